@@ -1,0 +1,1 @@
+"""The headless commands. They open files and print; linkcore does the reckoning."""

@@ -1,0 +1,159 @@
+"""`./bell decode` and `./bell identify`: what is in a capture, as JSON on standard output.
+
+Exit status: 0 with at least one good frame (identify: with a protocol named), 3 with none, 2 where the file cannot be
+read as what it says it is.
+"""
+
+from __future__ import annotations
+
+import argparse
+import json
+import sys
+from collections.abc import Iterator, Sequence
+from dataclasses import asdict
+from pathlib import Path
+from typing import TextIO
+
+import numpy as np
+
+from commands.captures import Source, identify
+from linkcore.line.identify import Identified
+from linkcore.protocols.base import BadFrame, ChannelFrame, Frame, ProtocolSpec
+from linkcore.protocols.registry import protocol
+from linkcore.signal.recordings import RecordingError
+from linkcore.signal.uart import FRAMING_ERROR, PARITY_ERROR, ReceivedBytes, UartReceiver
+
+
+def frame_json(frame: Frame) -> dict[str, object]:
+    """A frame as one object of the JSON Lines."""
+    if isinstance(frame, ChannelFrame):
+        return {
+            "t": frame.t if frame.t is None else round(frame.t, 9),
+            "kind": "channels",
+            "channels": frame.channels,
+            "raw": frame.raw,
+            "failsafe": frame.failsafe,
+            "frame_lost": frame.frame_lost,
+        }
+    if isinstance(frame, BadFrame):
+        return {"t": frame.t if frame.t is None else round(frame.t, 9), "kind": "bad", "why": frame.why}
+    return {"t": frame.t if frame.t is None else round(frame.t, 9), "kind": "telemetry", "sensor": frame.sensor, "values": frame.values}
+
+
+class Counts:
+    """What the summary tells."""
+
+    def __init__(self) -> None:
+        self.frames = self.bad_frames = self.bytes = self.framing_errors = self.parity_errors = 0
+        self.duration_s: float | None = None
+
+    def add(self, received: ReceivedBytes) -> None:
+        self.bytes += len(received)
+        self.framing_errors += int(np.count_nonzero(received.errors & FRAMING_ERROR))
+        self.parity_errors += int(np.count_nonzero(received.errors & PARITY_ERROR))
+
+
+def decode(source: Source, spec: ProtocolSpec, inverted: bool, counts: Counts) -> Iterator[Frame]:
+    """The frames of a capture, good and bad, in order; `counts` fills as they come."""
+    decoder = spec.decoder()
+    if not source.timed:
+        with source.path.open("rb") as stream:
+            while piece := stream.read(1 << 16):
+                counts.bytes += len(piece)
+                yield from decoder.feed(piece)
+        yield from decoder.finish()
+        return
+    port: UartReceiver | None = None
+    end = 0.0
+    for recording, block in source.blocks():
+        port = port or UartReceiver(spec.uart.with_inversion(inverted), recording.level)
+        end = recording.end_s
+        received = port.feed(block, float(block[-1]) if len(block) else end)
+        counts.add(received)
+        yield from decoder.feed(received.data.tobytes(), received.times.tolist(), received.errors.tolist())
+        notes = recording.notes
+    assert port is not None
+    received = port.finish(end)
+    counts.add(received)
+    yield from decoder.feed(received.data.tobytes(), received.times.tolist(), received.errors.tolist())
+    yield from decoder.finish()
+    counts.duration_s = end
+    for note in notes:
+        print(f"bell: {source.path.name}: {note}", file=sys.stderr)
+
+
+def _line_json(spec: ProtocolSpec | None, found: Identified, source: Source) -> dict[str, object]:
+    timed = source.timed and spec is not None
+    return {
+        "line": {
+            "protocol": spec.name if spec else None,
+            "baud": spec.uart.baud if spec and timed else None,
+            "data_bits": spec.uart.data_bits if spec and timed else None,
+            "parity": spec.uart.parity if spec and timed else None,
+            "stop_bits": spec.uart.stop_bits if spec and timed else None,
+            "inverted": found.inverted if timed else None,
+        }
+    }
+
+
+def run_decode(path: Path, protocol_name: str | None, line: str | None, out: TextIO, with_bad: bool = False) -> int:
+    """Write the JSON Lines of a capture to `out`; return the exit status. RecordingError where it cannot be read."""
+    source = Source(path, line)
+    spec = protocol(protocol_name) if protocol_name else None
+    found = identify(source)
+    if spec is None and found.protocol:
+        spec = protocol(found.protocol)
+    counts = Counts()
+    write = out.write
+    encode = json.JSONEncoder(separators=(", ", ": "), check_circular=False).encode
+    write(encode(_line_json(spec, found, source)) + "\n")
+    if spec:
+        inverted = found.inverted if found.inverted is not None else spec.uart.inverted
+        for frame in decode(source, spec, inverted, counts):
+            if isinstance(frame, BadFrame):
+                counts.bad_frames += 1
+                if not with_bad:
+                    continue
+            else:
+                counts.frames += 1
+            write(encode(frame_json(frame)) + "\n")
+    elif source.timed:
+        for recording, _ in source.blocks():
+            counts.duration_s = recording.end_s
+    write(encode({"summary": vars(counts)}) + "\n")
+    return 0 if counts.frames else 3
+
+
+def main(arguments: Sequence[str]) -> int:
+    """The command line; `arguments` begin with decode or identify."""
+    parser = argparse.ArgumentParser(prog="./bell")
+    verbs = parser.add_subparsers(dest="verb", required=True)
+    decoding = verbs.add_parser("decode", help="print the frames of a capture as JSON Lines")
+    decoding.add_argument("--protocol", metavar="NAME", help="read as this protocol; by default it is identified")
+    decoding.add_argument("--bad", action="store_true", help="print damaged frames too")
+    naming = verbs.add_parser("identify", help="say what is on a captured line, as one JSON object")
+    for verb in (decoding, naming):
+        verb.add_argument("--line", metavar="NAME", help="which line of a file that holds several")
+        verb.add_argument("file", type=Path)
+    options = parser.parse_args(arguments)
+    try:
+        if options.verb == "decode":
+            return run_decode(options.file, options.protocol, options.line, sys.stdout, options.bad)
+        found = identify(Source(options.file, options.line))
+        print(json.dumps(asdict(found)))
+        return 0 if found.protocol else 3
+    except (RecordingError, ValueError) as error:
+        print(f"bell: {options.file.name}: {error}", file=sys.stderr)
+    except OSError as error:
+        print(f"bell: {options.file}: {error.strerror}", file=sys.stderr)
+    return 2
+
+
+if __name__ == "__main__":
+    try:
+        status = main(sys.argv[1:])
+        sys.stdout.flush()
+    except BrokenPipeError:  # the reader has had enough
+        sys.stderr.close()
+        status = 0
+    sys.exit(status)

@@ -1,0 +1,109 @@
+"""The chain's coins: each follows from findings and from recorded proofs, never from a click."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Any, Literal
+
+from pydantic import BaseModel, Field
+
+from linkcore.craft.document import BoardSettings, CraftDocument, section_hashes
+from linkcore.findings import HOPS, Finding, Hop, Mend
+from linkcore.lostlink.timeline import check_lost_link
+from linkcore.modes.truth import SwitchMeasure, check_switches
+from linkcore.parts.catalogue import part
+from linkcore.parts.models import Receiver
+from linkcore.ports.rules import check_ports
+from linkcore.sticks.measure import check_sticks
+
+Coin = Literal["blank", "rings true", "cracked", "tarnished"]
+
+_SIGNAL = ("kit", "wiring", "settings/ports", "settings/receiver_input")
+RESTS_ON: Mapping[Hop, tuple[str, ...]] = {
+    "port plan": _SIGNAL,
+    "line": _SIGNAL,
+    "sticks": (*_SIGNAL, "transmitter", "settings/channel_map", "settings/stick_lines"),
+    "switchboard": (*_SIGNAL, "transmitter", "settings/channel_map", "settings/arming", "settings/modes"),
+    "lost link": (*_SIGNAL, "receiver", "settings/arming", "settings/lost_link"),
+}
+
+
+class Proof(BaseModel):
+    """A recorded test: what was seen, and the hashes of the sections it rests on."""
+
+    hop: Hop
+    rests_on: dict[str, str]
+    seen: dict[str, Any] = Field(default_factory=dict)
+
+    def holds(self, hashes: Mapping[str, str]) -> bool:
+        """Whether nothing that it rests on has changed."""
+        return all(hashes.get(section) == digest for section, digest in self.rests_on.items())
+
+    def changed(self, hashes: Mapping[str, str]) -> list[str]:
+        """The sections that have changed since."""
+        return [section for section, digest in self.rests_on.items() if hashes.get(section) != digest]
+
+
+class HopState(BaseModel):
+    """One hop on the chain. `value` is the one thing that passes there; `flows` whether a signal passes now."""
+
+    hop: Hop
+    coin: Coin
+    why: str
+    value: str = "–"
+    flows: bool = False
+
+
+def foundation(hop: Hop, document: CraftDocument, on_board: BoardSettings) -> dict[str, str]:
+    """The hashes of the sections that a proof of `hop` rests on."""
+    hashes = section_hashes(document, on_board)
+    return {section: hashes[section] for section in RESTS_ON[hop]}
+
+
+def coin(hop: Hop, findings: list[Finding], proof: Proof | None, hashes: Mapping[str, str]) -> tuple[Coin, str]:
+    """(the coin, why it is what it is)."""
+    stops = [finding for finding in findings if finding.hop == hop and finding.severity == "stop"]
+    if stops:
+        return "cracked", stops[0].what
+    if proof is None:
+        return "blank", "not proven yet"
+    if proof.holds(hashes):
+        return "rings true", "proven"
+    changed = ", ".join(section.removeprefix("settings/").replace("_", " ") for section in proof.changed(hashes))
+    return "tarnished", f"proven before; changed since: {changed}"
+
+
+def still_findings(document: CraftDocument, settings: BoardSettings, measured: SwitchMeasure | None = None) -> list[Finding]:
+    """What can be said without a running bench."""
+    receiver = part(Receiver, document.kit.receiver)
+    return [
+        *check_ports(document, settings),
+        *check_sticks(document, settings),
+        *check_switches(document, settings, measured or SwitchMeasure()),
+        *check_lost_link(document, settings, receiver),
+    ]
+
+
+def draft_against_board(draft: list[Finding], board: list[Finding]) -> list[Finding]:
+    """One list from both: what holds on the board first; what the draft already mends says so; what it adds comes last."""
+    in_draft = {(finding.code, finding.where) for finding in draft}
+    on_board = {(finding.code, finding.where) for finding in board}
+    merged = []
+    for finding in board:
+        mended = (finding.code, finding.where) not in in_draft
+        merged.append(finding.model_copy(update={"mends": (Mend(text="Mended in the draft: write it to the board, then restart the board"),)}) if mended else finding)
+    for finding in draft:
+        if (finding.code, finding.where) not in on_board:
+            merged.append(finding.model_copy(update={"what": f"In the draft: {finding.what}"}))
+    return merged
+
+
+def still_chain(document: CraftDocument, on_board: BoardSettings, proofs: Mapping[Hop, Proof]) -> list[HopState]:
+    """The chain of a craft whose bench is not running."""
+    findings = still_findings(document, on_board)
+    hashes = section_hashes(document, on_board)
+    states = []
+    for hop in HOPS:
+        state, why = coin(hop, findings, proofs.get(hop), hashes)
+        states.append(HopState(hop=hop, coin=state, why=why))
+    return states

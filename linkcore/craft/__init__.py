@@ -1,0 +1,1 @@
+"""The craft document: versioned, validated, hashed by section."""

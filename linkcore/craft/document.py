@@ -1,0 +1,250 @@
+"""The craft document, version 1. Its JSON Schema is written to docs/craft.schema.json."""
+
+from __future__ import annotations
+
+import hashlib
+import json
+from collections.abc import Mapping
+from typing import Annotated, Any, Literal
+
+from pydantic import AfterValidator, BaseModel, ConfigDict, Field, ValidationError, model_validator
+
+from linkcore.findings import Edit
+from linkcore.parts.models import OnLoss
+
+FORMAT = "coin-bell/craft"
+VERSION = 1
+
+Job = Literal[
+    "free",
+    "receiver input",
+    "telemetry",
+    "GPS",
+    "video link",
+    "video transmitter control",
+    "ESC telemetry",
+    "flow sensor",
+    "bench link",
+]
+
+
+def _each_letter_once(order: str) -> str:
+    if sorted(order) != sorted("AETR"):
+        raise ValueError(f"{order!r} is no channel order; it needs each of A, E, T and R once")
+    return order
+
+
+ChannelOrder = Annotated[
+    str, Field(pattern=r"^[AETR]{4}$", description="Each once: A aileron, E elevator, T throttle, R rudder"), AfterValidator(_each_letter_once)
+]
+Us = Annotated[float, Field(ge=800, le=2200)]
+Mode = Literal["angle", "horizon"]
+Response = Literal["drop", "land"]
+AxisSource = Literal["aileron", "elevator", "throttle", "rudder"]
+
+
+class _Section(BaseModel):
+    model_config = ConfigDict(extra="forbid")
+
+
+class CraftError(ValueError):
+    """A craft document cannot be taken. The text says where and what to do."""
+
+
+class Kit(_Section):
+    """Part ids."""
+
+    board: str
+    receiver: str
+    transmitter: str
+
+
+class Patch(_Section):
+    """One wire from a device's pin to a pad."""
+
+    device: Literal["receiver"]
+    pin: str
+    pad: str
+
+
+class ChannelSetup(_Section):
+    """How the transmitter makes one channel. Travel in percent of its own 100 %, sub-trim in us."""
+
+    source: str
+    reverse: bool = False
+    sub_trim_us: float = Field(0, ge=-200, le=200)
+    travel_low_percent: float = Field(125, ge=0, le=150)
+    travel_high_percent: float = Field(125, ge=0, le=150)
+
+
+class TransmitterSetup(_Section):
+    """The transmitter's model memory, as far as this version of the document knows it."""
+
+    stick_mode: Literal[1, 2, 3, 4] = 2
+    channel_order: ChannelOrder = "AETR"
+    channels: list[ChannelSetup] = Field(min_length=4, max_length=16)
+
+
+class ReceiverSetup(_Section):
+    """What the receiver does when the radio link dies."""
+
+    on_loss: OnLoss = "no pulses"
+    preset_us: list[Us] = Field(default_factory=list, max_length=16)
+
+
+class ReceiverInput(_Section):
+    """How the receiver's port is sampled and decoded."""
+
+    protocol: str | None = None
+    inverted: bool = False
+
+
+class Band(_Section):
+    """A stretch of a channel's travel, `low` to `high` us, both included. `channel` counts from 1."""
+
+    channel: int = Field(ge=1, le=18)
+    low: Us
+    high: Us
+
+    @model_validator(mode="after")
+    def _ordered(self) -> Band:
+        if self.low >= self.high:
+            raise ValueError(f"a band from {self.low:g} to {self.high:g} us holds nothing; low must be below high")
+        return self
+
+    def holds(self, us: float) -> bool:
+        """Whether a channel value lies in the band."""
+        return self.low <= us <= self.high
+
+
+class ModeBand(Band):
+    """A band that turns a flight mode on."""
+
+    mode: Mode
+
+
+class StickLines(_Section):
+    """Values below and above which a stick counts as fully low or high, us."""
+
+    low: Us = 1080
+    high: Us = 1920
+
+
+class LostLink(_Section):
+    """Grace in ms, what throttle falls back to, and what the craft does."""
+
+    grace_ms: int = Field(400, ge=40, le=5000)
+    throttle_fallback: Literal["low", "hold"] = "low"
+    response: Response = "drop"
+
+
+class BoardSettings(_Section):
+    """All that is written to the board and read back from it."""
+
+    ports: dict[str, Job]
+    receiver_input: ReceiverInput = Field(default_factory=ReceiverInput)
+    channel_map: ChannelOrder = "AETR"
+    stick_lines: StickLines = Field(default_factory=StickLines)
+    arming: Band | None = None
+    modes: list[ModeBand] = Field(default_factory=list, max_length=8)
+    lost_link: LostLink = Field(default_factory=LostLink)
+
+    def receiver_ports(self) -> list[str]:
+        """The ports that have the receiver job."""
+        return [port for port, job in self.ports.items() if job == "receiver input"]
+
+
+class CraftDocument(_Section):
+    """One craft: its parts, its wires, both ends' set-up, and the settings meant for its board."""
+
+    format: Literal["coin-bell/craft"] = FORMAT
+    version: Literal[1] = VERSION
+    name: str = Field(min_length=1, max_length=60)
+    airframe: Literal["quad X", "quad plus", "tri", "plane", "wing", "rover", "boat"] = "quad X"
+    about: str = Field("", max_length=200)
+    kit: Kit
+    wiring: list[Patch] = Field(default_factory=list, max_length=64)
+    transmitter: TransmitterSetup
+    receiver: ReceiverSetup = Field(default_factory=ReceiverSetup)
+    settings: BoardSettings
+
+    def pad_of(self, pin: str) -> str | None:
+        """The pad that a receiver's pin is soldered to."""
+        return next((patch.pad for patch in self.wiring if patch.pin == pin), None)
+
+
+def load(data: Any) -> CraftDocument:
+    """Validate a document from JSON data; raise CraftError that names the place and what to do."""
+    if not isinstance(data, Mapping) or data.get("format") != FORMAT:
+        raise CraftError(f"this is no craft document: its format is not {FORMAT!r}")
+    version = data.get("version")
+    if isinstance(version, int) and version > VERSION:
+        raise CraftError(
+            f"this craft was written by a newer Coin Bell (document version {version}; this one reads up to {VERSION}). Update Coin Bell, then open it again; nothing was changed"
+        )
+    try:
+        return CraftDocument.model_validate(data)
+    except ValidationError as error:
+        first = error.errors()[0]
+        place = "/".join(str(step) for step in first["loc"]) or "document"
+        more = f" ({error.error_count() - 1} more)" if error.error_count() > 1 else ""
+        raise CraftError(f"{place}: {first['msg'].removeprefix('Value error, ')}{more}") from error
+
+
+def _digest(value: Any) -> str:
+    text = json.dumps(value, sort_keys=True, separators=(",", ":"))
+    return hashlib.sha256(text.encode()).hexdigest()[:16]
+
+
+def section_hashes(document: CraftDocument, on_board: BoardSettings | None = None) -> dict[str, str]:
+    """A hash for each section; with `on_board`, the board's sections are those it really runs instead of the draft's."""
+    data = document.model_dump(mode="json")
+    settings = on_board.model_dump(mode="json") if on_board else data["settings"]
+    hashes = {name: _digest(data[name]) for name in ("kit", "wiring", "transmitter", "receiver")}
+    return hashes | {f"settings/{name}": _digest(value) for name, value in settings.items()}
+
+
+def apply_edits(document: CraftDocument, edits: tuple[Edit, ...] | list[Edit]) -> CraftDocument:
+    """A new document with the edits made; raise CraftError where a path leads nowhere or a value does not fit."""
+    data = document.model_dump(mode="json")
+    for edit in edits:
+        steps = [step.replace("~1", "/").replace("~0", "~") for step in edit.path.lstrip("/").split("/")]
+        at: Any = data
+        try:
+            for step in steps[:-1]:
+                at = at[int(step)] if isinstance(at, list) else at[step]
+            if isinstance(at, list):
+                at[int(steps[-1])] = edit.value
+            elif steps[-1] in at:
+                at[steps[-1]] = edit.value
+            else:
+                raise KeyError(steps[-1])
+        except (KeyError, IndexError, ValueError, TypeError) as error:
+            raise CraftError(f"{edit.path}: no such place in the craft document") from error
+    return load(data)
+
+
+class Difference(BaseModel):
+    """One setting that differs: its path within the settings, the draft's value and the board's."""
+
+    path: str
+    draft: Any
+    on_board: Any
+
+
+def differences(draft: BoardSettings, on_board: BoardSettings) -> list[Difference]:
+    """Which settings differ, leaf by leaf, in the order of the document."""
+    found: list[Difference] = []
+
+    def walk(path: str, left: Any, right: Any) -> None:
+        if isinstance(left, dict) and isinstance(right, dict):
+            for key in list(left) + [key for key in right if key not in left]:
+                walk(f"{path}/{key}", left.get(key), right.get(key))
+        elif isinstance(left, list) and isinstance(right, list):
+            for index in range(max(len(left), len(right))):
+                walk(f"{path}/{index}", left[index] if index < len(left) else None, right[index] if index < len(right) else None)
+        elif left != right:
+            found.append(Difference(path=path, draft=left, on_board=right))
+
+    walk("", draft.model_dump(mode="json"), on_board.model_dump(mode="json"))
+    return found

@@ -1,0 +1,74 @@
+"""Can the board read its receiver? Findings from what is on the wire and what the port makes of it."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from linkcore.findings import Edit, Finding, Mend
+from linkcore.line.compare import Reading
+
+GOOD_SHARE = 0.95
+ENOUGH_FRAMES = 20
+
+
+@dataclass(frozen=True)
+class PortReading:
+    """The last second at the receiver port. `port` None where no port has the running job; rates a second."""
+
+    port: str | None
+    pad: str | None
+    edges_at_pad: int
+    bytes: int
+    good: int
+    bad: int
+    errors: int
+
+    @property
+    def good_share(self) -> float:
+        """Good frames among all, 0 to 1."""
+        return self.good / (self.good + self.bad) if self.good else 0.0
+
+    @property
+    def reads(self) -> bool:
+        """Whether the port reads its receiver well enough to fly on."""
+        return self.good >= ENOUGH_FRAMES and self.good_share >= GOOD_SHARE
+
+
+def check_line(reading: PortReading, would_read: list[Reading], wire_alive: bool, silent_because: str | None) -> list[Finding]:
+    """`would_read` were tried on the wire itself; `silent_because` says why nothing can be expected (power, radio, bind)."""
+    if reading.port is None:
+        return [_finding("line.no-port", "stop", "port", "No running port has the receiver job.", "A port's job counts after a restart of the board.")]
+    where = f"{reading.port}, pad {reading.pad}"
+    if reading.edges_at_pad == 0:
+        if silent_because:
+            return [_finding("line.silent", "warn", where, "The line is silent.", silent_because)]
+        if wire_alive:
+            return [_finding("line.nothing-at-pad", "stop", where, f"Nothing arrives at {reading.pad}.", "The receiver's wire carries a signal, but to another pad. The Port plan says which.")]
+        return [_finding("line.dead", "stop", where, f"No edges on {reading.pad}.", "Look for supply, ground, the pad, and whether the receiver is bound.")]
+    if reading.reads:
+        return []
+    if reading.good == 0:
+        mends = tuple(
+            Mend(
+                text=f"Set the port to {' and '.join(way.changes)} (tried: {way.good_share:.0%} whole)",
+                edits=(Edit(path="/settings/receiver_input/protocol", value=way.protocol), Edit(path="/settings/receiver_input/inverted", value=way.inverted)),
+            )
+            for way in would_read
+            if way.changes
+        )
+        return [
+            _finding("line.no-frames", "stop", where, f"{reading.bytes} bytes a second arrive, no frame among them.", "The port samples the line in a way that does not fit what is on it.", *mends)
+        ]
+    return [
+        _finding(
+            "line.damaged",
+            "warn",
+            where,
+            f"{reading.good_share:.0%} of the frames are whole; {GOOD_SHARE:.0%} are wanted.",
+            "Damaged frames are dropped, and each costs a step of the sticks.",
+        )
+    ]
+
+
+def _finding(code: str, severity: str, where: str, what: str, why: str, *mends: Mend) -> Finding:
+    return Finding.model_validate({"code": code, "severity": severity, "hop": "line", "where": where, "what": what, "why": why, "mends": mends})

@@ -1,0 +1,1 @@
+"""The Lost link hop's rules: what happens when, predicted and measured."""

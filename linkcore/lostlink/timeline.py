@@ -1,0 +1,126 @@
+"""The chain of events when the link dies: predicted from parts and settings, and as measured on the bench."""
+
+from __future__ import annotations
+
+from typing import Literal
+
+from pydantic import BaseModel
+
+from linkcore.craft.document import BoardSettings, CraftDocument
+from linkcore.findings import Edit, Finding, Mend
+from linkcore.parts.models import Receiver
+
+TOLERANCE_S = 0.1
+LONG_GRACE_MS = 1000
+LAND_S = 4.0
+
+
+class Prediction(BaseModel):
+    """Seconds after the last radio frame. `board_learns_s` None where the receiver hides the loss from the board."""
+
+    last_frame_s: float | None
+    board_learns_s: float | None
+    reacts_s: float | None
+    motors_stop_s: float | None
+
+
+class LossRun(BaseModel):
+    """One loss of the link as it was seen, in bench seconds; None for what has not happened."""
+
+    armed: bool
+    radio_silent_t: float
+    last_frame_t: float | None = None
+    flagged_t: float | None = None
+    reacted_t: float | None = None
+    motors_stopped_t: float | None = None
+    back_t: float | None = None
+    rearmed_by_itself: bool = False
+    state: Literal["running", "done", "broken off"] = "running"
+
+    @property
+    def reaction_s(self) -> float | None:
+        """Seconds from the last radio frame to the board's reaction."""
+        return None if self.reacted_t is None else self.reacted_t - self.radio_silent_t
+
+
+def predict(document: CraftDocument, settings: BoardSettings, receiver: Receiver) -> Prediction:
+    """What should happen when.
+
+    A receiver that flags its loss keeps sending frames marked as lost, with the last values, until it gives the link
+    up; one that does not simply has nothing to send between radio frames.
+    """
+    on_loss = document.receiver.on_loss
+    last = receiver.lost_after_s if receiver.flags_loss else 0.0
+    hidden = on_loss == "hold" or (on_loss == "preset" and not receiver.flags_loss)
+    if hidden and receiver.flags_loss:
+        return Prediction(last_frame_s=None, board_learns_s=None, reacts_s=None, motors_stop_s=None)
+    grace = settings.lost_link.grace_ms / 1000
+    if hidden and grace > receiver.lost_after_s:
+        return Prediction(last_frame_s=None, board_learns_s=None, reacts_s=None, motors_stop_s=None)
+    reacts = last + grace
+    return Prediction(
+        last_frame_s=last,
+        board_learns_s=last,
+        reacts_s=reacts,
+        motors_stop_s=reacts + (LAND_S if settings.lost_link.response == "land" else 0.0),
+    )
+
+
+def judge(run: LossRun, predicted: Prediction) -> tuple[bool, str]:
+    """(whether the run proves the lost link, what to say of it)."""
+    if not run.armed:
+        return False, "The craft was not armed when the link died. Arm it, props off, and switch the transmitter off."
+    if run.state == "broken off":
+        return False, "The run was broken off before the link came back."
+    if run.reacted_t is None:
+        return False, "The board has not reacted yet."
+    if run.motors_stopped_t is None:
+        return False, "The motors have not stopped yet."
+    if predicted.reacts_s is not None and run.reaction_s is not None and abs(run.reaction_s - predicted.reacts_s) > TOLERANCE_S:
+        return False, f"The board reacted after {run.reaction_s:.2f} s; {predicted.reacts_s:.2f} s were predicted."
+    if run.back_t is None:
+        return False, "Now switch the transmitter back on: what happens when the link returns belongs to the proof."
+    if run.rearmed_by_itself:
+        return False, "The motors started by themselves when the link came back."
+    return True, "The board reacted as predicted and stayed disarmed when the link came back."
+
+
+def check_lost_link(document: CraftDocument, settings: BoardSettings, receiver: Receiver) -> list[Finding]:
+    """What is dangerous in the chain of events."""
+    findings = []
+    if predict(document, settings, receiver).board_learns_s is None:
+        findings.append(
+            Finding(
+                code="lostlink.hidden",
+                severity="stop",
+                hop="lost link",
+                where="receiver",
+                what=f"The {receiver.name} is set to {document.receiver.on_loss}, which hides the loss from the board.",
+                why="The craft flies on with old values and nobody at the sticks.",
+                mends=(Mend(text="Set the receiver to no pulses", edits=(Edit(path="/receiver/on_loss", value="no pulses"),)),),
+            )
+        )
+    if settings.lost_link.grace_ms > LONG_GRACE_MS:
+        findings.append(
+            Finding(
+                code="lostlink.long-grace",
+                severity="warn",
+                hop="lost link",
+                where="grace",
+                what=f"The grace is {settings.lost_link.grace_ms} ms.",
+                why="For that long the craft flies on with its last values.",
+                mends=(Mend(text="Set the grace to 400 ms", edits=(Edit(path="/settings/lost_link/grace_ms", value=400),)),),
+            )
+        )
+    if settings.lost_link.throttle_fallback == "hold" and settings.lost_link.response == "drop":
+        findings.append(
+            Finding(
+                code="lostlink.hold-and-drop",
+                severity="note",
+                hop="lost link",
+                where="fallback",
+                what="Throttle holds, but the response stops the motors anyway.",
+                why="The fallback has no effect with drop.",
+            )
+        )
+    return findings

@@ -1,0 +1,1 @@
+"""The Switchboard hop's rules: detents, bands and the truth table."""

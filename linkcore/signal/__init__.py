@@ -1,0 +1,1 @@
+"""Levels and edges <-> bytes, and the open file formats that carry them."""

@@ -1,0 +1,179 @@
+"""UART framing both ways: bytes to timed edges, and edges to the bytes that a port with given settings reads.
+
+The receiving side follows the wire facts' model of a UART: it arms on a high-to-low transition, checks the middle of
+the start bit, samples each bit in its middle, checks only the first stop bit, and arms again at that sample. A port
+that is set wrongly therefore reads the garbage a real one would read.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from typing import Literal
+
+import numpy as np
+from numpy.typing import NDArray
+
+from linkcore.signal.edges import NO_TIMES, Edges, Times
+
+Parity = Literal["none", "even", "odd"]
+
+FRAMING_ERROR = 1
+PARITY_ERROR = 2
+
+
+@dataclass(frozen=True)
+class UartSettings:
+    """How a port sends and samples. `inverted` means idle low, start bit high, data complemented."""
+
+    baud: int
+    data_bits: int = 8
+    parity: Parity = "none"
+    stop_bits: int = 1
+    inverted: bool = False
+
+    @property
+    def bit_s(self) -> float:
+        return 1.0 / self.baud
+
+    @property
+    def byte_s(self) -> float:
+        """Seconds that one byte occupies on the wire, start and all stop bits included."""
+        return (1 + self.data_bits + (self.parity != "none") + self.stop_bits) / self.baud
+
+    @property
+    def idle_level(self) -> int:
+        return 0 if self.inverted else 1
+
+    @property
+    def framing(self) -> str:
+        """The trade's short form, such as 8E2."""
+        return f"{self.data_bits}{self.parity[0].upper()}{self.stop_bits}"
+
+    def with_inversion(self, inverted: bool) -> UartSettings:
+        return replace(self, inverted=inverted)
+
+
+@dataclass(frozen=True)
+class ReceivedBytes:
+    """Bytes a port read: `data` uint8, `times` of their start edges in seconds, `errors` as FRAMING_ERROR | PARITY_ERROR."""
+
+    data: NDArray[np.uint8]
+    times: Times
+    errors: NDArray[np.uint8]
+
+    def __len__(self) -> int:
+        return len(self.data)
+
+
+NOTHING_RECEIVED = ReceivedBytes(np.empty(0, np.uint8), NO_TIMES, np.empty(0, np.uint8))
+
+
+def _parity_bits(bits: NDArray[np.uint8], parity: Parity) -> NDArray[np.uint8]:
+    """The parity bit for each row of data bits (rows x data bits)."""
+    odd_ones = bits.sum(axis=1, dtype=np.uint8) & 1
+    return odd_ones if parity == "even" else odd_ones ^ 1
+
+
+def send(data: bytes, starts: Times | float, settings: UartSettings) -> Edges:
+    """The edges that a UART makes for `data`.
+
+    `starts` is the time of the first start bit (bytes then follow back to back) or one time a byte, in seconds,
+    at least one byte time apart.
+    """
+    values = np.frombuffer(data, dtype=np.uint8)
+    if len(values) == 0:
+        return Edges(settings.idle_level, NO_TIMES)
+    if isinstance(starts, (int, float)):
+        starts = starts + np.arange(len(values)) * settings.byte_s
+    bits = (values[:, None] >> np.arange(settings.data_bits, dtype=np.uint8)) & 1
+    columns = [np.zeros((len(values), 1), np.uint8), bits.astype(np.uint8)]
+    if settings.parity != "none":
+        columns.append(_parity_bits(bits, settings.parity)[:, None])
+    columns.append(np.ones((len(values), settings.stop_bits), np.uint8))
+    levels = np.concatenate(columns, axis=1)
+    before = np.concatenate((np.ones((len(values), 1), np.uint8), levels[:, :-1]), axis=1)
+    rows, positions = np.nonzero(levels != before)
+    return Edges(settings.idle_level, starts[rows] + positions * settings.bit_s)
+
+
+class UartReceiver:
+    """A port that samples a line. Feed it toggles as they come; it returns the bytes it has finished reading."""
+
+    def __init__(self, settings: UartSettings, level: int | None = None) -> None:
+        """`level` is the line's level before the first toggle; by default the idle level of the settings."""
+        self.settings = settings
+        self._level = (settings.idle_level if level is None else level) ^ int(settings.inverted)
+        self._pending = NO_TIMES
+        self._not_before = -np.inf
+
+    def feed(self, toggles: Times, until: float) -> ReceivedBytes:
+        """Take further toggles; `until` (seconds) is the time up to which the line is known."""
+        times = np.concatenate((self._pending, toggles)) if len(self._pending) else toggles
+        if len(times) == 0:
+            return NOTHING_RECEIVED
+        bit = self.settings.bit_s
+        parity = self.settings.parity
+        samples = 1 + self.settings.data_bits + (parity != "none") + 1
+        stop_sample = (samples - 0.5) * bit
+
+        first_fall = 0 if self._level == 1 else 1
+        falls = times[first_fall::2]
+        rises = times[first_fall + 1 :: 2]
+        low_long_enough = np.ones(len(falls), dtype=bool)
+        low_long_enough[: len(rises)] = rises - falls[: len(rises)] >= 0.5 * bit
+        candidates = falls[low_long_enough & (falls >= self._not_before)]
+
+        # Every candidate knows which one the port would arm on next, so the walk itself is a chase through a list.
+        following = np.searchsorted(candidates, candidates + stop_sample, side="left").tolist()
+        known = int(np.searchsorted(candidates, until - stop_sample, side="right"))
+        taken = []
+        at = 0
+        while at < known:
+            taken.append(at)
+            at = following[at]
+
+        starts = candidates[taken]
+        result = self._sample(times, starts, bit, samples) if taken else NOTHING_RECEIVED
+
+        if at < len(candidates):
+            self._not_before = float(candidates[at])
+            keep = int(np.searchsorted(times, self._not_before, side="left"))
+        else:
+            keep = len(times)
+            if len(starts):
+                self._not_before = float(starts[-1]) + stop_sample
+        self._level ^= keep & 1
+        self._pending = times[keep:].copy()
+        return result
+
+    def finish(self, until: float) -> ReceivedBytes:
+        """The line stays as it is after `until`: read a byte whose last edge has already come."""
+        return self.feed(NO_TIMES, until + 2 * self.settings.byte_s)
+
+    def _sample(self, times: Times, starts: Times, bit: float, samples: int) -> ReceivedBytes:
+        offsets = (np.arange(1, samples) + 0.5) * bit
+        when = (starts[:, None] + offsets).ravel()
+        levels = (np.searchsorted(times, when, side="right") + self._level) & 1
+        bits = levels.reshape(len(starts), samples - 1).astype(np.uint8)
+        data_bits = bits[:, : self.settings.data_bits]
+        weights = (1 << np.arange(self.settings.data_bits)).astype(np.uint16)
+        data = (data_bits * weights).sum(axis=1).astype(np.uint8)
+        errors = np.where(bits[:, -1] == 0, FRAMING_ERROR, 0).astype(np.uint8)
+        if self.settings.parity != "none":
+            wrong = _parity_bits(data_bits, self.settings.parity) != bits[:, self.settings.data_bits]
+            errors |= np.where(wrong, PARITY_ERROR, 0).astype(np.uint8)
+        return ReceivedBytes(data, starts, errors)
+
+
+def read_all(edges: Edges, settings: UartSettings, until: float) -> ReceivedBytes:
+    """What a port with `settings` reads from a whole recorded line that ends at `until` seconds."""
+    port = UartReceiver(settings, edges.level)
+    body = port.feed(edges.times, until)
+    tail = port.finish(until)
+    if not len(tail):
+        return body
+    return ReceivedBytes(
+        np.concatenate((body.data, tail.data)),
+        np.concatenate((body.times, tail.times)),
+        np.concatenate((body.errors, tail.errors)),
+    )

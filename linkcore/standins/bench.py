@@ -1,0 +1,430 @@
+"""The bench: the stand-ins of one craft, wired together and running under a clock that its owner drives.
+
+Time advances in short slices. In each, the transmitter's frames cross the air, the receiver makes its protocol's bytes,
+those become timed levels on the wire, the board's port samples them, and the board flies on what its decoder returns.
+"""
+
+from __future__ import annotations
+
+import random
+from collections import deque
+from typing import Literal, get_args
+
+import numpy as np
+
+from linkcore.chain import Proof, foundation
+from linkcore.craft.document import BoardSettings, CraftDocument
+from linkcore.findings import HOPS, Hop
+from linkcore.line.rules import PortReading
+from linkcore.lostlink.timeline import LossRun, judge, predict
+from linkcore.modes.truth import holds, switch_channels, truth_table
+from linkcore.parts.catalogue import part
+from linkcore.parts.models import Board, Receiver, Transmitter
+from linkcore.ports.rules import receiver_wire
+from linkcore.protocols.base import BadFrame, ChannelFrame, Frame, TelemetryFrame
+from linkcore.protocols.registry import protocol
+from linkcore.signal.edges import NO_TIMES, Edges, Times
+from linkcore.signal.uart import send
+from linkcore.standins.board import Refused, StandInBoard
+from linkcore.standins.messages import BenchState, BoardLive, Hands, Live, Stick
+from linkcore.standins.radio import Air, StandInReceiver, StandInTransmitter
+from linkcore.sticks.measure import AXES, SticksMeasure, channel_of
+
+SLICE_S = 0.02
+WINDOW_S = 1.0
+EDGE_WINDOW_S = 0.4
+QUIET_S = 0.12  # radio silence that counts as switched off rather than a few lost frames
+
+__all__ = ["Bench", "Refused"]
+
+
+class Bench:
+    """One craft's bench. `t` is bench seconds since it was first started."""
+
+    def __init__(self, document: CraftDocument, state: BenchState | None = None, seed: int = 1) -> None:
+        rng = random.Random(seed)
+        state = state or BenchState(stored=document.settings, running=document.settings, read_back=document.settings)
+        self.document = document
+        self.receiver_part = part(Receiver, document.kit.receiver)
+        self.transmitter_part = part(Transmitter, document.kit.transmitter)
+        self.board_part = part(Board, document.kit.board)
+        self.spec = protocol(self.receiver_part.protocol)
+        self.out_uart = self.spec.uart.with_inversion(self.receiver_part.inverted_output)
+        self.transmitter = StandInTransmitter(self.transmitter_part, document, rng)
+        self.air = Air(rng)
+        self.receiver = StandInReceiver(self.receiver_part, document)
+        self.board = StandInBoard(self.board_part, state.stored, state.running)
+        self.read_back_settings = state.read_back
+        self.sticks = state.sticks
+        self.measured = state.measured
+        self.loss = state.loss
+        self.new_proofs: list[Proof] = []
+        self.proofs: dict[Hop, Proof] = {}
+        self.t = 0.0
+        self._slots = 0
+        self._last_radio = 0.0
+        self._frames: deque[tuple[float, str]] = deque()
+        self._bytes: deque[tuple[float, int, int]] = deque()
+        self._edge_counts: deque[tuple[float, int, int]] = deque()
+        self._wire: deque[Times] = deque()
+        self._wire_level = self.out_uart.idle_level
+        self._busy_until = 0.0
+        self._follow_wire()
+        self._resume(state)
+
+    def _resume(self, state: BenchState) -> None:
+        self.t = state.t
+        self._slots = int(self.t / self.receiver_part.link_period_s)
+        self._last_radio = self.t
+        self.air.loss_percent = state.loss_percent
+        self.transmitter.on = state.transmitter_on
+        for name, position in state.switches.items():
+            if name in self.transmitter.switches:
+                self.transmitter.switches[name] = position
+        for stick, place in state.gimbals.items():
+            self.transmitter.gimbals[stick].update(place)
+        self.transmitter.settle()
+        self.receiver.bound = state.bound
+        if not state.power:
+            self.board.power(False, self.t)
+        self.receiver.power(self._receiver_supplied(), self.t)
+
+    def state(self) -> BenchState:
+        """What to keep."""
+        return BenchState(
+            stored=self.board.stored,
+            running=self.board.running,
+            read_back=self.read_back_settings,
+            power=self.board.powered,
+            transmitter_on=self.transmitter.on,
+            bound=self.receiver.bound,
+            loss_percent=self.air.loss_percent,
+            switches=self.transmitter.switches,
+            gimbals=self.transmitter.gimbals,
+            sticks=self.sticks,
+            measured=self.measured,
+            loss=self.loss,
+            t=self.t,
+        )
+
+    # --- the craft ----------------------------------------------------------------------------------------------
+
+    def take_document(self, document: CraftDocument) -> None:
+        """The draft was saved: wires and both ends' set-up follow it; the board's settings wait to be written."""
+        before, self.document = self.document, document
+        if document.transmitter != before.transmitter:
+            self.transmitter.set_up(document)
+            self.measure_anew("sticks")
+            self.measured.seen.clear()
+            self.measured.detents.clear()
+        if document.receiver != before.receiver:
+            self.receiver.set_up(document)
+            self.loss = None
+        self._follow_wire()
+
+    def _follow_wire(self) -> None:
+        """Where the receiver's levels arrive: the wire needs a pad that listens, and a common ground."""
+        self.wire = receiver_wire(self.document, self.board_part, self.receiver_part)
+        ground = self.receiver_part.pin("ground")
+        self._grounded = ground is None or self.document.pad_of(ground.name) is not None
+        supply = self.receiver_part.pin("supply")
+        self._supplied = supply is None or self.document.pad_of(supply.name) is not None
+        if self.receiver.powered != self._receiver_supplied():
+            self.receiver.power(self._receiver_supplied(), self.t)
+            self.air.forget()
+
+    def _receiver_supplied(self) -> bool:
+        return self._supplied and self.board.powered
+
+    @property
+    def _pad_hears_wire(self) -> bool:
+        pad = self.board.rx_pad
+        return pad is not None and self.wire.pad is not None and pad.name == self.wire.pad.name and self._grounded
+
+    # --- hands and acts -----------------------------------------------------------------------------------------
+
+    def hands(self, hands: Hands) -> None:
+        """Do what the hands do. Raise ValueError for a switch or position that the transmitter does not have."""
+        positions = {switch.name: switch.positions for switch in self.transmitter_part.switches}
+        for name, position in (hands.switches or {}).items():
+            if position >= positions.get(name, 0):
+                raise ValueError(f"the {self.transmitter_part.name} has no switch {name} with a position {position}")
+        for stick, place in (("left", hands.left), ("right", hands.right)):
+            if place is not None:
+                self.transmitter.gimbals[stick] = {"x": place.x, "y": place.y}
+        self.transmitter.switches.update(hands.switches or {})
+        self.transmitter.settle()
+        if hands.transmitter_on is not None:
+            self.transmitter.on = hands.transmitter_on
+        if hands.loss_percent is not None:
+            self.air.loss_percent = hands.loss_percent
+        if hands.bound is not None:
+            self.receiver.bound = hands.bound
+            self.receiver.linked = self.receiver.linked and hands.bound
+        if hands.power is not None and hands.power != self.board.powered:
+            self.board.power(hands.power, self.t)
+            self.receiver.power(self._receiver_supplied(), self.t)
+            self.air.forget()
+            if self.loss and self.loss.state == "running":
+                self.loss.state = "broken off"
+
+    def write(self, settings: BoardSettings) -> None:
+        """Send the draft's settings to the board. Raise Refused where it will not take them."""
+        before = self.board.running
+        self.board.write(settings, self.t)
+        self._settings_changed(before)
+
+    def read_back(self) -> BoardSettings:
+        """Fetch what the board really holds."""
+        self.read_back_settings = self.board.read_back(self.t)
+        return self.read_back_settings
+
+    def restart(self) -> None:
+        """Restart the board, so that a port's job counts."""
+        before = self.board.running
+        self.board.restart(self.t)
+        self._settings_changed(before)
+
+    def measure_anew(self, what: Literal["sticks", "switches", "loss", "all"] = "all") -> None:
+        """Forget what was measured; recorded proofs stay."""
+        if what in ("sticks", "all"):
+            self.sticks = SticksMeasure()
+        if what in ("switches", "all"):
+            self.measured.seen.clear()
+            self.measured.detents.clear()
+        if what in ("loss", "all"):
+            self.loss = None
+
+    def _settings_changed(self, before: BoardSettings) -> None:
+        now = self.board.running
+        if now.channel_map != before.channel_map or now.stick_lines != before.stick_lines:
+            self.measure_anew("sticks")
+        if now.arming != before.arming or now.modes != before.modes:
+            self.measured.seen.clear()
+        if now.lost_link != before.lost_link:
+            self.loss = None
+
+    # --- time ---------------------------------------------------------------------------------------------------
+
+    def run_until(self, t: float) -> None:
+        """Let the bench run up to `t` (bench seconds)."""
+        while self.t < t - 1e-9:
+            self._slice(min(self.t + SLICE_S, t))
+
+    def _slice(self, until: float) -> None:
+        toggles = self._radio(until)
+        if len(toggles):
+            self._wire.append(toggles)
+        heard = toggles if self._pad_hears_wire else NO_TIMES
+        level = self._wire_level if self._pad_hears_wire else 1  # an open pad rests on its pull-up
+        received, frames = self.board.listen(heard, level, until)
+        self._wire_level ^= len(toggles) & 1
+        self.board.take(frames, until)
+        self._count(until, len(toggles), len(heard), len(received), int(np.count_nonzero(received.errors)), frames)
+        if frames and self.board.link == "good":
+            self._measure(frames)
+        self._watch_loss(until)
+        self.t = until
+        if frames or self.loss:
+            self._prove()
+        while self._wire and self._wire[0][-1] < until - EDGE_WINDOW_S:
+            self._wire.popleft()
+
+    def _radio(self, until: float) -> Times:
+        """All toggles that the receiver puts on its wire for radio slots before `until`."""
+        period = self.receiver_part.link_period_s
+        pieces: list[tuple[float, bytes]] = []
+        while (slot := self._slots * period) < until - 1e-9:
+            self._slots += 1
+            heard = self.air.carries(self.transmitter.on and self.receiver.powered and self.receiver.bound)
+            if self.transmitter.on:
+                self._last_radio = slot
+            pieces += self.receiver.slot(slot, self.transmitter.frame() if heard else None, self.air.lq_percent)
+        if not pieces:
+            return NO_TIMES
+        byte_s = self.out_uart.byte_s
+        starts = []
+        for start, data in pieces:
+            start = max(start, self._busy_until)
+            self._busy_until = start + len(data) * byte_s
+            starts.append(start + np.arange(len(data)) * byte_s)
+        return send(b"".join(data for _, data in pieces), np.concatenate(starts), self.out_uart).times
+
+    def _count(self, t: float, sent: int, heard: int, size: int, errors: int, frames: list[Frame]) -> None:
+        self._edge_counts.append((t, sent, heard))
+        if size:
+            self._bytes.append((t, size, errors))
+        for frame in frames:
+            if isinstance(frame, BadFrame):
+                mark = "b"
+            elif isinstance(frame, TelemetryFrame):
+                continue
+            else:
+                mark = "f" if frame.failsafe else "l" if frame.frame_lost else "g"
+            self._frames.append((frame.t if frame.t is not None else t, mark))
+        oldest = t - WINDOW_S
+        while self._frames and self._frames[0][0] < oldest:
+            self._frames.popleft()
+        while self._bytes and self._bytes[0][0] <= oldest:
+            self._bytes.popleft()
+        while self._edge_counts and self._edge_counts[0][0] <= oldest:
+            self._edge_counts.popleft()
+
+    def port_reading(self) -> PortReading:
+        """The last second at the receiver port."""
+        bad = sum(mark == "b" for _, mark in self._frames)
+        return PortReading(
+            port=self.board.port,
+            pad=self.board.rx_pad.name if self.board.rx_pad else None,
+            edges_at_pad=sum(heard for _, _, heard in self._edge_counts),
+            bytes=sum(size for _, size, _ in self._bytes),
+            good=len(self._frames) - bad,
+            bad=bad,
+            errors=sum(errors for _, _, errors in self._bytes),
+        )
+
+    def wire_edges(self) -> tuple[Edges, float]:
+        """The last stretch of the receiver's wire, times from its beginning: (edges, its length in s)."""
+        if not self._wire:
+            return Edges(self.out_uart.idle_level, NO_TIMES), EDGE_WINDOW_S
+        times = np.concatenate(self._wire)
+        begin = max(self.t - EDGE_WINDOW_S, float(times[0]) - 0.005)
+        before = int(np.searchsorted(times, begin))
+        level = self._wire_level ^ ((len(times) - before) & 1)
+        return Edges(level, times[before:] - begin), self.t - begin
+
+    # --- what is learned from the signal ------------------------------------------------------------------------
+
+    def _measure(self, frames: list[Frame]) -> None:
+        board, running = self.board, self.board.running
+        channels = switch_channels(self.document, running)
+        for frame in frames:
+            if not isinstance(frame, ChannelFrame) or frame.failsafe or frame.frame_lost or frame.t is None:
+                continue
+            for axis in AXES:
+                self.sticks.add(frame.t, axis, frame.channels[channel_of(axis, running.channel_map) - 1])
+            for channel in channels:
+                self.measured.add(frame.t, channel, frame.channels[channel - 1])
+        self._see_row(channels, board, running)
+
+    def _see_row(self, channels: list[int], board: StandInBoard, running: BoardSettings) -> None:
+        """A row counts as seen while every switch rests and the board reports just what the bands promise."""
+        if not channels or board.last_frame_t is None or not all(self.measured.rested(board.last_frame_t, channel) for channel in channels):
+            return
+        values = {channel: board.channels[channel - 1] for channel in channels}
+        places = [self.measured.place(channel, values[channel]) for channel in channels]
+        arm, mode = holds(running, values)
+        if board.armed == arm and board.mode == mode and None not in places:
+            self.measured.seen.add(tuple(place for place in places if place is not None))
+
+    def _watch_loss(self, t: float) -> None:
+        board, run = self.board, self.loss
+        if not self.board.powered:
+            return
+        silent = t - self._last_radio > QUIET_S
+        if run is None or run.state != "running":
+            if silent and board.link in ("good", "grace") and board.last_frame_t is not None and (run is None or not self._same_loss(run)):
+                self.loss = LossRun(armed=board.armed, radio_silent_t=self._last_radio)
+            return
+        run.last_frame_t = board.last_frame_t if run.back_t is None else run.last_frame_t
+        if board.flagged_t is not None and run.flagged_t is None:
+            run.flagged_t = board.flagged_t
+        if run.reacted_t is None and board.link == "lost" and run.last_frame_t is not None:
+            run.reacted_t = run.last_frame_t + board.running.lost_link.grace_ms / 1000
+        if run.reacted_t is not None and run.motors_stopped_t is None and not board.armed:
+            run.motors_stopped_t = board.stopped_t if run.armed else run.reacted_t
+        if run.back_t is None and not silent and board.link == "good":
+            if run.reacted_t is None:
+                run.state = "broken off"
+                return
+            run.back_t = board.last_frame_t
+        if run.back_t is not None:
+            if board.armed:
+                run.rearmed_by_itself = True
+                run.state = "done"
+            elif t - run.back_t >= 1.0:
+                run.state = "done"
+
+    def _same_loss(self, run: LossRun) -> bool:
+        return abs(run.radio_silent_t - self._last_radio) < 1e-9
+
+    # --- proofs -------------------------------------------------------------------------------------------------
+
+    def _prove(self) -> None:
+        """Record each proof once, as soon as the signal has given it."""
+        running = self.board.running
+        for hop in HOPS:
+            if hop not in self.proofs or not self._rests_as_before(hop):
+                seen = self._evidence(hop)
+                if seen is not None:
+                    proof = Proof(hop=hop, rests_on=foundation(hop, self.document, running), seen=seen)
+                    self.proofs[hop] = proof
+                    self.new_proofs.append(proof)
+
+    def _rests_as_before(self, hop: Hop) -> bool:
+        return self.proofs[hop].rests_on == self._foundation(hop)
+
+    def _foundation(self, hop: Hop) -> dict[str, str]:
+        key = (id(self.document), id(self.board.running))
+        if getattr(self, "_foundation_key", None) != key:
+            self._foundation_key = key
+            self._foundation_kept = (self.document, self.board.running, {each: foundation(each, self.document, self.board.running) for each in get_args(Hop)})
+        return self._foundation_kept[2][hop]
+
+    def _evidence(self, hop: Hop) -> dict[str, object] | None:
+        """What was seen that proves the hop, or None."""
+        reading = self.port_reading() if hop in ("port plan", "line") else None
+        if hop == "port plan" and reading and reading.edges_at_pad > 0 and self.board.link == "good":
+            return {"port": reading.port, "pad": reading.pad, "edges_in_1_s": reading.edges_at_pad}
+        if hop == "line" and reading and reading.reads:
+            return {"protocol": self.board.running.receiver_input.protocol, "good_frames_in_1_s": reading.good, "good_share": round(reading.good_share, 4)}
+        if hop == "sticks" and self.sticks.proven(self.board.running):
+            return {axis: reached.model_dump() for axis, reached in self.sticks.reached.items()}
+        if hop == "switchboard":
+            table = truth_table(self.document, self.board.running, self.transmitter_part, self.measured)
+            if table.proven and self.board.running.arming is not None:
+                return {"rows": [row.model_dump() for row in table.rows], "channels": table.channels}
+        if hop == "lost link" and self.loss and self.loss.state == "done":
+            good, verdict = judge(self.loss, predict(self.document, self.board.running, self.receiver_part))
+            if good:
+                return {"run": self.loss.model_dump(), "verdict": verdict}
+        return None
+
+    # --- what comes out -----------------------------------------------------------------------------------------
+
+    def live(self) -> Live:
+        """The snapshot of this moment."""
+        reading = self.port_reading()
+        board = self.board
+        gimbals = self.transmitter.gimbals
+        return Live(
+            t=round(self.t, 3),
+            left=Stick.model_construct(**gimbals["left"]),
+            right=Stick.model_construct(**gimbals["right"]),
+            switches=dict(self.transmitter.switches),
+            transmitter_on=self.transmitter.on,
+            sent_us=[round(us, 1) for us in self.transmitter.outputs_us()],
+            power=board.powered,
+            bound=self.receiver.bound,
+            loss_percent=self.air.loss_percent,
+            lq_percent=self.air.lq_percent,
+            light=self.receiver.light,
+            edges_per_s=sum(sent for _, sent, _ in self._edge_counts),
+            marks="".join(mark for _, mark in self._frames),
+            board=BoardLive(
+                powered=board.powered,
+                booting=board.powered and board.booting(self.t),
+                link=board.link,
+                channels=[round(us, 1) for us in board.channels],
+                axes={axis: None if us is None else round(us, 1) for axis, us in board.axes().items()},
+                armed=board.armed,
+                mode=board.mode,
+                motors_percent=round(board.motors_percent, 1),
+                blockers=board.blockers(),
+                port=board.port,
+                bytes_per_s=reading.bytes,
+                good_per_s=reading.good,
+                bad_per_s=reading.bad,
+                errors_per_s=reading.errors,
+            ),
+        )

@@ -1,0 +1,263 @@
+"""The stand-in flight controller: its memory, its receiver port, and what it does with the channels."""
+
+from __future__ import annotations
+
+from collections import deque
+from typing import Literal
+
+import numpy as np
+
+from linkcore.craft.document import BoardSettings
+from linkcore.lostlink.timeline import LAND_S
+from linkcore.modes.truth import DEFAULT_MODE, holds
+from linkcore.parts.models import Board, Pad
+from linkcore.protocols.base import BadFrame, ChannelFrame, Decoder, Frame, TelemetryFrame
+from linkcore.protocols.registry import PROTOCOLS
+from linkcore.signal.edges import Times
+from linkcore.signal.uart import NOTHING_RECEIVED, ReceivedBytes, UartReceiver, UartSettings
+from linkcore.sticks.measure import AXES, Axis, channel_of
+
+Link = Literal["off", "no signal", "good", "grace", "lost"]
+STEADY_S = 0.2  # a link that comes back counts after this long
+LAND_PERCENT = 35.0
+_NEEDS_RESTART = ("ports", "receiver_input")
+
+
+class Refused(ValueError):
+    """The board will not do it now. The text says why."""
+
+
+class StandInBoard:
+    """A flight controller. Times are bench seconds."""
+
+    def __init__(self, part: Board, stored: BoardSettings, running: BoardSettings | None = None) -> None:
+        self.part = part
+        self.stored = stored
+        self.running = running or stored
+        self.events: deque[tuple[float, str]] = deque(maxlen=200)
+        self.powered = True
+        self._boot(0.0, 0.0)
+
+    # --- memory and power ---------------------------------------------------------------------------------------
+
+    def write(self, settings: BoardSettings, t: float) -> None:
+        """Keep new settings. Ports and the receiver's protocol run only after a restart; the rest runs at once."""
+        if not self.powered or self.booting(t):
+            raise Refused("the board is not answering: it has no power or is still starting")
+        if self.armed:
+            raise Refused("the board is armed and takes no settings; disarm first")
+        self.stored = self._rounded(settings)
+        self.running = self.stored.model_copy(update={name: getattr(self.running, name) for name in _NEEDS_RESTART})
+        self.events.append((t, "settings written"))
+
+    def read_back(self, t: float) -> BoardSettings:
+        """What it really holds."""
+        if not self.powered or self.booting(t):
+            raise Refused("the board is not answering: it has no power or is still starting")
+        return self.stored
+
+    def restart(self, t: float) -> None:
+        """Make everything take effect."""
+        if not self.powered:
+            raise Refused("the board has no power")
+        if self.armed:
+            raise Refused("the board is armed; disarm first")
+        self.running = self.stored
+        self._boot(t, self.part.boot_s)
+        self.events.append((t, "restarted"))
+
+    def power(self, on: bool, t: float) -> None:
+        """Switch the supply; coming back is a restart."""
+        if on == self.powered:
+            return
+        self.powered = on
+        self.running = self.stored
+        self._boot(t, self.part.boot_s if on else 0.0)
+        self.events.append((t, "power on" if on else "power off"))
+
+    @property
+    def restart_due(self) -> bool:
+        """Whether it holds settings that do not run yet."""
+        return any(getattr(self.stored, name) != getattr(self.running, name) for name in _NEEDS_RESTART)
+
+    def _rounded(self, settings: BoardSettings) -> BoardSettings:
+        """The memory keeps band edges and the grace in steps of its own."""
+        data = settings.model_dump()
+        step, grace_step = self.part.band_step_us, self.part.grace_step_ms
+        for band in ([data["arming"]] if data["arming"] else []) + data["modes"]:
+            for edge in ("low", "high"):
+                band[edge] = float(round(band[edge] / step) * step)
+            if band["low"] >= band["high"]:
+                band["high"] = band["low"] + step
+        data["lost_link"]["grace_ms"] = round(data["lost_link"]["grace_ms"] / grace_step) * grace_step
+        return BoardSettings.model_validate(data)
+
+    def _boot(self, t: float, for_s: float) -> None:
+        self._boots_until = t + for_s
+        self.link: Link = "no signal" if self.powered else "off"
+        self.armed = False
+        self.mode = DEFAULT_MODE
+        self.motors_percent = 0.0
+        self.channels: tuple[float, ...] = ()
+        self.last_frame_t: float | None = None
+        self.flagged_t: float | None = None
+        self._steady_since: float | None = None
+        self._arm_was_on: bool | None = None
+        self._landing_until: float | None = None
+        self._listen()
+
+    def booting(self, t: float) -> bool:
+        """Whether it is still starting."""
+        return t < self._boots_until
+
+    # --- the receiver port --------------------------------------------------------------------------------------
+
+    def _listen(self) -> None:
+        """Set up the port that has the running receiver job, with the settings it runs."""
+        jobs = self.running.receiver_ports()
+        chosen = PROTOCOLS.get(self.running.receiver_input.protocol or "")
+        self.port = jobs[0] if jobs else None
+        self.rx_pad: Pad | None = self.part.pad_of(self.port, "rx") if self.port else None
+        self.uart: UartSettings | None = None
+        self._uart_receiver: UartReceiver | None = None
+        self._decoder: Decoder | None = None
+        if self.rx_pad is not None and chosen is not None:
+            wanted = self.running.receiver_input.inverted
+            self.uart = chosen.uart.with_inversion(wanted and self.part.can_invert(self.rx_pad))
+            self._decoder = chosen.decoder()
+
+    def listen(self, toggles: Times, level: int, until: float) -> tuple[ReceivedBytes, list[Frame]]:
+        """Sample the RX pad up to `until`; `level` is the pad's level before the first of the toggles."""
+        if not self.powered or until < self._boots_until or self.uart is None or self._decoder is None:
+            self._uart_receiver = None
+            return NOTHING_RECEIVED, []
+        if self._uart_receiver is None:
+            self._uart_receiver = UartReceiver(self.uart, level)
+        received = self._uart_receiver.feed(toggles, until)
+        if not len(received):
+            return received, []
+        frames = self._decoder.feed(received.data.tobytes(), received.times.tolist(), received.errors.tolist())
+        return received, frames
+
+    # --- the control loop ---------------------------------------------------------------------------------------
+
+    def take(self, frames: list[Frame], until: float) -> None:
+        """Let frames arrive in order, then run the loop up to `until`."""
+        for frame in frames:
+            if isinstance(frame, (BadFrame, TelemetryFrame)):
+                continue
+            t = frame.t if frame.t is not None else until
+            self._pass_time(t)
+            self._arrive(frame, t)
+        self._pass_time(until)
+
+    def _arrive(self, frame: ChannelFrame, t: float) -> None:
+        if frame.failsafe:
+            if self.flagged_t is None:
+                self.flagged_t = t
+                self.events.append((t, "the receiver reports failsafe"))
+            return
+        self.flagged_t = None
+        self.last_frame_t = t
+        self.channels = frame.channels
+        if self.link in ("no signal", "lost"):
+            if self._steady_since is None:
+                self._steady_since = t
+            if t - self._steady_since >= STEADY_S:
+                self.events.append((t, "link back" if self.link == "lost" else "first frames"))
+                self.link = "good"
+                self._arm_was_on = None
+        elif self.link == "grace":
+            self.link = "good"
+        if self.link == "good":
+            self._fly(t)
+
+    def _pass_time(self, t: float) -> None:
+        if not self.powered or self.booting(t) or self.last_frame_t is None:
+            return
+        silent = t - self.last_frame_t
+        grace = self.running.lost_link.grace_ms / 1000
+        if silent > 0.06 and self._steady_since is not None and self.link in ("lost", "no signal"):
+            self._steady_since = None
+        if self.link == "good" and silent > min(0.06, grace / 2):
+            self.link = "grace"
+        if self.link == "grace" and silent >= grace:
+            self._react(self.last_frame_t + grace)
+        if self._landing_until is not None and t >= self._landing_until:
+            self._stop(self._landing_until, "landed: motors stopped")
+
+    def _react(self, t: float) -> None:
+        self.link = "lost"
+        self._steady_since = None
+        self.events.append((t, "link lost: grace is over, fallback and response begin"))
+        if not self.armed:
+            return
+        if self.running.lost_link.response == "land":
+            self._landing_until = t + LAND_S
+            self.motors_percent = LAND_PERCENT
+        else:
+            self._stop(t, "drop: motors stopped")
+
+    def _stop(self, t: float, why: str) -> None:
+        self.armed = False
+        self._landing_until = None
+        self.motors_percent = 0.0
+        self.stopped_t = t
+        self.events.append((t, why))
+
+    def axis_us(self, axis: Axis) -> float | None:
+        """An axis as the board sees it, after map and fallback; None before the first frame."""
+        if not self.channels:
+            return None
+        if self.link == "lost":
+            if axis == "throttle":
+                held = self.running.lost_link.throttle_fallback == "hold"
+                return self.channels[channel_of(axis, self.running.channel_map) - 1] if held else 1000.0
+            return 1500.0
+        return self.channels[channel_of(axis, self.running.channel_map) - 1]
+
+    def axes(self) -> dict[Axis, float | None]:
+        """All four."""
+        return {axis: self.axis_us(axis) for axis in AXES}
+
+    def blockers(self) -> list[str]:
+        """Why it refuses to arm now; empty where it is armed or would arm at the next flip."""
+        if self.armed:
+            return []
+        reasons = []
+        if not self.powered:
+            return ["no power"]
+        if self.running.arming is None:
+            reasons.append("no arm band")
+        if self.link != "good":
+            reasons.append("no signal" if self.link != "lost" else "link lost")
+            return reasons
+        throttle = self.axis_us("throttle")
+        if throttle is not None and throttle > self.running.stick_lines.low:
+            reasons.append(f"throttle not low ({throttle:.0f}, line {self.running.stick_lines.low:g})")
+        if self._arm_was_on:
+            reasons.append("arm switch already on: switch it off first")
+        return reasons
+
+    def _fly(self, t: float) -> None:
+        """One pass of the loop with fresh channels."""
+        arm, self.mode = holds(self.running, dict(enumerate(self.channels, 1)))
+        if self._landing_until is not None:
+            return
+        if self._arm_was_on is None:  # first sight: a switch that is on already must be seen off once
+            self._arm_was_on = arm
+            if self.armed:
+                self._stop(t, "disarmed")
+        elif arm and not self._arm_was_on:
+            if not self.blockers():
+                self.armed = True
+                self.events.append((t, "armed"))
+            else:
+                self.events.append((t, "arming refused: " + "; ".join(self.blockers())))
+            self._arm_was_on = True
+        elif not arm and self._arm_was_on:
+            self._arm_was_on = False
+            if self.armed:
+                self._stop(t, "disarmed by switch")
+        throttle = self.axis_us("throttle") or 1000.0
+        self.motors_percent = float(np.clip(6 + (throttle - 1000) * 0.094, 6, 100)) if self.armed else 0.0

@@ -1,0 +1,217 @@
+"""What goes into a bench and what comes out: the message models that the browser's types are made from."""
+
+from __future__ import annotations
+
+from typing import Annotated, Any, Literal
+
+from pydantic import BaseModel, ConfigDict, Field
+
+from linkcore.chain import HopState
+from linkcore.craft.document import BoardSettings, Difference
+from linkcore.findings import Finding
+from linkcore.lostlink.timeline import LossRun, Prediction
+from linkcore.modes.truth import SwitchMeasure, TruthTable
+from linkcore.sticks.measure import Axis, SticksMeasure
+
+Unit = Annotated[float, Field(ge=-1, le=1)]
+
+
+class _Incoming(BaseModel):
+    model_config = ConfigDict(extra="forbid")
+
+
+class Stick(_Incoming):
+    """A gimbal: right and up positive."""
+
+    x: Unit
+    y: Unit
+
+
+class Hands(_Incoming):
+    """What the pilot's hands do. Whatever is left out stays as it is."""
+
+    type: Literal["hands"] = "hands"
+    left: Stick | None = None
+    right: Stick | None = None
+    switches: dict[str, Annotated[int, Field(ge=0, le=2)]] | None = None
+    transmitter_on: bool | None = None
+    power: bool | None = None
+    bound: bool | None = None
+    loss_percent: Annotated[float, Field(ge=0, le=100)] | None = None
+
+
+class Act(_Incoming):
+    """An act on the board. `request` comes back in the answer; `version` is the draft that is meant to be written."""
+
+    type: Literal["act"] = "act"
+    act: Literal["write", "read back", "restart", "measure anew"]
+    request: Annotated[str, Field(min_length=1, max_length=64)]
+    version: int | None = None
+
+
+class Answer(BaseModel):
+    """What came of an act."""
+
+    type: Literal["answer"] = "answer"
+    request: str
+    ok: bool
+    text: str
+
+
+class Trouble(BaseModel):
+    """A message was not understood, or the bench cannot run."""
+
+    type: Literal["trouble"] = "trouble"
+    text: str
+
+
+class BoardLive(BaseModel):
+    """The flight controller now. `channels` us as decoded; `axes` us after map and fallback."""
+
+    powered: bool
+    booting: bool
+    link: Literal["off", "no signal", "good", "grace", "lost"]
+    channels: list[float]
+    axes: dict[Axis, float | None]
+    armed: bool
+    mode: str
+    motors_percent: float
+    blockers: list[str]
+    port: str | None
+    bytes_per_s: int
+    good_per_s: int
+    bad_per_s: int
+    errors_per_s: int
+
+
+class Live(BaseModel):
+    """A snapshot, 25 a second. `t` bench seconds; `marks` one letter a frame of the last second: g good, b bad, l lost, f failsafe."""
+
+    type: Literal["live"] = "live"
+    t: float
+    left: Stick
+    right: Stick
+    switches: dict[str, int]
+    transmitter_on: bool
+    sent_us: list[float]
+    power: bool
+    bound: bool
+    loss_percent: float
+    lq_percent: int
+    light: Literal["off", "steady", "slow blink", "fast blink"]
+    edges_per_s: int
+    marks: str
+    board: BoardLive
+
+
+class ReadByte(BaseModel):
+    """One byte as a port reads it: when its start bit came (us from the picture's left), its value, what is wrong with it."""
+
+    at_us: float
+    value: int
+    wrong: Literal["", "no stop bit", "parity", "parity, no stop bit"]
+
+
+class Wave(BaseModel):
+    """The first bytes of a frame on the wire. `toggles_us` from the picture's left; `bit_us` one bit's width."""
+
+    level: int
+    span_us: float
+    bit_us: float
+    toggles_us: list[float]
+    as_sent: list[ReadByte]
+    as_read: list[ReadByte]
+    byte_us: float
+
+
+class LineReading(BaseModel):
+    """What would read the line."""
+
+    protocol: str
+    inverted: bool
+    good_share: float
+    changes: list[str]
+
+
+class LineReport(BaseModel):
+    """The Line hop: the receiver's wire, and what the port makes of it."""
+
+    wire_pad: str | None
+    protocol: str | None
+    confidence: float
+    idle: str | None
+    baud: int | None
+    measured_baud: float | None
+    framing: str | None
+    frames_per_s: float | None
+    good_share: float
+    why: list[str]
+    port: str | None
+    port_pad: str | None
+    port_says: str
+    port_good_share: float
+    would_read: list[LineReading]
+    wave: Wave | None
+
+
+class SwitchView(BaseModel):
+    """A switch channel: detents and where it stands, us."""
+
+    channel: int
+    source: str
+    positions: int
+    detents: list[tuple[float, float]]
+
+
+class LogLine(BaseModel):
+    """Something that happened, in bench seconds."""
+
+    t: float
+    text: str
+
+
+class Report(BaseModel):
+    """What is worked out from the signal, five times a second and at once after an act."""
+
+    type: Literal["report"] = "report"
+    t: float
+    draft_version: int
+    chain: list[HopState]
+    findings: list[Finding]
+    differences: list[Difference]
+    on_board: BoardSettings | None
+    read_back_known: bool
+    restart_due: bool
+    line: LineReport
+    sticks: SticksMeasure
+    stick_verdicts: dict[Axis, str]
+    sticks_proven: dict[Axis, bool]
+    switches: list[SwitchView]
+    table: TruthTable
+    prediction: Prediction
+    loss: LossRun | None
+    loss_proven: bool
+    loss_verdict: str
+    log: list[LogLine]
+
+
+class BenchState(BaseModel):
+    """What a bench keeps when it stops, so that the next one goes on from there."""
+
+    stored: BoardSettings
+    running: BoardSettings
+    read_back: BoardSettings | None = None
+    power: bool = True
+    transmitter_on: bool = True
+    bound: bool = True
+    loss_percent: float = 0.0
+    switches: dict[str, int] = Field(default_factory=dict)
+    gimbals: dict[str, dict[str, float]] = Field(default_factory=dict)
+    sticks: SticksMeasure = Field(default_factory=SticksMeasure)
+    measured: SwitchMeasure = Field(default_factory=SwitchMeasure)
+    loss: LossRun | None = None
+    t: float = 0.0
+
+    def keep(self) -> dict[str, Any]:
+        """As JSON data."""
+        return self.model_dump(mode="json")

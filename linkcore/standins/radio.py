@@ -1,0 +1,178 @@
+"""The stand-in transmitter, the air between, and the stand-in receiver."""
+
+from __future__ import annotations
+
+import random
+from collections import deque
+from typing import Literal
+
+from linkcore.craft.document import CraftDocument
+from linkcore.parts.models import Receiver, Switch, Transmitter
+from linkcore.protocols import crsf, sbus
+from linkcore.protocols.base import raw_from_us
+
+# Which stick and which way each axis is on, by stick mode: (stick, direction).
+STICKS: dict[int, dict[str, tuple[Literal["left", "right"], Literal["x", "y"]]]] = {
+    1: {"elevator": ("left", "y"), "rudder": ("left", "x"), "throttle": ("right", "y"), "aileron": ("right", "x")},
+    2: {"throttle": ("left", "y"), "rudder": ("left", "x"), "elevator": ("right", "y"), "aileron": ("right", "x")},
+    3: {"elevator": ("left", "y"), "aileron": ("left", "x"), "throttle": ("right", "y"), "rudder": ("right", "x")},
+    4: {"throttle": ("left", "y"), "aileron": ("left", "x"), "elevator": ("right", "y"), "rudder": ("right", "x")},
+}
+NOISE_US = 0.35  # a gimbal's own restlessness, standard deviation
+PROCESSING_S = 0.0008
+LINK_REPORT_S = 0.1
+LQ_FRAMES = 100
+
+
+class StandInTransmitter:
+    """Sticks and switches in, channel values out. Gimbals run from -1 to 1, right and up positive."""
+
+    def __init__(self, part: Transmitter, document: CraftDocument, rng: random.Random) -> None:
+        self.part = part
+        self.on = True
+        self.gimbals = {"left": {"x": 0.0, "y": 0.0}, "right": {"x": 0.0, "y": 0.0}}
+        self.switches = {switch.name: 0 for switch in part.switches}
+        self._rng = rng
+        self.set_up(document)
+        stick, direction = STICKS[self._setup.stick_mode]["throttle"]
+        self.gimbals[stick][direction] = -1.0
+
+    def set_up(self, document: CraftDocument) -> None:
+        """Take the model memory from the craft document."""
+        self._setup = document.transmitter
+        self._positions = {switch.name: switch for switch in self.part.switches}
+        self.settle()
+
+    def settle(self) -> None:
+        """Reckon the outputs anew after a hand has moved something."""
+        self._still = [self._output(index) for index in range(len(self._setup.channels))]
+        self._still_raw = [raw_from_us(us) for us in self._still] + [raw_from_us(1500)] * (16 - len(self._still))
+        self._noisy = [index for index, channel in enumerate(self._setup.channels) if channel.source in STICKS[2]]
+
+    def _output(self, index: int) -> float:
+        channel = self._setup.channels[index]
+        value = self._source(channel.source)
+        if channel.reverse:
+            value = -value
+        travel = channel.travel_high_percent if value >= 0 else channel.travel_low_percent
+        limit = self.part.max_travel_percent
+        return 1500 + channel.sub_trim_us + value * min(travel, limit) / 100 * self.part.us_at_100
+
+    def _source(self, source: str) -> float:
+        if source in STICKS[2]:
+            stick, direction = STICKS[self._setup.stick_mode][source]
+            return self.gimbals[stick][direction]
+        switch: Switch | None = self._positions.get(source)
+        return -1 + 2 * self.switches[source] / (switch.positions - 1) if switch else 0.0
+
+    def outputs_us(self) -> list[float]:
+        """What it sends, noise aside, in us."""
+        return self._still
+
+    def frame(self) -> list[int]:
+        """16 raw counts for one radio frame, the gimbals' noise included."""
+        raw = self._still_raw.copy()
+        for index in self._noisy:
+            raw[index] = raw_from_us(self._still[index] + self._rng.gauss(0, NOISE_US))
+        return raw
+
+
+class Air:
+    """The radio link: frames at a fixed period, of which a share is lost."""
+
+    def __init__(self, rng: random.Random) -> None:
+        self.loss_percent = 0.0
+        self._rng = rng
+        self._recent: deque[bool] = deque(maxlen=LQ_FRAMES)
+        self._heard = 0
+
+    def carries(self, sent: bool) -> bool:
+        """Whether this slot's frame is heard."""
+        heard = sent and (self.loss_percent <= 0 or self._rng.random() * 100 >= self.loss_percent)
+        if len(self._recent) == LQ_FRAMES:
+            self._heard -= self._recent[0]
+        self._recent.append(heard)
+        self._heard += heard
+        return heard
+
+    def forget(self) -> None:
+        """The receiver was switched off: its count begins anew."""
+        self._recent.clear()
+        self._heard = 0
+
+    @property
+    def lq_percent(self) -> int:
+        """Heard frames among the last hundred slots."""
+        return round(100 * self._heard / len(self._recent)) if self._recent else 0
+
+
+Light = Literal["off", "steady", "slow blink", "fast blink"]
+
+
+class StandInReceiver:
+    """Hears radio frames and puts its protocol's bytes on the wire. It is silent until it has had a link once."""
+
+    def __init__(self, part: Receiver, document: CraftDocument) -> None:
+        self.part = part
+        self.bound = True
+        self.set_up(document)
+        self.power(True, 0.0)
+
+    def set_up(self, document: CraftDocument) -> None:
+        """Take what it does on loss from the craft document."""
+        self._on_loss = document.receiver.on_loss
+        preset = document.receiver.preset_us or [1500.0, 1500.0, 1000.0, 1500.0]
+        self._preset = [raw_from_us(us) for us in preset] + [raw_from_us(1500)] * (16 - len(preset))
+
+    def power(self, on: bool, t: float) -> None:
+        """Switch the supply."""
+        self.powered = on
+        self._values: list[int] | None = None
+        self._last_heard = t
+        self._next_report = t
+        self.linked = False
+
+    @property
+    def light(self) -> Light:
+        """What its light shows."""
+        if not self.powered:
+            return "off"
+        if not self.bound:
+            return "fast blink"
+        return "steady" if self.linked else "slow blink"
+
+    def slot(self, t: float, values: list[int] | None, lq_percent: int) -> list[tuple[float, bytes]]:
+        """One radio slot at `t` (s): `values` raw counts, None where none was heard. Returns (start time, bytes) to send."""
+        if not self.powered or not self.bound:
+            return []
+        if values is not None:
+            self._values, self._last_heard, self.linked = values, t, True
+        elif self.linked and t - self._last_heard >= self.part.lost_after_s - 1e-9:
+            self.linked = False
+        out = self._channels(t + PROCESSING_S, values is not None)
+        if self.part.reports_link and t >= self._next_report - 1e-9:
+            self._next_report = t + LINK_REPORT_S
+            rssi = -52 if self.linked else -120
+            report = crsf.encode_link_statistics(rssi_dbm=rssi, lq_percent=lq_percent if self.linked else 0, snr_db=9 if self.linked else -20)
+            after = out[-1][0] + (len(out[-1][1]) + 2) * crsf.SPEC.uart.byte_s if out else t + PROCESSING_S
+            out.append((after, report))
+        return out
+
+    def _channels(self, t: float, heard: bool) -> list[tuple[float, bytes]]:
+        if self._values is None:
+            return []
+        flags = self.part.flags_loss
+        if self.linked:
+            if not heard and not flags:
+                return []
+            return [(t, self._encode(self._values, frame_lost=flags and not heard))]
+        if self._on_loss == "no pulses":
+            return []
+        if self._on_loss == "preset":
+            return [(t, self._encode(self._preset, frame_lost=flags, failsafe=flags))]
+        return [(t, self._encode(self._values))]
+
+    def _encode(self, raw: list[int], frame_lost: bool = False, failsafe: bool = False) -> bytes:
+        if self.part.protocol == crsf.SPEC.name:
+            return crsf.encode_channels(raw)
+        return sbus.encode(raw, frame_lost=frame_lost, failsafe=failsafe)

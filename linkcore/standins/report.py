@@ -1,0 +1,230 @@
+"""What is worked out from a bench's signal: coins, findings, the wire beside the port, the truth table, the lost link."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from linkcore.chain import Coin, HopState, coin, draft_against_board
+from linkcore.craft.document import BoardSettings, differences, section_hashes
+from linkcore.findings import HOPS, Finding, Hop
+from linkcore.line.compare import Reading, what_would_read
+from linkcore.line.identify import Identified, identify_edges
+from linkcore.line.rules import PortReading, check_line
+from linkcore.lostlink.timeline import Prediction, check_lost_link, judge, predict
+from linkcore.modes.truth import TruthTable, check_switches, switch_channels, truth_table
+from linkcore.ports.rules import check_ports
+from linkcore.signal.edges import Edges
+from linkcore.signal.uart import FRAMING_ERROR, PARITY_ERROR, ReceivedBytes, UartSettings, read_all
+from linkcore.standins.bench import Bench
+from linkcore.standins.messages import LineReading, LineReport, LogLine, ReadByte, Report, SwitchView, Wave
+from linkcore.sticks.measure import AXES, check_sticks
+
+WAVE_BYTES = 5
+_WRONG = {0: "", FRAMING_ERROR: "no stop bit", PARITY_ERROR: "parity", FRAMING_ERROR | PARITY_ERROR: "parity, no stop bit"}
+
+
+class Reporter:
+    """Makes reports of one bench. Naming what is on the wire is the dear part, so it is kept for half a second."""
+
+    def __init__(self, bench: Bench) -> None:
+        self.bench = bench
+        self._named_at = -1.0
+        self._named: tuple[Identified, list[Reading], Wave | None] = (Identified(None, 0.0), [], None)
+
+    def report(self, draft_version: int) -> Report:
+        """Everything that is known now."""
+        bench = self.bench
+        running = bench.board.running
+        reading = bench.port_reading()
+        identified, would_read, wave = self._name_wire(reading)
+        prediction = predict(bench.document, running, bench.receiver_part)
+        proven, verdict = judge(bench.loss, prediction) if bench.loss else (False, "Arm the craft, props off, then switch the transmitter off.")
+        table = truth_table(bench.document, running, bench.transmitter_part, bench.measured)
+        findings = self._findings(reading, would_read)
+        return Report(
+            t=round(bench.t, 2),
+            draft_version=draft_version,
+            chain=self._chain(findings, reading, table),
+            findings=self._beside_the_draft(findings),
+            differences=differences(bench.document.settings, bench.read_back_settings) if bench.read_back_settings else [],
+            on_board=bench.read_back_settings,
+            read_back_known=bench.read_back_settings == bench.board.stored,
+            restart_due=bench.board.restart_due,
+            line=self._line(reading, identified, would_read, wave),
+            sticks=bench.sticks,
+            stick_verdicts={axis: bench.sticks.verdict(axis, running)[1] for axis in AXES},
+            sticks_proven={axis: bench.sticks.verdict(axis, running)[0] for axis in AXES},
+            switches=self._switches(running),
+            table=table,
+            prediction=prediction,
+            loss=bench.loss,
+            loss_proven=proven,
+            loss_verdict=verdict,
+            log=[LogLine(t=round(t, 3), text=text) for t, text in list(bench.board.events)[-40:]],
+        )
+
+    # --- the wire -----------------------------------------------------------------------------------------------
+
+    def _name_wire(self, reading: PortReading) -> tuple[Identified, list[Reading], Wave | None]:
+        bench = self.bench
+        if bench.t - self._named_at >= 0.5 or bench.t < self._named_at:
+            self._named_at = bench.t
+            edges, length = bench.wire_edges()
+            identified = identify_edges(edges, length)
+            chosen = bench.board.running.receiver_input
+            port_fails = reading.port is not None and not reading.reads
+            would_read = what_would_read(edges, length, chosen.protocol, chosen.inverted) if port_fails and len(edges.times) else []
+            self._named = (identified, would_read, self._wave(edges))
+        return self._named
+
+    def _wave(self, edges: Edges) -> Wave | None:
+        """The first bytes after a rest, as sent and as the port reads the very same levels."""
+        times = edges.times
+        uart = self.bench.out_uart
+        if len(times) < 40:
+            return None
+        rests = np.flatnonzero(np.diff(times) > 3 * uart.byte_s)
+        if len(rests) == 0:
+            return None
+        start = int(rests[0]) + 1
+        lead = 2 * uart.bit_s
+        begin = float(times[start]) - lead
+        span = lead + WAVE_BYTES * uart.byte_s + uart.bit_s
+        shown = edges.between(begin, begin + span + 3 * uart.byte_s)
+        local = Edges(shown.level, shown.times - begin)
+        port = self.bench.board.uart if self.bench.board.uart else None
+        return Wave(
+            level=local.level,
+            span_us=round(span * 1e6, 2),
+            bit_us=uart.bit_s * 1e6,
+            toggles_us=[round(float(t) * 1e6, 2) for t in local.times if t < span],
+            as_sent=self._bytes(local, uart, span),
+            as_read=self._bytes(local, port, span) if port else [],
+            byte_us=uart.byte_s * 1e6,
+        )
+
+    @staticmethod
+    def _bytes(edges: Edges, settings: UartSettings, span: float) -> list[ReadByte]:
+        received: ReceivedBytes = read_all(edges, settings, span + 3 * settings.byte_s)
+        return [
+            ReadByte.model_validate({"at_us": round(float(t) * 1e6, 2), "value": int(value), "wrong": _WRONG[int(error)]})
+            for value, t, error in zip(received.data, received.times, received.errors, strict=True)
+            if t < span - 0.6 * settings.byte_s
+        ]
+
+    def _line(self, reading: PortReading, identified: Identified, would_read: list[Reading], wave: Wave | None) -> LineReport:
+        bench = self.bench
+        uart = bench.board.uart
+        chosen = bench.board.running.receiver_input
+        if reading.port is None:
+            says = "no running port has the receiver job"
+        elif uart is None:
+            says = "no protocol is set"
+        else:
+            says = f"{chosen.protocol}, {'inverted' if uart.inverted else 'not inverted'}, {uart.baud} baud, {uart.framing}"
+        return LineReport(
+            wire_pad=bench.wire.pad_name,
+            protocol=identified.protocol,
+            confidence=identified.confidence,
+            idle=identified.idle,
+            baud=identified.baud,
+            measured_baud=identified.measured_baud,
+            framing=bench.spec.uart.framing if identified.protocol else None,
+            frames_per_s=identified.frames_per_s,
+            good_share=identified.good_share,
+            why=identified.why,
+            port=reading.port,
+            port_pad=reading.pad,
+            port_says=says,
+            port_good_share=reading.good_share,
+            would_read=[LineReading(protocol=way.protocol, inverted=way.inverted, good_share=way.good_share, changes=list(way.changes)) for way in would_read],
+            wave=wave,
+        )
+
+    # --- findings and coins -------------------------------------------------------------------------------------
+
+    def _rules(self, settings: BoardSettings) -> list[Finding]:
+        bench = self.bench
+        return [
+            *check_ports(bench.document, settings),
+            *check_sticks(bench.document, settings),
+            *check_switches(bench.document, settings, bench.measured),
+            *check_lost_link(bench.document, settings, bench.receiver_part),
+        ]
+
+    def _findings(self, reading: PortReading, would_read: list[Reading]) -> list[Finding]:
+        bench = self.bench
+        found = self._rules(bench.board.running)
+        if bench.board.powered and not bench.board.booting(bench.t) and bench.t - self.settled_since > 1.0:
+            found += check_line(reading, would_read, self._wire_alive(), self._silent_because())
+        return sorted(found, key=lambda finding: ("stop", "warn", "note").index(finding.severity))
+
+    @property
+    def settled_since(self) -> float:
+        """When the board last began to run: a second of signal is needed before its line can be judged."""
+        return self.bench.board._boots_until
+
+    def _beside_the_draft(self, findings: list[Finding]) -> list[Finding]:
+        bench = self.bench
+        if bench.document.settings == bench.board.running:
+            return findings
+        line = [finding for finding in findings if finding.hop == "line"]
+        rest = [finding for finding in findings if finding.hop != "line"]
+        return draft_against_board(self._rules(bench.document.settings), rest) + line
+
+    def _wire_alive(self) -> bool:
+        return any(sent for _, sent, _ in self.bench._edge_counts)
+
+    def _silent_because(self) -> str | None:
+        bench = self.bench
+        if not bench.receiver.powered:
+            return "The receiver has no power."
+        if not bench.receiver.bound:
+            return "The receiver is not bound, and an unbound one is silent."
+        if not bench.transmitter.on:
+            return "The transmitter is off."
+        return None
+
+    def _chain(self, findings: list[Finding], reading: PortReading, table: TruthTable) -> list[HopState]:
+        bench = self.bench
+        hashes = section_hashes(bench.document, bench.board.running)
+        values = self._values(reading, table)
+        good = bench.board.link in ("good", "grace")
+        flows = {
+            "port plan": reading.edges_at_pad > 0,
+            "line": reading.good > 0,
+            "sticks": good,
+            "switchboard": good,
+            "lost link": good,
+        }
+        states = []
+        flowing = True
+        for hop in HOPS:
+            mark: tuple[Coin, str] = coin(hop, findings, bench.proofs.get(hop), hashes)
+            flowing = flowing and flows[hop]
+            states.append(HopState(hop=hop, coin=mark[0], why=mark[1], value=values[hop], flows=flowing))
+        return states
+
+    def _values(self, reading: PortReading, table: TruthTable) -> dict[Hop, str]:
+        bench = self.bench
+        board = bench.board
+        proven = sum(bench.sticks.verdict(axis, board.running)[0] for axis in AXES)
+        reaction = bench.loss.reaction_s if bench.loss else None
+        return {
+            "port plan": f"{reading.port} gets rx" if reading.port else "no rx job",
+            "line": f"{reading.good} good/s" if reading.good or reading.bad or reading.bytes else "silent",
+            "sticks": f"{proven} of 4 axes",
+            "switchboard": f"{table.seen} of {len(table.rows)} rows" if table.rows else "no bands",
+            "lost link": f"{reaction:.2f} s" if reaction is not None else {"good": "link good", "grace": "grace", "lost": "link lost"}.get(board.link, "–"),
+        }
+
+    def _switches(self, running: BoardSettings) -> list[SwitchView]:
+        bench = self.bench
+        positions = {switch.name: switch.positions for switch in bench.transmitter_part.switches}
+        views = []
+        wanted = set(switch_channels(bench.document, running)) | set(switch_channels(bench.document, bench.document.settings))
+        for channel in sorted(wanted):
+            source = bench.document.transmitter.channels[channel - 1].source
+            detents = [(round(d.value, 1), round(d.jitter, 1)) for d in bench.measured.detents.get(channel, [])]
+            views.append(SwitchView(channel=channel, source=source, positions=positions.get(source, 1), detents=detents))
+        return views
