@@ -30,9 +30,10 @@ from linkcore.standins.messages import BenchState, BoardLive, Hands, Live, Stick
 from linkcore.standins.radio import Air, StandInReceiver, StandInTransmitter
 from linkcore.sticks.measure import AXES, SticksMeasure, channel_of
 
-SLICE_S = 0.02
+SLICE_S = 0.04
 WINDOW_S = 1.0
 EDGE_WINDOW_S = 0.4
+PROVE_EVERY_S = 0.1
 QUIET_S = 0.12  # radio silence that counts as switched off rather than a few lost frames
 
 __all__ = ["Bench", "Refused"]
@@ -64,11 +65,13 @@ class Bench:
         self._slots = 0
         self._last_radio = 0.0
         self._frames: deque[tuple[float, str]] = deque()
+        self._bad = 0
         self._bytes: deque[tuple[float, int, int]] = deque()
         self._edge_counts: deque[tuple[float, int, int]] = deque()
         self._wire: deque[Times] = deque()
         self._wire_level = self.out_uart.idle_level
         self._busy_until = 0.0
+        self._prove_at = 0.0
         self._follow_wire()
         self._resume(state)
 
@@ -225,7 +228,8 @@ class Bench:
             self._measure(frames)
         self._watch_loss(until)
         self.t = until
-        if frames or self.loss:
+        if until >= self._prove_at:
+            self._prove_at = until + PROVE_EVERY_S
             self._prove()
         while self._wire and self._wire[0][-1] < until - EDGE_WINDOW_S:
             self._wire.popleft()
@@ -261,10 +265,11 @@ class Bench:
                 continue
             else:
                 mark = "f" if frame.failsafe else "l" if frame.frame_lost else "g"
+            self._bad += mark == "b"
             self._frames.append((frame.t if frame.t is not None else t, mark))
         oldest = t - WINDOW_S
         while self._frames and self._frames[0][0] < oldest:
-            self._frames.popleft()
+            self._bad -= self._frames.popleft()[1] == "b"
         while self._bytes and self._bytes[0][0] <= oldest:
             self._bytes.popleft()
         while self._edge_counts and self._edge_counts[0][0] <= oldest:
@@ -272,7 +277,7 @@ class Bench:
 
     def port_reading(self) -> PortReading:
         """The last second at the receiver port."""
-        bad = sum(mark == "b" for _, mark in self._frames)
+        bad = self._bad
         return PortReading(
             port=self.board.port,
             pad=self.board.rx_pad.name if self.board.rx_pad else None,
@@ -298,11 +303,12 @@ class Bench:
     def _measure(self, frames: list[Frame]) -> None:
         board, running = self.board, self.board.running
         channels = switch_channels(self.document, running)
+        places = [(axis, channel_of(axis, running.channel_map) - 1) for axis in AXES]
         for frame in frames:
             if not isinstance(frame, ChannelFrame) or frame.failsafe or frame.frame_lost or frame.t is None:
                 continue
-            for axis in AXES:
-                self.sticks.add(frame.t, axis, frame.channels[channel_of(axis, running.channel_map) - 1])
+            for axis, place in places:
+                self.sticks.add(frame.t, axis, frame.channels[place])
             for channel in channels:
                 self.measured.add(frame.t, channel, frame.channels[channel - 1])
         self._see_row(channels, board, running)
@@ -380,7 +386,7 @@ class Bench:
             return {"protocol": self.board.running.receiver_input.protocol, "good_frames_in_1_s": reading.good, "good_share": round(reading.good_share, 4)}
         if hop == "sticks" and self.sticks.proven(self.board.running):
             return {axis: reached.model_dump() for axis, reached in self.sticks.reached.items()}
-        if hop == "switchboard":
+        if hop == "switchboard" and self.measured.seen:
             table = truth_table(self.document, self.board.running, self.transmitter_part, self.measured)
             if table.proven and self.board.running.arming is not None:
                 return {"rows": [row.model_dump() for row in table.rows], "channels": table.channels}
@@ -394,8 +400,7 @@ class Bench:
 
     def live(self) -> Live:
         """The snapshot of this moment."""
-        reading = self.port_reading()
-        board = self.board
+        reading, board = self.port_reading(), self.board
         gimbals = self.transmitter.gimbals
         return Live(
             t=round(self.t, 3),

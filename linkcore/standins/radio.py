@@ -72,8 +72,9 @@ class StandInTransmitter:
     def frame(self) -> list[int]:
         """16 raw counts for one radio frame, the gimbals' noise included."""
         raw = self._still_raw.copy()
+        still, gauss = self._still, self._rng.gauss
         for index in self._noisy:
-            raw[index] = raw_from_us(self._still[index] + self._rng.gauss(0, NOISE_US))
+            raw[index] = raw_from_us(still[index] + gauss(0.0, NOISE_US))
         return raw
 
 

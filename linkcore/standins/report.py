@@ -20,11 +20,12 @@ from linkcore.standins.messages import LineReading, LineReport, LogLine, ReadByt
 from linkcore.sticks.measure import AXES, check_sticks
 
 WAVE_BYTES = 5
+NAME_EVERY_S = 0.8
 _WRONG = {0: "", FRAMING_ERROR: "no stop bit", PARITY_ERROR: "parity", FRAMING_ERROR | PARITY_ERROR: "parity, no stop bit"}
 
 
 class Reporter:
-    """Makes reports of one bench. Naming what is on the wire is the dear part, so it is kept for half a second."""
+    """Makes reports of one bench. Naming what is on the wire is the dear part, so it is kept for a while."""
 
     def __init__(self, bench: Bench) -> None:
         self.bench = bench
@@ -67,7 +68,7 @@ class Reporter:
 
     def _name_wire(self, reading: PortReading) -> tuple[Identified, list[Reading], Wave | None]:
         bench = self.bench
-        if bench.t - self._named_at >= 0.5 or bench.t < self._named_at:
+        if bench.t - self._named_at >= NAME_EVERY_S or bench.t < self._named_at:
             self._named_at = bench.t
             edges, length = bench.wire_edges()
             identified = identify_edges(edges, length)

@@ -43,13 +43,18 @@ class SticksMeasure(BaseModel):
     def add(self, t: float, axis: Axis, us: float) -> None:
         """Take a value (us) seen at `t` seconds."""
         seen = self.reached[axis]
-        seen.low = us if seen.low is None else min(seen.low, us)
-        seen.high = us if seen.high is None else max(seen.high, us)
-        low, high = min(us, self.rest_low.get(axis, us)), max(us, self.rest_high.get(axis, us))
-        if high - low > REST_SPREAD_US:
-            self.since[axis], low, high = t, us, us
-        self.rest_low[axis], self.rest_high[axis] = low, high
-        if t - self.since.setdefault(axis, t) >= REST_S:
+        if seen.low is None or us < seen.low:
+            seen.low = us
+        if seen.high is None or us > seen.high:
+            seen.high = us
+        low, high = self.rest_low.get(axis, us), self.rest_high.get(axis, us)
+        if us < low:
+            self.rest_low[axis] = low = us
+        elif us > high:
+            self.rest_high[axis] = high = us
+        if axis not in self.since or high - low > REST_SPREAD_US:
+            self.since[axis], self.rest_low[axis], self.rest_high[axis] = t, us, us
+        elif t - self.since[axis] >= REST_S:
             middle = (low + high) / 2
             seen.jitter = round((high - low) / 2, 2)
             if abs(middle - CENTRE_US) < 150:
