@@ -132,15 +132,22 @@ def main(arguments: Sequence[str]) -> int:
     decoding.add_argument("--protocol", metavar="NAME", help="read as this protocol; by default it is identified")
     decoding.add_argument("--bad", action="store_true", help="print damaged frames too")
     naming = verbs.add_parser("identify", help="say what is on a captured line, as one JSON object")
+    listing = verbs.add_parser("lines", help="list the lines of a capture, as a JSON list")
+    listing.add_argument("file", type=Path)
     for verb in (decoding, naming):
         verb.add_argument("--line", metavar="NAME", help="which line of a file that holds several")
         verb.add_argument("file", type=Path)
     options = parser.parse_args(arguments)
+    options.line = getattr(options, "line", None)
     try:
         if options.verb == "decode":
             return run_decode(options.file, options.protocol, options.line, sys.stdout, options.bad)
-        found = identify(Source(options.file, options.line))
-        print(json.dumps(asdict(found)))
+        source = Source(options.file, options.line)
+        if options.verb == "lines":
+            print(json.dumps(source.lines()))
+            return 0
+        found = identify(source)
+        print(json.dumps(asdict(found) | {"line": source.line}))
         return 0 if found.protocol else 3
     except (RecordingError, ValueError) as error:
         print(f"bell: {options.file.name}: {error}", file=sys.stderr)

@@ -155,12 +155,13 @@ class LineReport(BaseModel):
 
 
 class SwitchView(BaseModel):
-    """A switch channel: detents and where it stands, us."""
+    """A switch channel. Each detent as (value, jitter) in us, and the band (low, high) that would hold it alone."""
 
     channel: int
     source: str
     positions: int
     detents: list[tuple[float, float]]
+    around: list[tuple[float, float]]
 
 
 class LogLine(BaseModel):

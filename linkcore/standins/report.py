@@ -11,7 +11,7 @@ from linkcore.line.compare import Reading, what_would_read
 from linkcore.line.identify import Identified, identify_edges
 from linkcore.line.rules import PortReading, check_line
 from linkcore.lostlink.timeline import Prediction, check_lost_link, judge, predict
-from linkcore.modes.truth import TruthTable, check_switches, switch_channels, truth_table
+from linkcore.modes.truth import TruthTable, around, check_switches, switch_channels, truth_table
 from linkcore.ports.rules import check_ports
 from linkcore.signal.edges import Edges
 from linkcore.signal.uart import FRAMING_ERROR, PARITY_ERROR, ReceivedBytes, UartSettings, read_all
@@ -226,6 +226,8 @@ class Reporter:
         wanted = set(switch_channels(bench.document, running)) | set(switch_channels(bench.document, bench.document.settings))
         for channel in sorted(wanted):
             source = bench.document.transmitter.channels[channel - 1].source
-            detents = [(round(d.value, 1), round(d.jitter, 1)) for d in bench.measured.detents.get(channel, [])]
-            views.append(SwitchView(channel=channel, source=source, positions=positions.get(source, 1), detents=detents))
+            known = bench.measured.detents.get(channel, [])
+            detents = [(round(detent.value, 1), round(detent.jitter, 1)) for detent in known]
+            bands = [around(detent, known) for detent in known]
+            views.append(SwitchView(channel=channel, source=source, positions=positions.get(source, 1), detents=detents, around=bands))
         return views

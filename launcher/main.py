@@ -1,0 +1,279 @@
+"""The commands of `./bell`."""
+
+from __future__ import annotations
+
+import argparse
+import contextlib
+import fcntl
+import json
+import os
+import secrets
+import signal
+import socket
+import subprocess
+import sys
+import tempfile
+from collections.abc import Iterator, Sequence
+from pathlib import Path
+
+from launcher import setup
+from launcher.mariadb import Database, die_with_parent
+from launcher.setup import PYTHON, ROOT, VAR, WEB, Trouble, say
+
+ADDRESS = "127.0.0.1"
+HEADLESS = ("decode", "identify")
+
+
+def main(arguments: Sequence[str]) -> int:
+    """Run a command; return the exit status."""
+    try:
+        if arguments and arguments[0] in HEADLESS:
+            setup.python_environment()
+            os.chdir(os.environ.get("PWD", "."))
+            os.environ["PYTHONPATH"] = str(ROOT)
+            os.execv(PYTHON, [str(PYTHON), "-m", "commands.decode", *arguments])
+        options = _parser().parse_args(arguments)
+        os.chdir(ROOT)
+        return int(options.do(options))
+    except Trouble as trouble:
+        say(str(trouble))
+        return 1
+    except KeyboardInterrupt:
+        return 130
+
+
+def _parser() -> argparse.ArgumentParser:
+    parser = argparse.ArgumentParser(prog="./bell", description="Coin Bell. Also: ./bell decode FILE, ./bell identify FILE (docs/commands.md).")
+    verbs = parser.add_subparsers(required=True, metavar="COMMAND")
+    for name, do, text in (
+        ("demo", _demo, "set everything up and serve it with the demo scenario"),
+        ("serve", _serve, "the same for real use; settings come from the environment (docs/running.md)"),
+    ):
+        verb = verbs.add_parser(name, help=text)
+        verb.add_argument("--port", type=int, default=8700)
+        verb.set_defaults(do=do)
+    user = verbs.add_parser("user", help="add a user to a workshop of ./bell serve")
+    user.add_argument("name")
+    user.add_argument("--workshop", required=True)
+    user.add_argument("--checker", action="store_true", help="may sign release sheets")
+    user.set_defaults(do=_user)
+    test = verbs.add_parser("test", help="set up, then run linters, type checks and every test")
+    test.add_argument("labels", nargs="*", help="only these tests, such as tests.core")
+    test.set_defaults(do=_test)
+    verbs.add_parser("bench", help="measure speed and memory").set_defaults(do=_bench)
+    verbs.add_parser("schemas", help="write the API's and the craft document's schemas anew").set_defaults(do=_schemas)
+    verbs.add_parser("lock", help="lock the Python packages anew from requirements.in").set_defaults(do=_lock)
+    verbs.add_parser("manage", help="run a Django command against the demo's database").add_argument("rest", nargs=argparse.REMAINDER)
+    verbs.choices["manage"].set_defaults(do=_manage)
+    return parser
+
+
+# --- serving ----------------------------------------------------------------------------------------------------
+
+
+def _demo(options: argparse.Namespace) -> int:
+    _port_free(options.port)
+    key = VAR / "secret-key"
+    if not key.exists():
+        VAR.mkdir(parents=True, exist_ok=True)
+        key.touch(mode=0o600)
+        key.write_text(secrets.token_urlsafe(48))
+    return _run_server(options.port, {"COINBELL_SECRET_KEY": key.read_text()}, demo=True)
+
+
+def _serve(options: argparse.Namespace) -> int:
+    if not os.environ.get("COINBELL_SECRET_KEY"):
+        raise Trouble("set COINBELL_SECRET_KEY to a long random text of your own (docs/running.md lists all settings)")
+    _port_free(options.port)
+    return _run_server(options.port, {}, demo=False)
+
+
+def _port_free(port: int) -> None:
+    with socket.socket() as probe:
+        probe.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+        try:
+            probe.bind((ADDRESS, port))
+        except OSError as error:
+            raise Trouble(f"port {port} of {ADDRESS} is taken: stop what listens there (another ./bell?), or choose one with --port N") from error
+
+
+@contextlib.contextmanager
+def _alone() -> Iterator[None]:
+    """Only one ./bell at a time sets up and keeps the database of this folder."""
+    VAR.mkdir(parents=True, exist_ok=True)
+    with (VAR / "lock").open("w") as lock:
+        try:
+            fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
+        except OSError as error:
+            raise Trouble("another ./bell is running in this folder; stop it first") from error
+        yield
+
+
+@contextlib.contextmanager
+def _database(environment: dict[str, str]) -> Iterator[dict[str, str]]:
+    """The database's settings: the environment's own server where one is named, else one under var/."""
+    if os.environ.get("COINBELL_DB_HOST"):
+        yield {**os.environ, **environment}
+        return
+    setup.debian_packages(setup.DATABASE_PACKAGES)
+    with Database(VAR / "mariadb") as database:
+        yield {**os.environ, **environment, **database.environment}
+
+
+def _run_server(port: int, extra: dict[str, str], *, demo: bool) -> int:
+    stop = _stop_signals()
+    with _alone():
+        setup.debian_packages(setup.DATABASE_PACKAGES if not os.environ.get("COINBELL_DB_HOST") else ())
+        setup.python_environment()
+        setup.front_end()
+        with _database(extra) as environment:
+            (VAR / "static").mkdir(parents=True, exist_ok=True)
+            _django(environment, "migrate", "--noinput", "-v0")
+            if demo:
+                _django(environment, "load_demo")
+            server = subprocess.Popen(
+                [PYTHON, "-m", "uvicorn", "server.asgi:application", *_uvicorn_options(), "--host", ADDRESS, "--port", str(port)],
+                env=environment,
+                cwd=ROOT,
+                start_new_session=True,
+                preexec_fn=die_with_parent,
+            )
+            try:
+                _wait_for(port, server)
+                print(f"\nCoin Bell is at http://{ADDRESS}:{port}")
+                if demo:
+                    print("Sign in as wren or teal (builders), heron (checker) or dipper (another workshop); password: low-tide-42")
+                print("Ctrl-C stops everything.", flush=True)
+                while server.poll() is None and not stop:
+                    with contextlib.suppress(subprocess.TimeoutExpired):
+                        server.wait(0.2)
+                if not stop:
+                    raise Trouble("the server ended by itself; what it said stands above")
+            finally:
+                server.terminate()
+                with contextlib.suppress(subprocess.TimeoutExpired):
+                    server.wait(10)
+                server.kill()
+    say("stopped")
+    return 0
+
+
+def _uvicorn_options() -> list[str]:
+    return ["--lifespan", "off", "--ws-max-size", "65536", "--timeout-graceful-shutdown", "3", "--log-level", "warning", "--no-server-header"]
+
+
+def _stop_signals() -> list[int]:
+    """Signals that have asked to stop; the first is enough, and a second one during set-up ends at once."""
+    asked: list[int] = []
+
+    def ask(number: int, _: object) -> None:
+        asked.append(number)
+        if len(asked) > 1:
+            raise KeyboardInterrupt
+
+    signal.signal(signal.SIGINT, ask)
+    signal.signal(signal.SIGTERM, ask)
+    return asked
+
+
+def _wait_for(port: int, server: subprocess.Popen[bytes]) -> None:
+    while server.poll() is None:
+        with contextlib.suppress(OSError), socket.create_connection((ADDRESS, port), timeout=0.2):
+            return
+        with contextlib.suppress(subprocess.TimeoutExpired):
+            server.wait(0.05)
+    raise Trouble("the server did not start; what it said stands above")
+
+
+def _django(environment: dict[str, str], *arguments: str) -> None:
+    command = [PYTHON, "-m", "django", *arguments]
+    done = subprocess.run(command, env={**environment, "DJANGO_SETTINGS_MODULE": environment.get("DJANGO_SETTINGS_MODULE", "server.settings")}, cwd=ROOT, check=False)
+    if done.returncode != 0:
+        raise Trouble(f"{arguments[0]} failed; what it said stands above")
+
+
+def _user(options: argparse.Namespace) -> int:
+    with _alone(), _database({"COINBELL_SECRET_KEY": os.environ.get("COINBELL_SECRET_KEY", "unused")}) as environment:
+        _django(environment, "migrate", "--noinput", "-v0")
+        _django(environment, "add_user", options.name, "--workshop", options.workshop, *(["--checker"] if options.checker else []))
+    return 0
+
+
+def _manage(options: argparse.Namespace) -> int:
+    setup.python_environment()
+    with _alone(), _database({"COINBELL_SECRET_KEY": "unused"}) as environment:
+        _django(environment, *options.rest)
+    return 0
+
+
+# --- checking and measuring -------------------------------------------------------------------------------------
+
+
+def _test(options: argparse.Namespace) -> int:
+    setup.debian_packages([*setup.DATABASE_PACKAGES, *setup.BROWSER_PACKAGES])
+    setup.python_environment()
+    setup.front_end()
+    passed = failed = 0
+    if not options.labels:
+        for name, command, where in _checks():
+            done = subprocess.run([str(part) for part in command], cwd=where, stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True, check=False)
+            if done.returncode == 0:
+                passed += 1
+                print(f"ok    {name}", flush=True)
+            else:
+                failed += 1
+                print(f"{done.stdout}\nFAIL  {name}", flush=True)
+    with tempfile.TemporaryDirectory(prefix="bell-test-") as folder:
+        Path(folder).chmod(0o755)
+        result = Path(folder) / "result.json"
+        with Database(Path(folder) / "db") as database:
+            environment = {
+                **os.environ,
+                **database.environment,
+                "COINBELL_SECRET_KEY": "only for tests",
+                "COINBELL_VAR": folder,
+                "COINBELL_TEST_RESULT": str(result),
+                "DJANGO_SETTINGS_MODULE": "tests.settings",
+            }
+            subprocess.run([PYTHON, "-m", "django", "test", "--noinput", "--timing", *(options.labels or ["tests"])], env=environment, cwd=ROOT, check=False)
+        if result.exists():
+            counts = json.loads(result.read_text())
+            passed, failed = passed + counts["passed"], failed + counts["failed"]
+        else:
+            failed += 1
+            say("the test run ended before it was through")
+    print(f"tests: {passed} passed, {failed} failed", flush=True)
+    return 1 if failed else 0
+
+
+def _checks() -> list[tuple[str, list[str | Path], Path]]:
+    bin_ = PYTHON.parent
+    return [
+        ("ruff check", [bin_ / "ruff", "check", "."], ROOT),
+        ("ruff format", [bin_ / "ruff", "format", "--check", "."], ROOT),
+        ("mypy", ["env", "COINBELL_SECRET_KEY=unused", bin_ / "mypy"], ROOT),
+        ("import rules", [bin_ / "lint-imports"], ROOT),
+        ("front end: types and linter", ["npm", "run", "-s", "check"], WEB),
+    ]
+
+
+def _bench(_: argparse.Namespace) -> int:
+    setup.debian_packages([*setup.DATABASE_PACKAGES, *setup.BROWSER_PACKAGES])
+    setup.python_environment()
+    setup.front_end()
+    with tempfile.TemporaryDirectory(prefix="bell-bench-") as folder:
+        Path(folder).chmod(0o755)
+        with Database(Path(folder) / "db") as database:
+            environment = {**os.environ, **database.environment, "COINBELL_SECRET_KEY": "only for measuring", "COINBELL_VAR": folder, "DJANGO_SETTINGS_MODULE": "server.settings"}
+            return subprocess.run([PYTHON, "-m", "benchmarks.run"], env=environment, cwd=ROOT, check=False).returncode
+
+
+def _schemas(_: argparse.Namespace) -> int:
+    setup.python_environment()
+    return subprocess.run([PYTHON, "-m", "django", "write_schemas"], env={**os.environ, "COINBELL_SECRET_KEY": "unused", "DJANGO_SETTINGS_MODULE": "server.settings"}, cwd=ROOT, check=False).returncode
+
+
+def _lock(_: argparse.Namespace) -> int:
+    setup.python_environment()
+    setup.run([PYTHON.with_name("uv"), "pip", "compile", "--generate-hashes", "--no-header", "--no-emit-index-url", "-q", "requirements.in", "-o", "requirements.lock"], "locking", cwd=ROOT)
+    return 0

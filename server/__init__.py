@@ -1,0 +1,1 @@
+"""The Django side: it asks linkcore and keeps what must be kept."""

@@ -1,0 +1,85 @@
+"""Signing in and out."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from django.contrib.auth import authenticate, login, logout
+from django.middleware.csrf import get_token
+from django.utils.decorators import method_decorator
+from django.views.decorators.csrf import csrf_protect, ensure_csrf_cookie
+from drf_spectacular.utils import extend_schema
+from rest_framework import serializers
+from rest_framework.permissions import AllowAny
+from rest_framework.request import Request
+from rest_framework.response import Response
+from rest_framework.views import APIView
+
+from server.problems import ProblemSerializer
+from server.workshops.models import Membership
+
+
+class WorkshopSerializer(serializers.Serializer[Any]):
+    """A workshop that the user belongs to."""
+
+    id = serializers.IntegerField()
+    name = serializers.CharField()
+    role = serializers.ChoiceField(choices=Membership.Role.choices)
+
+
+class SessionSerializer(serializers.Serializer[Any]):
+    """Who is signed in; user null where nobody is."""
+
+    user = serializers.CharField(allow_null=True)
+    workshops = WorkshopSerializer(many=True)
+
+
+class SignInSerializer(serializers.Serializer[Any]):
+    """Name and password."""
+
+    username = serializers.CharField(max_length=150)
+    password = serializers.CharField(max_length=512, trim_whitespace=False)
+
+
+def _session(request: Request) -> dict[str, Any]:
+    get_token(request._request)
+    if not request.user.is_authenticated:
+        return {"user": None, "workshops": []}
+    memberships = Membership.objects.filter(user=request.user).select_related("workshop").order_by("workshop__name")
+    return {
+        "user": request.user.get_username(),
+        "workshops": [{"id": each.workshop_id, "name": each.workshop.name, "role": each.role} for each in memberships],
+    }
+
+
+@method_decorator(ensure_csrf_cookie, name="dispatch")
+class SessionView(APIView):
+    """The browser's session."""
+
+    permission_classes = [AllowAny]
+
+    @extend_schema(responses=SessionSerializer)
+    def get(self, request: Request) -> Response:
+        """Who is signed in."""
+        return Response(_session(request))
+
+    @extend_schema(request=SignInSerializer, responses={200: SessionSerializer, 400: ProblemSerializer, 403: ProblemSerializer})
+    @method_decorator(csrf_protect)
+    def post(self, request: Request) -> Response:
+        """Sign in."""
+        form = SignInSerializer(data=request.data)
+        form.is_valid(raise_exception=True)
+        user = authenticate(request._request, **form.validated_data)
+        if user is None:
+            locked = getattr(request._request, "axes_locked_out", False)
+            text = "too many failed attempts; try again in a quarter of an hour" if locked else "name and password do not belong together"
+            return Response({"detail": text}, status=403 if locked else 400)
+        login(request._request, user)
+        request.user = user
+        return Response(_session(request))
+
+    @extend_schema(responses={204: None})
+    def delete(self, request: Request) -> Response:
+        """Sign out."""
+        logout(request._request)
+        return Response(status=204)

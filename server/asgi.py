@@ -1,0 +1,27 @@
+"""The one ASGI application: pages, API and the live bench."""
+
+from __future__ import annotations
+
+import os
+
+os.environ.setdefault("DJANGO_SETTINGS_MODULE", "server.settings")
+
+from django.core.asgi import get_asgi_application  # noqa: E402
+
+_django = get_asgi_application()
+
+from channels.auth import AuthMiddlewareStack  # noqa: E402
+from channels.routing import ProtocolTypeRouter, URLRouter  # noqa: E402
+from channels.security.websocket import AllowedHostsOriginValidator  # noqa: E402
+from django.conf import settings  # noqa: E402
+from django.urls import path  # noqa: E402
+
+from server.bench.consumer import BenchConsumer  # noqa: E402
+from server.body_limit import BodyLimit  # noqa: E402
+
+application = ProtocolTypeRouter(
+    {
+        "http": BodyLimit(_django, settings.MAX_UPLOAD_BYTES),
+        "websocket": AllowedHostsOriginValidator(AuthMiddlewareStack(URLRouter([path("ws/crafts/<uuid:craft_id>/bench", BenchConsumer.as_asgi())]))),
+    }
+)

@@ -1,0 +1,1 @@
+"""The live bench: one place runs it, everybody sees it."""

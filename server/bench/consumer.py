@@ -1,0 +1,109 @@
+"""One browser at one bench."""
+
+from __future__ import annotations
+
+import asyncio
+import contextlib
+import json
+from typing import Annotated, Any
+
+from asgiref.sync import sync_to_async
+from channels.exceptions import ChannelFull
+from channels.generic.websocket import AsyncWebsocketConsumer
+from pydantic import Field, TypeAdapter, ValidationError
+
+from linkcore.craft.document import CraftError
+from linkcore.parts.catalogue import UnknownPart
+from linkcore.standins.messages import Act, Hands, Trouble
+from server.bench.host import ensure, group_of
+from server.crafts.models import Craft
+
+NOT_SIGNED_IN, NO_SUCH_CRAFT, CANNOT_RUN = 4401, 4404, 4422
+WATCH_EVERY_S = 4.0
+SILENT_S = 2.0
+
+_incoming: TypeAdapter[Hands | Act] = TypeAdapter(Annotated[Hands | Act, Field(discriminator="type")])
+
+
+class BenchConsumer(AsyncWebsocketConsumer):
+    """Hands and acts go in, snapshots and reports come out."""
+
+    async def connect(self) -> None:
+        """Let in whoever may see the craft."""
+        self._watching: asyncio.Task[None] | None = None
+        self._heard = True
+        self.craft_id = self.scope["url_route"]["kwargs"]["craft_id"]
+        await self.accept()
+        if not self.scope["user"].is_authenticated:
+            await self.close(NOT_SIGNED_IN)
+            return
+        if not await self._allowed():
+            await self.close(NO_SUCH_CRAFT)
+            return
+        self.group = group_of(self.craft_id)
+        await self.channel_layer.group_add(self.group, self.channel_name)
+        try:
+            self.bench = await ensure(self.craft_id)
+        except (CraftError, UnknownPart) as error:
+            await self._tell(str(error))
+            await self.close(CANNOT_RUN)
+            return
+        await self._send_on({"type": "watch", "new": True})
+        self._watching = asyncio.create_task(self._watch())
+
+    async def disconnect(self, code: int) -> None:
+        """Stop watching; the bench lingers a little."""
+        if self._watching:
+            self._watching.cancel()
+            await self.channel_layer.group_discard(self.group, self.channel_name)
+
+    async def receive(self, text_data: str | None = None, bytes_data: bytes | None = None) -> None:
+        """A message from the browser."""
+        try:
+            message = _incoming.validate_json(text_data or "")
+        except ValidationError as error:
+            first = error.errors()[0]
+            place = "/".join(str(step) for step in first["loc"])
+            await self._tell(f"message not understood: {place + ': ' if place else ''}{first['msg']}")
+            return
+        if isinstance(message, Hands):
+            await self._send_on({"type": "hands", "hands": message.model_dump(exclude_none=True), "reply": self.channel_name})
+        else:
+            await self._send_on({"type": "act", "act": message.model_dump(), "reply": self.channel_name, "user": self.scope["user"].pk})
+
+    async def bench_text(self, event: dict[str, Any]) -> None:
+        """Something from the bench, passed on as it is."""
+        self._heard = True
+        await self.send(event["text"])
+
+    async def _watch(self) -> None:
+        """Tell the bench that somebody looks, see that it still runs, and that this browser may still look."""
+        with contextlib.suppress(asyncio.CancelledError):
+            since = 0.0
+            while True:
+                self._heard = False
+                await asyncio.sleep(SILENT_S)
+                since += SILENT_S
+                if not self._heard:
+                    self.bench = await ensure(self.craft_id)
+                if since >= WATCH_EVERY_S:
+                    since = 0.0
+                    if not await self._allowed():
+                        await self.close(NO_SUCH_CRAFT)
+                        return
+                    await self._send_on({"type": "watch"})
+
+    @sync_to_async
+    def _allowed(self) -> bool:
+        session = self.scope["session"]
+        signed_in = bool(session.session_key) and session.exists(session.session_key)
+        return signed_in and Craft.objects.seen_by(self.scope["user"]).filter(pk=self.craft_id).exists()
+
+    async def _send_on(self, message: dict[str, Any]) -> None:
+        try:
+            await self.channel_layer.send(self.bench, message)
+        except ChannelFull:
+            await self._tell("the bench is behind and did not take this; try again")
+
+    async def _tell(self, text: str) -> None:
+        await self.send(json.dumps(Trouble(text=text).model_dump()))

@@ -1,0 +1,212 @@
+"""Running benches in this process.
+
+A bench runs in exactly one place: whoever holds its lease in the database. Everybody else reaches it through the channel
+layer: hands and acts go to its channel, snapshots come out to its group.
+"""
+
+from __future__ import annotations
+
+import asyncio
+import logging
+import secrets
+import uuid
+from typing import Any
+
+from asgiref.sync import sync_to_async
+from channels.layers import get_channel_layer
+from django.contrib.auth import get_user_model
+from django.db import close_old_connections
+
+from linkcore.craft.document import CraftDocument
+from linkcore.standins.bench import Bench, Refused
+from linkcore.standins.clock import RealClock
+from linkcore.standins.messages import Act, Answer, Hands, Trouble
+from linkcore.standins.report import Reporter
+from server.bench.models import BenchRecord
+from server.crafts.models import Craft, Revision
+from server.proofs.models import ProofRecord
+
+TICK_S = 0.04
+REPORT_EVERY = 5
+LINGER_S = 20.0
+KEEP_S = 2.0
+MOST_BEHIND_S = 0.4  # a machine that slept does not make the bench race
+
+log = logging.getLogger(__name__)
+HOLDER = f"{uuid.uuid4().hex}"
+_running: dict[uuid.UUID, RunningBench] = {}
+
+
+def group_of(craft_id: uuid.UUID) -> str:
+    """The group that a craft's snapshots go to."""
+    return f"bench.{craft_id.hex}"
+
+
+async def ensure(craft_id: uuid.UUID) -> str:
+    """See to it that the bench runs somewhere; return the channel that reaches it."""
+    if craft_id in _running:
+        return _running[craft_id].channel
+    layer = get_channel_layer()
+    channel = await layer.new_channel(f"bench.{secrets.token_hex(4)}")
+    await sync_to_async(_make_record)(craft_id)
+    reached = await sync_to_async(BenchRecord.claim)(craft_id, HOLDER, channel)
+    if reached != channel or craft_id in _running:
+        return _running[craft_id].channel if craft_id in _running else reached
+    bench = RunningBench(craft_id, channel)
+    _running[craft_id] = bench
+    await bench.start()
+    return channel
+
+
+def _make_record(craft_id: uuid.UUID) -> None:
+    craft = Craft.objects.get(pk=craft_id)
+    BenchRecord.objects.get_or_create(craft=craft, defaults={"state": BenchRecord.first_state(craft.read().settings).keep()})
+
+
+class RunningBench:
+    """One bench at real time, in this process."""
+
+    def __init__(self, craft_id: uuid.UUID, channel: str) -> None:
+        self.craft_id, self.channel = craft_id, channel
+        self._layer = get_channel_layer()
+        self._clock = RealClock()
+        self._watched_at = self._clock.now()
+        self._kept_at = self._clock.now()
+        self._report_now = True
+
+    async def start(self) -> None:
+        """Load craft and state, then run in tasks of its own."""
+        try:
+            document, self._version, state, proofs = await sync_to_async(self._load)()
+            self.bench = Bench(document, state, seed=secrets.randbits(32))
+            self.bench.proofs = proofs
+            self._reporter = Reporter(self.bench)
+        except BaseException:
+            _running.pop(self.craft_id, None)
+            raise
+        self._task = asyncio.create_task(self._run())
+
+    def _load(self) -> tuple[CraftDocument, int, Any, Any]:
+        craft = Craft.objects.select_related("bench").get(pk=self.craft_id)
+        proofs = ProofRecord.newest(ProofRecord.objects.filter(craft=craft).order_by("id"))
+        return craft.read(), craft.version, craft.bench.read(), proofs
+
+    async def _run(self) -> None:
+        listening = asyncio.create_task(self._listen())
+        mine = True
+        try:
+            await self._tick_on()
+        except asyncio.CancelledError:
+            raise
+        except LeaseLost:
+            mine = False
+        except Exception:
+            log.exception("the bench of craft %s stopped", self.craft_id)
+            await self._to_all(Trouble(text="The bench stopped because of a fault in Coin Bell; it starts anew in a moment.").model_dump_json())
+        finally:
+            listening.cancel()
+            _running.pop(self.craft_id, None)
+            if mine:
+                await sync_to_async(BenchRecord.release)(self.craft_id, HOLDER, self.bench.state())
+
+    async def _tick_on(self) -> None:
+        offset = self._clock.now() - self.bench.t
+        tick = 0
+        due = self._clock.now()
+        while self._clock.now() - self._watched_at < LINGER_S:
+            now = self._clock.now() - offset
+            if now - self.bench.t > MOST_BEHIND_S:
+                offset += now - self.bench.t - TICK_S
+                now = self.bench.t + TICK_S
+            self.bench.run_until(now)
+            await self._to_all(self.bench.live().model_dump_json())
+            tick += 1
+            if tick % REPORT_EVERY == 0 or self._report_now:
+                self._report_now = False
+                await self._to_all(self._reporter.report(self._version).model_dump_json())
+            await self._keep()
+            due = max(due + TICK_S, self._clock.now())
+            await asyncio.sleep(max(0.001, due - self._clock.now()))
+
+    async def _keep(self) -> None:
+        if self.bench.new_proofs:
+            proofs, self.bench.new_proofs = self.bench.new_proofs, []
+            await sync_to_async(self._record)(proofs)
+            self._report_now = True
+        if self._clock.now() - self._kept_at >= KEEP_S:
+            self._kept_at = self._clock.now()
+            if not await sync_to_async(BenchRecord.keep)(self.craft_id, HOLDER, self.bench.state()):
+                raise LeaseLost
+
+    def _record(self, proofs: list[Any]) -> None:
+        ProofRecord.objects.bulk_create([ProofRecord(craft_id=self.craft_id, hop=each.hop, rests_on=each.rests_on, seen=each.seen) for each in proofs])
+
+    async def _to_all(self, text: str) -> None:
+        await self._layer.group_send(group_of(self.craft_id), {"type": "bench.text", "text": text})
+
+    # --- what comes in ------------------------------------------------------------------------------------------
+
+    async def _listen(self) -> None:
+        while True:
+            message = await self._layer.receive(self.channel)
+            try:
+                await self._take(message)
+            except Exception:
+                log.exception("a message to the bench of craft %s failed", self.craft_id)
+
+    async def _take(self, message: dict[str, Any]) -> None:
+        kind = message["type"]
+        if kind == "watch":
+            self._watched_at = self._clock.now()
+            self._report_now = self._report_now or bool(message.get("new"))
+        elif kind == "draft":
+            document, self._version, _, _ = await sync_to_async(self._load)()
+            self.bench.take_document(document)
+            self._report_now = True
+        elif kind == "hands":
+            try:
+                self.bench.hands(Hands.model_validate(message["hands"]))
+            except ValueError as error:
+                await self._reply(message["reply"], Trouble(text=str(error)))
+        elif kind == "act":
+            await self._act(Act.model_validate(message["act"]), message)
+
+    async def _reply(self, channel: str, answer: Answer | Trouble) -> None:
+        await self._layer.send(channel, {"type": "bench.text", "text": answer.model_dump_json()})
+
+    async def _act(self, act: Act, message: dict[str, Any]) -> None:
+        try:
+            text = await self._do(act, message["user"])
+            answer = Answer(request=act.request, ok=True, text=text)
+        except (Refused, ValueError) as refused:
+            answer = Answer(request=act.request, ok=False, text=str(refused))
+        self._report_now = True
+        await self._reply(message["reply"], answer)
+
+    async def _do(self, act: Act, user_id: int) -> str:
+        if act.act == "write":
+            document, self._version, _, _ = await sync_to_async(self._load)()
+            self.bench.take_document(document)
+            if act.version != self._version:
+                raise Refused(f"the draft has gone on to version {self._version} meanwhile; look at it, then write again")
+            self.bench.write(document.settings)
+            await sync_to_async(self._written)(document, user_id)
+            return "written"
+        if act.act == "read back":
+            held = self.bench.read_back()
+            return "read back" if held == self.bench.document.settings else "read back: the board holds other values than the draft"
+        if act.act == "restart":
+            self.bench.restart()
+            return "restarting"
+        self.bench.measure_anew()
+        return "measuring anew"
+
+    def _written(self, document: CraftDocument, user_id: int) -> None:
+        close_old_connections()
+        author = get_user_model().objects.filter(pk=user_id).first()
+        Revision.objects.create(craft_id=self.craft_id, version=self._version, kind=Revision.Kind.WRITTEN, document=document.model_dump(mode="json"), author=author)
+        BenchRecord.keep(self.craft_id, HOLDER, self.bench.state())
+
+
+class LeaseLost(Exception):
+    """Another process has taken the bench."""

@@ -1,0 +1,62 @@
+"""What a bench keeps, and which process runs it."""
+
+from __future__ import annotations
+
+from datetime import timedelta
+
+from django.db import models, transaction
+from django.utils import timezone
+
+from linkcore.craft.document import BoardSettings
+from linkcore.standins.messages import BenchState
+
+LEASE = timedelta(seconds=8)
+
+
+class BenchRecord(models.Model):
+    """One craft's bench. `holder` runs it until `held_until` and is reached by `channel`."""
+
+    craft = models.OneToOneField("crafts.Craft", on_delete=models.CASCADE, primary_key=True, related_name="bench")
+    state = models.JSONField()
+    holder = models.CharField(max_length=64, default="", blank=True)
+    channel = models.CharField(max_length=120, default="", blank=True)
+    held_until = models.DateTimeField(default=timezone.now)
+
+    @property
+    def held(self) -> bool:
+        """Whether some process runs it now."""
+        return bool(self.holder) and self.held_until > timezone.now()
+
+    def read(self) -> BenchState:
+        """The state as the core knows it."""
+        return BenchState.model_validate(self.state)
+
+    @classmethod
+    def first_state(cls, settings: BoardSettings) -> BenchState:
+        """A new board holds what the draft says of ports and nothing more that could surprise."""
+        blank = BoardSettings(ports={port: "free" for port in settings.ports})
+        return BenchState(stored=blank, running=blank, read_back=blank)
+
+    @classmethod
+    def claim(cls, craft_id: object, holder: str, channel: str) -> str:
+        """Take the bench, or learn the channel of who has it. Returns the channel to talk to."""
+        with transaction.atomic():
+            record = cls.objects.select_for_update().get(pk=craft_id)
+            if record.held and record.holder != holder:
+                return record.channel
+            record.holder, record.channel, record.held_until = holder, channel, timezone.now() + LEASE
+            record.save(update_fields=["holder", "channel", "held_until"])
+            return channel
+
+    @classmethod
+    def keep(cls, craft_id: object, holder: str, state: BenchState | None) -> bool:
+        """Hold on for another while and keep the state. False where the bench has gone to another holder."""
+        values: dict[str, object] = {"held_until": timezone.now() + LEASE}
+        if state is not None:
+            values["state"] = state.keep()
+        return cls.objects.filter(pk=craft_id, holder=holder).update(**values) == 1
+
+    @classmethod
+    def release(cls, craft_id: object, holder: str, state: BenchState) -> None:
+        """Let go, keeping the state."""
+        cls.objects.filter(pk=craft_id, holder=holder).update(holder="", channel="", held_until=timezone.now(), state=state.keep())

@@ -1,0 +1,1 @@
+"""Capture files that the browser hands in."""

@@ -1,0 +1,1 @@
+"""Crafts, their drafts and revisions."""

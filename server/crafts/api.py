@@ -1,0 +1,211 @@
+"""Crafts over HTTP."""
+
+from __future__ import annotations
+
+import uuid
+from typing import Any
+
+from drf_spectacular.utils import extend_schema
+from rest_framework import serializers
+from rest_framework.exceptions import NotFound
+from rest_framework.request import Request
+from rest_framework.response import Response
+from rest_framework.views import APIView
+
+from linkcore.chain import still_chain
+from linkcore.craft.document import CraftError, Kit
+from linkcore.craft.starting import new_craft
+from linkcore.parts.catalogue import catalogue
+from server.bench.models import BenchRecord
+from server.crafts.models import Craft, Revision
+from server.crafts.services import Stale, create_craft, save_draft
+from server.problems import ProblemSerializer
+from server.proofs.models import ProofRecord
+from server.schema import CoreField
+from server.workshops.models import Workshop
+
+
+class CraftSerializer(serializers.Serializer[Any]):
+    """A craft with its newest draft."""
+
+    id = serializers.UUIDField()
+    workshop = serializers.CharField()
+    version = serializers.IntegerField()
+    updated_at = serializers.DateTimeField()
+    updated_by = serializers.CharField(allow_null=True)
+    document = CoreField("CraftDocument")
+
+
+class CraftRowSerializer(serializers.Serializer[Any]):
+    """A craft in the list, with its coins. `trouble` where its document cannot be read."""
+
+    id = serializers.UUIDField()
+    workshop = serializers.CharField()
+    name = serializers.CharField()
+    about = serializers.CharField()
+    airframe = serializers.CharField()
+    parts = serializers.ListField(child=serializers.CharField())
+    updated_at = serializers.DateTimeField()
+    updated_by = serializers.CharField(allow_null=True)
+    chain = CoreField("HopState", many=True)
+    trouble = serializers.CharField()
+
+
+class NewCraftSerializer(serializers.Serializer[Any]):
+    """Parts for a new craft."""
+
+    workshop = serializers.IntegerField()
+    name = serializers.CharField(min_length=1, max_length=60)
+    airframe = serializers.CharField(max_length=20)
+    board = serializers.CharField(max_length=60)
+    receiver = serializers.CharField(max_length=60)
+    transmitter = serializers.CharField(max_length=60)
+
+
+class DraftSerializer(serializers.Serializer[Any]):
+    """A draft and the version it was made from."""
+
+    version = serializers.IntegerField(min_value=1)
+    document = CoreField("CraftDocument")
+
+
+class StaleSerializer(ProblemSerializer):
+    """Somebody saved meanwhile: what is there now."""
+
+    current = CraftSerializer()
+
+
+class RevisionSerializer(serializers.Serializer[Any]):
+    """One revision."""
+
+    version = serializers.IntegerField()
+    kind = serializers.ChoiceField(choices=Revision.Kind.choices)
+    author = serializers.CharField(allow_null=True)
+    at = serializers.DateTimeField()
+    document = CoreField("CraftDocument")
+
+
+class PartsSerializer(serializers.Serializer[Any]):
+    """The catalogue."""
+
+    boards = CoreField("Board", many=True)
+    receivers = CoreField("Receiver", many=True)
+    transmitters = CoreField("Transmitter", many=True)
+
+
+def _craft(craft: Craft) -> dict[str, Any]:
+    return {
+        "id": craft.id,
+        "workshop": craft.workshop.name,
+        "version": craft.version,
+        "updated_at": craft.updated_at,
+        "updated_by": craft.updated_by.get_username() if craft.updated_by else None,
+        "document": craft.document,
+    }
+
+
+def _row(craft: Craft, record: BenchRecord | None, proofs: list[ProofRecord]) -> dict[str, Any]:
+    row = {name: value for name, value in _craft(craft).items() if name not in ("version", "document")}
+    row |= {"name": craft.name, "about": craft.document.get("about", ""), "airframe": craft.document.get("airframe", ""), "parts": [], "chain": [], "trouble": ""}
+    try:
+        document = craft.read()
+        on_board = record.read().running if record else document.settings
+        row["chain"] = [state.model_dump() for state in still_chain(document, on_board, ProofRecord.newest(proofs))]
+        kit = (document.kit.board, document.kit.receiver, document.kit.transmitter)
+        row["parts"] = [catalogue()[each].name for each in kit]
+    except (CraftError, KeyError, ValueError) as error:
+        row["trouble"] = str(error)
+    return row
+
+
+def find_craft(request: Request, craft_id: uuid.UUID) -> Craft:
+    """The craft, if the user's workshops have it; otherwise the same answer as for one that does not exist."""
+    craft = Craft.objects.seen_by(request.user).select_related("workshop", "updated_by").filter(pk=craft_id).first()
+    if craft is None:
+        raise NotFound("there is no such craft in your workshops")
+    return craft
+
+
+class PartsView(APIView):
+    """The catalogue."""
+
+    @extend_schema(responses=PartsSerializer)
+    def get(self, request: Request) -> Response:
+        """Every part with its facts."""
+        parts = [each.model_dump(mode="json") for each in catalogue().values()]
+        return Response({f"{kind}s": [each for each in parts if each["kind"] == kind] for kind in ("board", "receiver", "transmitter")})
+
+
+class CraftsView(APIView):
+    """All crafts of the user's workshops."""
+
+    @extend_schema(responses=CraftRowSerializer(many=True))
+    def get(self, request: Request) -> Response:
+        """The list, with coins."""
+        crafts = list(Craft.objects.seen_by(request.user).select_related("workshop", "updated_by").order_by("workshop__name", "name"))
+        records = {record.craft_id: record for record in BenchRecord.objects.filter(craft__in=crafts)}
+        proofs: dict[uuid.UUID, list[ProofRecord]] = {}
+        for proof in ProofRecord.objects.filter(craft__in=crafts).order_by("id"):
+            proofs.setdefault(proof.craft_id, []).append(proof)
+        return Response([_row(craft, records.get(craft.id), proofs.get(craft.id, [])) for craft in crafts])
+
+    @extend_schema(request=NewCraftSerializer, responses={201: CraftSerializer, 400: ProblemSerializer, 422: ProblemSerializer})
+    def post(self, request: Request) -> Response:
+        """A new craft."""
+        form = NewCraftSerializer(data=request.data)
+        form.is_valid(raise_exception=True)
+        wanted = form.validated_data
+        workshop = Workshop.objects.filter(pk=wanted["workshop"], membership__user=request.user).first()
+        if workshop is None:
+            raise serializers.ValidationError({"workshop": ["you do not belong to it"]})
+        try:
+            document = new_craft(wanted["name"], wanted["airframe"], Kit(board=wanted["board"], receiver=wanted["receiver"], transmitter=wanted["transmitter"]))
+        except ValueError as error:
+            raise CraftError(str(error)) from error
+        return Response(_craft(create_craft(workshop, document, request.user)), status=201)
+
+
+class CraftView(APIView):
+    """One craft."""
+
+    @extend_schema(responses={200: CraftSerializer, 404: ProblemSerializer})
+    def get(self, request: Request, craft_id: uuid.UUID) -> Response:
+        """The craft with its newest draft."""
+        return Response(_craft(find_craft(request, craft_id)))
+
+
+class DraftView(APIView):
+    """A craft's draft."""
+
+    @extend_schema(
+        request=DraftSerializer,
+        responses={200: CraftSerializer, 400: ProblemSerializer, 404: ProblemSerializer, 409: StaleSerializer, 422: ProblemSerializer},
+    )
+    def put(self, request: Request, craft_id: uuid.UUID) -> Response:
+        """Save the draft; 409 with what is there now where somebody else saved meanwhile."""
+        craft = find_craft(request, craft_id)
+        form = DraftSerializer(data=request.data)
+        form.is_valid(raise_exception=True)
+        try:
+            saved = save_draft(craft.id, form.validated_data["version"], form.validated_data["document"], request.user)
+        except Stale as stale:
+            who = stale.craft.updated_by.get_username() if stale.craft.updated_by else "somebody"
+            text = f"{who} has saved this draft meanwhile (version {stale.craft.version}); look at that one, then make your change again"
+            return Response({"detail": text, "current": _craft(stale.craft)}, status=409)
+        return Response(_craft(saved))
+
+
+class RevisionsView(APIView):
+    """A craft's history."""
+
+    @extend_schema(responses={200: RevisionSerializer(many=True), 404: ProblemSerializer})
+    def get(self, request: Request, craft_id: uuid.UUID) -> Response:
+        """The newest hundred revisions, newest first."""
+        craft = find_craft(request, craft_id)
+        found = craft.revisions.select_related("author")[:100]
+        return Response(
+            [
+                {"version": each.version, "kind": each.kind, "author": each.author.get_username() if each.author else None, "at": each.at, "document": each.document}
+                for each in found
+            ]
+        )

@@ -1,0 +1,35 @@
+"""Addresses. Whatever is no API and no file is a place in the app, which the browser finds by itself."""
+
+from __future__ import annotations
+
+from django.conf import settings
+from django.http import HttpRequest, HttpResponse
+from django.urls import path, re_path
+from drf_spectacular.views import SpectacularJSONAPIView, SpectacularSwaggerView
+
+from server.accounts.api import SessionView
+from server.captures.api import CapturesView
+from server.crafts.api import CraftsView, CraftView, DraftView, PartsView, RevisionsView
+
+
+def app(request: HttpRequest) -> HttpResponse:
+    """The one page."""
+    try:
+        page = (settings.WEB_DIST / "index.html").read_bytes()
+    except OSError:
+        return HttpResponse("The front end is not built: run ./bell demo or ./bell serve, which build it.", status=503, content_type="text/plain")
+    return HttpResponse(page, headers={"Cache-Control": "no-cache"})
+
+
+urlpatterns = [
+    path("api/session", SessionView.as_view()),
+    path("api/parts", PartsView.as_view()),
+    path("api/crafts", CraftsView.as_view()),
+    path("api/crafts/<uuid:craft_id>", CraftView.as_view()),
+    path("api/crafts/<uuid:craft_id>/draft", DraftView.as_view()),
+    path("api/crafts/<uuid:craft_id>/revisions", RevisionsView.as_view()),
+    path("api/captures", CapturesView.as_view()),
+    path("api/schema", SpectacularJSONAPIView.as_view(), name="schema"),
+    path("api/docs", SpectacularSwaggerView.as_view(url_name="schema")),
+    re_path(r"^(?!api/|static/|assets/|ws/).*$", app),
+]
