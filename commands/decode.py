@@ -48,6 +48,7 @@ class Counts:
         self.duration_s: float | None = None
 
     def add(self, received: ReceivedBytes) -> None:
+        """Count the bytes of a piece."""
         self.bytes += len(received)
         self.framing_errors += int(np.count_nonzero(received.errors & FRAMING_ERROR))
         self.parity_errors += int(np.count_nonzero(received.errors & PARITY_ERROR))

@@ -11,7 +11,6 @@ import secrets
 import signal
 import socket
 import subprocess
-import sys
 import tempfile
 from collections.abc import Iterator, Sequence
 from pathlib import Path
@@ -186,8 +185,10 @@ def _wait_for(port: int, server: subprocess.Popen[bytes]) -> None:
 
 
 def _django(environment: dict[str, str], *arguments: str) -> None:
-    command = [PYTHON, "-m", "django", *arguments]
-    done = subprocess.run(command, env={**environment, "DJANGO_SETTINGS_MODULE": environment.get("DJANGO_SETTINGS_MODULE", "server.settings")}, cwd=ROOT, check=False)
+    command = [str(PYTHON), "-m", "django", *arguments]
+    done = subprocess.run(
+        command, env={**environment, "DJANGO_SETTINGS_MODULE": environment.get("DJANGO_SETTINGS_MODULE", "server.settings")}, cwd=ROOT, check=False
+    )
     if done.returncode != 0:
         raise Trouble(f"{arguments[0]} failed; what it said stands above")
 
@@ -215,8 +216,8 @@ def _test(options: argparse.Namespace) -> int:
     setup.front_end()
     passed = failed = 0
     if not options.labels:
-        for name, command, where in _checks():
-            done = subprocess.run([str(part) for part in command], cwd=where, stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True, check=False)
+        for name, check, where in _checks():
+            done = subprocess.run([str(part) for part in check], cwd=where, stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True, check=False)
             if done.returncode == 0:
                 passed += 1
                 print(f"ok    {name}", flush=True)
@@ -264,16 +265,42 @@ def _bench(_: argparse.Namespace) -> int:
     with tempfile.TemporaryDirectory(prefix="bell-bench-") as folder:
         Path(folder).chmod(0o755)
         with Database(Path(folder) / "db") as database:
-            environment = {**os.environ, **database.environment, "COINBELL_SECRET_KEY": "only for measuring", "COINBELL_VAR": folder, "DJANGO_SETTINGS_MODULE": "server.settings"}
+            environment = {
+                **os.environ,
+                **database.environment,
+                "COINBELL_SECRET_KEY": "only for measuring",
+                "COINBELL_VAR": folder,
+                "DJANGO_SETTINGS_MODULE": "server.settings",
+            }
             return subprocess.run([PYTHON, "-m", "benchmarks.run"], env=environment, cwd=ROOT, check=False).returncode
 
 
 def _schemas(_: argparse.Namespace) -> int:
     setup.python_environment()
-    return subprocess.run([PYTHON, "-m", "django", "write_schemas"], env={**os.environ, "COINBELL_SECRET_KEY": "unused", "DJANGO_SETTINGS_MODULE": "server.settings"}, cwd=ROOT, check=False).returncode
+    return subprocess.run(
+        [PYTHON, "-m", "django", "write_schemas"],
+        env={**os.environ, "COINBELL_SECRET_KEY": "unused", "DJANGO_SETTINGS_MODULE": "server.settings"},
+        cwd=ROOT,
+        check=False,
+    ).returncode
 
 
 def _lock(_: argparse.Namespace) -> int:
     setup.python_environment()
-    setup.run([PYTHON.with_name("uv"), "pip", "compile", "--generate-hashes", "--no-header", "--no-emit-index-url", "-q", "requirements.in", "-o", "requirements.lock"], "locking", cwd=ROOT)
+    setup.run(
+        [
+            PYTHON.with_name("uv"),
+            "pip",
+            "compile",
+            "--generate-hashes",
+            "--no-header",
+            "--no-emit-index-url",
+            "-q",
+            "requirements.in",
+            "-o",
+            "requirements.lock",
+        ],
+        "locking",
+        cwd=ROOT,
+    )
     return 0

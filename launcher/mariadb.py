@@ -185,7 +185,9 @@ class Database:
             [self._program("mariadb"), "--no-defaults", "-S", str(self._socket)], input=statements, capture_output=True, text=True, check=False
         )
         if done.returncode != 0:
-            raise Trouble(f"MariaDB would not make the app's user: {done.stderr.strip()}; it was set up by another user of this machine, start ./bell as that one")
+            raise Trouble(
+                f"MariaDB would not make the app's user: {done.stderr.strip()}; it was set up by another user of this machine, start ./bell as that one"
+            )
         self.environment = {
             "COINBELL_DB_HOST": "127.0.0.1",
             "COINBELL_DB_PORT": str(self.port),

@@ -103,7 +103,11 @@ def _make_python(lock: Path) -> None:
     uv = PYTHON.with_name("uv")
     if not uv.exists():
         run([PYTHON, "-m", "pip", "install", "-q", "--disable-pip-version-check", f"uv=={UV_VERSION}"], "installing uv")
-    run([uv, "pip", "install", "-q", "--require-hashes", "-r", lock], "installing the Python packages", env={**os.environ, "VIRTUAL_ENV": str(PYTHON.parent.parent)})
+    run(
+        [uv, "pip", "install", "-q", "--require-hashes", "-r", lock],
+        "installing the Python packages",
+        env={**os.environ, "VIRTUAL_ENV": str(PYTHON.parent.parent)},
+    )
 
 
 def front_end() -> None:

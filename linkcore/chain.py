@@ -91,7 +91,9 @@ def draft_against_board(draft: list[Finding], board: list[Finding]) -> list[Find
     merged = []
     for finding in board:
         mended = (finding.code, finding.where) not in in_draft
-        merged.append(finding.model_copy(update={"mends": (Mend(text="Mended in the draft: write it to the board, then restart the board"),)}) if mended else finding)
+        merged.append(
+            finding.model_copy(update={"mends": (Mend(text="Mended in the draft: write it to the board, then restart the board"),)}) if mended else finding
+        )
     for finding in draft:
         if (finding.code, finding.where) not in on_board:
             merged.append(finding.model_copy(update={"what": f"In the draft: {finding.what}"}))

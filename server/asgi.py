@@ -6,7 +6,7 @@ import os
 
 os.environ.setdefault("DJANGO_SETTINGS_MODULE", "server.settings")
 
-from django.core.asgi import get_asgi_application  # noqa: E402
+from django.core.asgi import get_asgi_application
 
 _django = get_asgi_application()
 

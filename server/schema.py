@@ -20,7 +20,7 @@ _TAKEN = (Hands, Act, CraftDocument)
 def add_core_models(result: dict[str, Any], **_: Any) -> dict[str, Any]:
     """A drf-spectacular hook: add the message models, the craft document and the parts as components."""
     pairs = [(model, "serialization") for model in _SENT] + [(model, "validation") for model in _TAKEN]
-    _, definitions = models_json_schema(pairs, ref_template="#/components/schemas/{model}")  # type: ignore[arg-type]
+    definitions: dict[str, Any] = models_json_schema(pairs, ref_template="#/components/schemas/{model}")[1]  # type: ignore[arg-type]
     result["components"]["schemas"].update(_plain(definitions["$defs"]))
     return result
 

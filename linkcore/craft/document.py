@@ -157,8 +157,8 @@ class BoardSettings(_Section):
 class CraftDocument(_Section):
     """One craft: its parts, its wires, both ends' set-up, and the settings meant for its board."""
 
-    format: Literal["coin-bell/craft"] = FORMAT
-    version: Literal[1] = VERSION
+    format: Literal["coin-bell/craft"] = "coin-bell/craft"
+    version: Literal[1] = 1
     name: str = Field(min_length=1, max_length=60)
     airframe: Literal["quad X", "quad plus", "tri", "plane", "wing", "rover", "boat"] = "quad X"
     about: str = Field("", max_length=200)

@@ -33,6 +33,6 @@ def new_craft(name: str, airframe: str, kit: Kit) -> CraftDocument:
             "airframe": airframe,
             "kit": kit.model_dump(),
             "transmitter": transmitter_setup(part(Transmitter, kit.transmitter)).model_dump(),
-            "settings": BoardSettings(ports={port: "free" for port in board.ports}).model_dump(),
+            "settings": BoardSettings(ports=dict.fromkeys(board.ports, "free")).model_dump(),
         }
     )

@@ -102,7 +102,12 @@ def identify_edges(edges: Edges, end_s: float) -> Identified:
     """Name what is on a line, from about a second of it that ends at `end_s` seconds."""
     if len(edges.times) == 0:
         rest = "high" if edges.level else "low"
-        return Identified(None, 0.0, idle=rest, why=[f"No edges in {end_s * 1000:.0f} ms: the line rests {rest}. Check power, ground, the pad and whether the receiver is bound."])
+        return Identified(
+            None,
+            0.0,
+            idle=rest,
+            why=[f"No edges in {end_s * 1000:.0f} ms: the line rests {rest}. Check power, ground, the pad and whether the receiver is bound."],
+        )
     idle = idle_level(edges, end_s)
     inverted = idle == 0
     baud = measure_baud(edges)
@@ -120,7 +125,9 @@ def identify_edges(edges: Edges, end_s: float) -> Identified:
                 readings.append((_confidence(tally), spec, settings, tally))
     readings.sort(key=lambda reading: -reading[0])
     if not readings:
-        return Identified(None, 0.0, measured_baud=baud, idle="high" if idle else "low", inverted=inverted, why=[*why, _what_else(edges, end_s, baud, inverted)])
+        return Identified(
+            None, 0.0, measured_baud=baud, idle="high" if idle else "low", inverted=inverted, why=[*why, _what_else(edges, end_s, baud, inverted)]
+        )
     confidence, spec, settings, tally = readings[0]
     span = end_s - float(edges.times[0])
     why.append(f"{tally.good} of {tally.good + tally.bad} frames are whole {spec.name} frames of {spec.frame_bytes} bytes, read as {settings.framing}.")

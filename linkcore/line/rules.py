@@ -43,7 +43,15 @@ def check_line(reading: PortReading, would_read: list[Reading], wire_alive: bool
         if silent_because:
             return [_finding("line.silent", "warn", where, "The line is silent.", silent_because)]
         if wire_alive:
-            return [_finding("line.nothing-at-pad", "warn", where, f"Nothing arrives at {reading.pad}.", "The receiver's wire carries a signal, but to another pad. The Port plan says which.")]
+            return [
+                _finding(
+                    "line.nothing-at-pad",
+                    "warn",
+                    where,
+                    f"Nothing arrives at {reading.pad}.",
+                    "The receiver's wire carries a signal, but to another pad. The Port plan says which.",
+                )
+            ]
         return [_finding("line.dead", "stop", where, f"No edges on {reading.pad}.", "Look for supply, ground, the pad, and whether the receiver is bound.")]
     if reading.reads:
         return []
@@ -57,7 +65,14 @@ def check_line(reading: PortReading, would_read: list[Reading], wire_alive: bool
             if way.changes
         )
         return [
-            _finding("line.no-frames", "stop", where, f"{reading.bytes} bytes a second arrive, no frame among them.", "The port samples the line in a way that does not fit what is on it.", *mends)
+            _finding(
+                "line.no-frames",
+                "stop",
+                where,
+                f"{reading.bytes} bytes a second arrive, no frame among them.",
+                "The port samples the line in a way that does not fit what is on it.",
+                *mends,
+            )
         ]
     return [
         _finding(

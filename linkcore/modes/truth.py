@@ -141,10 +141,22 @@ def check_switches(document: CraftDocument, settings: BoardSettings, measured: S
         (band.mode, band, f"/settings/modes/{index}") for index, band in enumerate(settings.modes)
     ]
     if settings.arming is None:
-        findings.append(_stop("switchboard.no-arm-band", "arm", "No band arms the craft.", "The motors can never start.", Mend(text="Give arming a switch channel and a band")))
+        findings.append(
+            _stop(
+                "switchboard.no-arm-band", "arm", "No band arms the craft.", "The motors can never start.", Mend(text="Give arming a switch channel and a band")
+            )
+        )
     for name, band, path in named:
         if band.channel <= 4:
-            findings.append(_stop("switchboard.stick-channel", name, f"{name} listens to CH{band.channel}, a stick.", "Moving the stick would switch it.", Mend(text="Choose a switch's channel")))
+            findings.append(
+                _stop(
+                    "switchboard.stick-channel",
+                    name,
+                    f"{name} listens to CH{band.channel}, a stick.",
+                    "Moving the stick would switch it.",
+                    Mend(text="Choose a switch's channel"),
+                )
+            )
         elif band.channel > sent:
             findings.append(_stop("switchboard.no-channel", name, f"{name} listens to CH{band.channel}; the transmitter sends {sent}.", "It can never switch."))
         detents = measured.detents.get(band.channel, [])
@@ -178,7 +190,14 @@ def check_switches(document: CraftDocument, settings: BoardSettings, measured: S
     for index, band in enumerate(settings.modes):
         for other in settings.modes[index + 1 :]:
             if band.channel == other.channel and band.low <= other.high and other.low <= band.high:
-                findings.append(_stop("switchboard.overlap", f"{band.mode}, {other.mode}", f"The bands of {band.mode} and {other.mode} overlap.", "Only the first of them would hold where they do."))
+                findings.append(
+                    _stop(
+                        "switchboard.overlap",
+                        f"{band.mode}, {other.mode}",
+                        f"The bands of {band.mode} and {other.mode} overlap.",
+                        "Only the first of them would hold where they do.",
+                    )
+                )
     return findings
 
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Literal
 
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import BaseModel, ConfigDict, Field, computed_field
 
 McuClass = Literal["F1", "F3", "F4", "F7", "H7"]
 PadKind = Literal["rx", "tx", "supply", "ground"]
@@ -42,6 +42,12 @@ class Board(_Fact):
     grace_step_ms: int = 20
     boot_s: float = 1.2
     loop_hz: int = 1000
+
+    @computed_field  # type: ignore[prop-decorator]
+    @property
+    def inverting_pads(self) -> list[str]:
+        """The pads on which a signal can be inverted."""
+        return [pad.name for pad in self.pads if pad.port and self.can_invert(pad)]
 
     def pad(self, name: str) -> Pad | None:
         """The pad called `name`."""

@@ -48,13 +48,27 @@ def check_ports(document: CraftDocument, settings: BoardSettings) -> list[Findin
     for port in settings.ports:
         if port not in board.ports:
             findings.append(
-                _stop("ports.no-such-port", port, f"The {board.name} has no port {port}.", "Its job can never run.", Mend(text=f"Use one of {', '.join(board.ports)}"))
+                _stop(
+                    "ports.no-such-port",
+                    port,
+                    f"The {board.name} has no port {port}.",
+                    "Its job can never run.",
+                    Mend(text=f"Use one of {', '.join(board.ports)}"),
+                )
             )
     for job in UNIQUE_JOBS:
         sharing = [port for port, given in settings.ports.items() if given == job]
         if len(sharing) > 1:
             mends = tuple(Mend(text=f"Leave {job} on {keep} alone", edits=tuple(_job(port, "free") for port in sharing if port != keep)) for keep in sharing)
-            findings.append(_stop("ports.job-twice", ", ".join(sharing), f"{' and '.join(sharing)} both have the job {job}.", "The board takes the first and leaves the other idle.", *mends))
+            findings.append(
+                _stop(
+                    "ports.job-twice",
+                    ", ".join(sharing),
+                    f"{' and '.join(sharing)} both have the job {job}.",
+                    "The board takes the first and leaves the other idle.",
+                    *mends,
+                )
+            )
     at = wire.pad
     if not jobs:
         mends = (Mend(text=f"Give {at.port} the receiver job", edits=(_job(at.port),)),) if at and at.port and at.kind == "rx" else ()
@@ -83,16 +97,43 @@ def check_ports(document: CraftDocument, settings: BoardSettings) -> list[Findin
 
 def _wiring(board: Board, receiver: Receiver, wire: ReceiverWire, document: CraftDocument) -> list[Finding]:
     if wire.pad_name is None:
-        return [_stop("ports.not-wired", wire.pin, f"The receiver's {wire.pin} pin goes nowhere.", "Without this wire no frame reaches the board.", Mend(text="Pick the RX pad that it is soldered to"))]
+        return [
+            _stop(
+                "ports.not-wired",
+                wire.pin,
+                f"The receiver's {wire.pin} pin goes nowhere.",
+                "Without this wire no frame reaches the board.",
+                Mend(text="Pick the RX pad that it is soldered to"),
+            )
+        ]
     if wire.pad is None:
-        return [_stop("ports.no-such-pad", wire.pad_name, f"The {board.name} has no pad {wire.pad_name}.", "The wire list names a pad that is not there.", Mend(text="Pick a pad that the board has"))]
+        return [
+            _stop(
+                "ports.no-such-pad",
+                wire.pad_name,
+                f"The {board.name} has no pad {wire.pad_name}.",
+                "The wire list names a pad that is not there.",
+                Mend(text="Pick a pad that the board has"),
+            )
+        ]
     if wire.pad.kind != "rx":
         return [
-            _stop("ports.wrong-pad", wire.pad.name, f"The receiver's {wire.pin} pin is on {wire.pad.name}, which does not listen.", "An output needs an RX pad.", Mend(text="Move the wire to an RX pad"))
+            _stop(
+                "ports.wrong-pad",
+                wire.pad.name,
+                f"The receiver's {wire.pin} pin is on {wire.pad.name}, which does not listen.",
+                "An output needs an RX pad.",
+                Mend(text="Move the wire to an RX pad"),
+            )
         ]
     missing = [pin for pin in receiver.pins if pin.kind in ("supply", "ground") and document.pad_of(pin.name) is None]
     return [
-        _stop(f"ports.no-{pin.kind}", pin.name, f"The receiver's {pin.name} pin goes nowhere.", "It has no power." if pin.kind == "supply" else "Without common ground its levels mean nothing.")
+        _stop(
+            f"ports.no-{pin.kind}",
+            pin.name,
+            f"The receiver's {pin.name} pin goes nowhere.",
+            "It has no power." if pin.kind == "supply" else "Without common ground its levels mean nothing.",
+        )
         for pin in missing
     ]
 
@@ -144,7 +185,13 @@ def _receiver_input(board: Board, receiver: Receiver, wire: ReceiverWire, settin
         others = [other.name for other in board.pads if other.kind == "rx" and board.can_invert(other)]
         text = f"Use {' or '.join(others)}, which has an inverter" if others else "Use a receiver output that is not inverted"
         findings.append(
-            _stop("ports.cannot-invert", pad.name, f"Pad {pad.name} cannot invert.", f"An {board.mcu} class UART has no inversion of its own, and no inverter sits on this pad.", Mend(text=text))
+            _stop(
+                "ports.cannot-invert",
+                pad.name,
+                f"Pad {pad.name} cannot invert.",
+                f"An {board.mcu} class UART has no inversion of its own, and no inverter sits on this pad.",
+                Mend(text=text),
+            )
         )
     return findings
 

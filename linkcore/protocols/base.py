@@ -79,7 +79,7 @@ def raw_from_us(us: float) -> int:
 _US = tuple(us_from_raw(raw) for raw in range(2048))
 
 
-def unpack_channels(payload: bytes) -> tuple[tuple[int, ...], tuple[float, ...]]:
+def unpack_channels(payload: bytes | bytearray) -> tuple[tuple[int, ...], tuple[float, ...]]:
     """16 x 11 bits, least significant first, from 22 bytes: (raw, us)."""
     bits = int.from_bytes(payload, "little")
     raw = tuple([(bits >> shift) & 0x7FF for shift in range(0, 176, 11)])

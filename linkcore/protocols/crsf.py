@@ -146,6 +146,7 @@ class CrsfDecoder(Decoder):
         self._last: float | None = None
 
     def feed(self, data: bytes, times: Sequence[float] | None = None, errors: Sequence[int] | None = None) -> list[Frame]:
+        """See Decoder."""
         self._bytes += data
         self._errors.extend(errors if errors is not None else bytes(len(data)))
         if times is not None:
@@ -154,6 +155,7 @@ class CrsfDecoder(Decoder):
         return self._scan()
 
     def finish(self) -> list[Frame]:
+        """See Decoder."""
         return self._scan(at_end=True)
 
     def _scan(self, at_end: bool = False) -> list[Frame]:

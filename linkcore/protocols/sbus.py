@@ -49,6 +49,7 @@ class SbusDecoder(Decoder):
         self._skipping = False
 
     def feed(self, data: bytes, times: Sequence[float] | None = None, errors: Sequence[int] | None = None) -> list[Frame]:
+        """See Decoder."""
         if times is None:
             return self._feed_untimed(data, errors)
         frames: list[Frame] = []
@@ -78,6 +79,7 @@ class SbusDecoder(Decoder):
         return frames
 
     def finish(self) -> list[Frame]:
+        """See Decoder."""
         if self._last is None:
             return self._scan(at_end=True)
         return self._close_at_gap(at_end=True)

@@ -21,6 +21,7 @@ class Edges:
 
     @property
     def final_level(self) -> int:
+        """The level after the last toggle."""
         return self.level ^ (len(self.times) & 1)
 
     def level_at(self, when: Times) -> NDArray[np.int64]:

@@ -31,7 +31,9 @@ class Recording:
 class ByteStream(Protocol):
     """What the readers need of a file: `read(n)`, as of a binary file."""
 
-    def read(self, size: int, /) -> bytes: ...
+    def read(self, size: int, /) -> bytes:
+        """At most `size` bytes; none at the end."""
+        ...
 
 
 def chunks(stream: ByteStream, size: int = 1 << 22) -> Iterator[bytes]:

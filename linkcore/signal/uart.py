@@ -33,6 +33,7 @@ class UartSettings:
 
     @property
     def bit_s(self) -> float:
+        """Seconds a bit."""
         return 1.0 / self.baud
 
     @property
@@ -42,6 +43,7 @@ class UartSettings:
 
     @property
     def idle_level(self) -> int:
+        """The level of a resting line, 0 or 1."""
         return 0 if self.inverted else 1
 
     @property
@@ -50,6 +52,7 @@ class UartSettings:
         return f"{self.data_bits}{self.parity[0].upper()}{self.stop_bits}"
 
     def with_inversion(self, inverted: bool) -> UartSettings:
+        """The same settings with this inversion."""
         return replace(self, inverted=inverted)
 
 
@@ -70,8 +73,8 @@ NOTHING_RECEIVED = ReceivedBytes(np.empty(0, np.uint8), NO_TIMES, np.empty(0, np
 
 def _parity_bits(bits: NDArray[np.uint8], parity: Parity) -> NDArray[np.uint8]:
     """The parity bit for each row of data bits (rows x data bits)."""
-    odd_ones = bits.sum(axis=1, dtype=np.uint8) & 1
-    return odd_ones if parity == "even" else odd_ones ^ 1
+    odd_ones: NDArray[np.uint8] = bits.sum(axis=1, dtype=np.uint8) & np.uint8(1)
+    return odd_ones if parity == "even" else odd_ones ^ np.uint8(1)
 
 
 def send(data: bytes, starts: Times | float, settings: UartSettings) -> Edges:
@@ -83,17 +86,16 @@ def send(data: bytes, starts: Times | float, settings: UartSettings) -> Edges:
     values = np.frombuffer(data, dtype=np.uint8)
     if len(values) == 0:
         return Edges(settings.idle_level, NO_TIMES)
-    if isinstance(starts, (int, float)):
-        starts = starts + np.arange(len(values)) * settings.byte_s
-    bits = (values[:, None] >> np.arange(settings.data_bits, dtype=np.uint8)) & 1
-    columns = [np.zeros((len(values), 1), np.uint8), bits.astype(np.uint8)]
+    begins: Times = starts if isinstance(starts, np.ndarray) else np.asarray(starts + np.arange(len(values)) * settings.byte_s, dtype=np.float64)
+    bits = ((values[:, None] >> np.arange(settings.data_bits, dtype=np.uint8)) & 1).astype(np.uint8)
+    columns = [np.zeros((len(values), 1), np.uint8), bits]
     if settings.parity != "none":
         columns.append(_parity_bits(bits, settings.parity)[:, None])
     columns.append(np.ones((len(values), settings.stop_bits), np.uint8))
     levels = np.concatenate(columns, axis=1)
     before = np.concatenate((np.ones((len(values), 1), np.uint8), levels[:, :-1]), axis=1)
     rows, positions = np.nonzero(levels != before)
-    return Edges(settings.idle_level, starts[rows] + positions * settings.bit_s)
+    return Edges(settings.idle_level, begins[rows] + positions * settings.bit_s)
 
 
 class UartReceiver:

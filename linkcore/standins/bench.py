@@ -404,8 +404,8 @@ class Bench:
         gimbals = self.transmitter.gimbals
         return Live(
             t=round(self.t, 3),
-            left=Stick.model_construct(**gimbals["left"]),
-            right=Stick.model_construct(**gimbals["right"]),
+            left=Stick.model_validate(gimbals["left"]),
+            right=Stick.model_validate(gimbals["right"]),
             switches=dict(self.transmitter.switches),
             transmitter_on=self.transmitter.on,
             sent_us=[round(us, 1) for us in self.transmitter.outputs_us()],

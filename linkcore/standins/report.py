@@ -10,7 +10,7 @@ from linkcore.findings import HOPS, Finding, Hop
 from linkcore.line.compare import Reading, what_would_read
 from linkcore.line.identify import Identified, identify_edges
 from linkcore.line.rules import PortReading, check_line
-from linkcore.lostlink.timeline import Prediction, check_lost_link, judge, predict
+from linkcore.lostlink.timeline import check_lost_link, judge, predict
 from linkcore.modes.truth import TruthTable, around, check_switches, switch_channels, truth_table
 from linkcore.ports.rules import check_ports
 from linkcore.signal.edges import Edges

@@ -204,7 +204,9 @@ class RunningBench:
     def _written(self, document: CraftDocument, user_id: int) -> None:
         close_old_connections()
         author = get_user_model().objects.filter(pk=user_id).first()
-        Revision.objects.create(craft_id=self.craft_id, version=self._version, kind=Revision.Kind.WRITTEN, document=document.model_dump(mode="json"), author=author)
+        Revision.objects.create(
+            craft_id=self.craft_id, version=self._version, kind=Revision.Kind.WRITTEN, document=document.model_dump(mode="json"), author=author
+        )
         BenchRecord.keep(self.craft_id, HOLDER, self.bench.state())
 
 

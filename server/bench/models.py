@@ -34,7 +34,7 @@ class BenchRecord(models.Model):
     @classmethod
     def first_state(cls, settings: BoardSettings) -> BenchState:
         """A new board holds what the draft says of ports and nothing more that could surprise."""
-        blank = BoardSettings(ports={port: "free" for port in settings.ports})
+        blank = BoardSettings(ports=dict.fromkeys(settings.ports, "free"))
         return BenchState(stored=blank, running=blank, read_back=blank)
 
     @classmethod

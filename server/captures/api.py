@@ -150,7 +150,10 @@ class CapturesView(APIView):
 
     parser_classes = [MultiPartParser]
 
-    @extend_schema(request={"multipart/form-data": CaptureFormSerializer}, responses={200: CaptureSerializer, 400: ProblemSerializer, 413: ProblemSerializer, 422: ProblemSerializer})
+    @extend_schema(
+        request={"multipart/form-data": CaptureFormSerializer},
+        responses={200: CaptureSerializer, 400: ProblemSerializer, 413: ProblemSerializer, 422: ProblemSerializer},
+    )
     def post(self, request: Request) -> Response:
         """Say what is on the captured line and show its frames."""
         form = CaptureFormSerializer(data=request.data)

@@ -106,7 +106,14 @@ def _craft(craft: Craft) -> dict[str, Any]:
 
 def _row(craft: Craft, record: BenchRecord | None, proofs: list[ProofRecord]) -> dict[str, Any]:
     row = {name: value for name, value in _craft(craft).items() if name not in ("version", "document")}
-    row |= {"name": craft.name, "about": craft.document.get("about", ""), "airframe": craft.document.get("airframe", ""), "parts": [], "chain": [], "trouble": ""}
+    row |= {
+        "name": craft.name,
+        "about": craft.document.get("about", ""),
+        "airframe": craft.document.get("airframe", ""),
+        "parts": [],
+        "chain": [],
+        "trouble": "",
+    }
     try:
         document = craft.read()
         on_board = record.read().running if record else document.settings
@@ -155,7 +162,7 @@ class CraftsView(APIView):
         form = NewCraftSerializer(data=request.data)
         form.is_valid(raise_exception=True)
         wanted = form.validated_data
-        workshop = Workshop.objects.filter(pk=wanted["workshop"], membership__user=request.user).first()
+        workshop = Workshop.objects.filter(pk=wanted["workshop"], membership__user_id=request.user.pk or 0).first()
         if workshop is None:
             raise serializers.ValidationError({"workshop": ["you do not belong to it"]})
         try:
@@ -205,7 +212,13 @@ class RevisionsView(APIView):
         found = craft.revisions.select_related("author")[:100]
         return Response(
             [
-                {"version": each.version, "kind": each.kind, "author": each.author.get_username() if each.author else None, "at": each.at, "document": each.document}
+                {
+                    "version": each.version,
+                    "kind": each.kind,
+                    "author": each.author.get_username() if each.author else None,
+                    "at": each.at,
+                    "document": each.document,
+                }
                 for each in found
             ]
         )

@@ -1,1 +1,32 @@
-document.body.append("x");
+import "@fontsource-variable/figtree";
+import "@fontsource-variable/fraunces";
+import "@fontsource/ibm-plex-mono/400.css";
+import "@fontsource/ibm-plex-mono/500.css";
+import CssBaseline from "@mui/material/CssBaseline";
+import { ThemeProvider } from "@mui/material/styles";
+import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
+import { StrictMode } from "react";
+import { createRoot } from "react-dom/client";
+import { App } from "./App";
+import { Problem } from "./api/client";
+import { theme } from "./look/theme";
+
+const queries = new QueryClient({
+  defaultOptions: {
+    queries: { retry: (count, error) => count < 2 && !(error instanceof Problem && error.status >= 400), staleTime: 2000 },
+  },
+});
+
+const root = document.getElementById("root");
+if (root) {
+  createRoot(root).render(
+    <StrictMode>
+      <ThemeProvider theme={theme}>
+        <CssBaseline />
+        <QueryClientProvider client={queries}>
+          <App />
+        </QueryClientProvider>
+      </ThemeProvider>
+    </StrictMode>,
+  );
+}

@@ -1,0 +1,23 @@
+import { BrowserRouter, Navigate, Route, Routes } from "react-router";
+import { CraftPage } from "./craft/CraftPage";
+import { Crafts } from "./crafts/Crafts";
+import { Centred } from "./look/Centred";
+import { SignIn } from "./session/SignIn";
+import { useSession } from "./session/useSession";
+
+export function App() {
+  const session = useSession();
+  if (session.isPending) return <Centred>Opening Coin Bell…</Centred>;
+  if (session.error) return <Centred>{session.error.message}</Centred>;
+  if (!session.data.user) return <SignIn />;
+  return (
+    <BrowserRouter>
+      <Routes>
+        <Route path="/" element={<Crafts session={session.data} />} />
+        <Route path="/crafts/:craftId" element={<CraftPage user={session.data.user} />} />
+        <Route path="/crafts/:craftId/:hop" element={<CraftPage user={session.data.user} />} />
+        <Route path="*" element={<Navigate to="/" replace />} />
+      </Routes>
+    </BrowserRouter>
+  );
+}

@@ -1,0 +1,231 @@
+import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
+import Switch from "@mui/material/Switch";
+import type { ReactNode } from "react";
+import type { CraftDocument, Live } from "../api/types";
+import type { HopProps } from "../craft/CraftPage";
+import { colours, mono } from "../look/colours";
+import { Gimbal } from "./Gimbal";
+import { Lever } from "./Lever";
+import { sendHands, useBenchStore } from "./useBench";
+
+const LOSSES = [0, 20, 60];
+
+/** The stand-ins' hands and lights. */
+export function BenchPanel({
+  parts,
+  document,
+  folded,
+  onFold,
+}: {
+  parts: HopProps["parts"];
+  document: CraftDocument;
+  folded: boolean;
+  onFold: () => void;
+}) {
+  const live = useBenchStore((state) => state.live);
+  const stickMode = document.transmitter.stick_mode ?? 2;
+  return (
+    <Box
+      component="aside"
+      aria-label="Bench"
+      sx={{
+        bgcolor: colours.bench,
+        borderLeft: 1,
+        borderColor: "divider",
+        overflow: "auto",
+        p: folded ? 0.5 : 1.75,
+        display: "flex",
+        flexDirection: "column",
+        gap: 1.25,
+      }}
+    >
+      <Box sx={{ display: "flex", alignItems: "center", justifyContent: "space-between" }}>
+        {!folded && <b>Bench</b>}
+        <Button
+          variant="text"
+          color="inherit"
+          onClick={onFold}
+          aria-expanded={!folded}
+          sx={{ minWidth: 0, px: 0.5, color: colours.softInk, fontWeight: 500, fontSize: 12.5 }}
+        >
+          {folded ? "B" : "fold away B"}
+        </Button>
+      </Box>
+      {!folded && live && (
+        <>
+          <Card
+            title={`Transmitter · ${parts.transmitter.name}`}
+            on={live.transmitter_on}
+            label="Transmitter on"
+            toggle={(on) => sendHands({ transmitter_on: on })}
+          >
+            <Box sx={{ display: "flex", justifyContent: "space-between", my: 0.75, opacity: live.transmitter_on ? 1 : 0.55 }}>
+              <Gimbal side="left" stickMode={stickMode} />
+              <Gimbal side="right" stickMode={stickMode} />
+            </Box>
+            <Box sx={{ display: "flex", justifyContent: "space-around", alignItems: "end" }}>
+              {parts.transmitter.switches.map((each, index) => (
+                <Lever key={each.name} name={each.name} positions={each.positions} at={live.switches[each.name] ?? 0} digit={index + 1} />
+              ))}
+            </Box>
+          </Card>
+          <Card title="Air">
+            <Box sx={{ display: "flex", alignItems: "center", gap: 0.5 }}>
+              <Box component="span" sx={{ fontFamily: mono, fontSize: 12.5, mr: "auto" }}>
+                LQ {live.lq_percent} %
+              </Box>
+              <Box component="span" sx={{ fontSize: 12, color: "text.secondary" }}>
+                loses
+              </Box>
+              {LOSSES.map((loss) => (
+                <Button
+                  key={loss}
+                  variant="outlined"
+                  aria-pressed={live.loss_percent === loss}
+                  onClick={() => sendHands({ loss_percent: loss })}
+                  sx={{
+                    minWidth: 0,
+                    px: 0.8,
+                    py: 0,
+                    fontSize: 12,
+                    ...(live.loss_percent === loss && {
+                      bgcolor: colours.slate,
+                      color: colours.raised,
+                      "&:hover": { bgcolor: colours.slate },
+                    }),
+                  }}
+                >
+                  {loss} %
+                </Button>
+              ))}
+            </Box>
+          </Card>
+          <Card title={`Receiver · ${parts.receiver.name}`} on={live.bound} label="Bound" toggle={(on) => sendHands({ bound: on })}>
+            <Box sx={{ display: "flex", gap: 1, alignItems: "center", fontSize: 13 }}>
+              <Light pattern={live.light} />
+              {LIGHT_WORDS[live.light]}
+            </Box>
+          </Card>
+          <Card title={`Board · ${parts.board.name}`} on={live.power} label="USB power" toggle={(on) => sendHands({ power: on })}>
+            <BoardState live={live} />
+          </Card>
+        </>
+      )}
+    </Box>
+  );
+}
+
+const LIGHT_WORDS: Record<Live["light"], string> = {
+  off: "dark: no power",
+  steady: "steady: bound, frames arriving",
+  "slow blink": "slow blink: bound, no link",
+  "fast blink": "fast blink: not bound",
+};
+
+function BoardState({ live }: { live: Live }) {
+  const { board } = live;
+  const state = !board.powered
+    ? "no power"
+    : board.booting
+      ? "restarting…"
+      : {
+          off: "off",
+          "no signal": "no signal yet",
+          good: "link good",
+          grace: "grace: last values still count",
+          lost: "link lost: fallback",
+        }[board.link];
+  return (
+    <Box sx={{ fontSize: 13, display: "grid", gap: 0.5 }}>
+      <Box sx={{ display: "flex", gap: 0.75, flexWrap: "wrap" }}>
+        <Tag tone={board.armed ? "live" : "plain"}>{board.armed ? "armed" : "disarmed"}</Tag>
+        <Tag tone="plain">{board.mode}</Tag>
+        <Tag tone="plain">motors {board.motors_percent.toFixed(0)} %</Tag>
+        <Tag tone="plain">props off</Tag>
+      </Box>
+      <span>{state}</span>
+      {board.blockers.length > 0 && board.powered && !board.booting && (
+        <Box sx={{ color: colours.copperText }}>blocked by: {board.blockers.join("; ")}</Box>
+      )}
+    </Box>
+  );
+}
+
+function Tag({ children, tone }: { children: ReactNode; tone: "live" | "plain" }) {
+  return (
+    <Box
+      component="span"
+      sx={{
+        px: 0.9,
+        borderRadius: 0.75,
+        fontSize: 12,
+        fontWeight: 600,
+        bgcolor: tone === "live" ? colours.copper : colours.bench,
+        color: tone === "live" ? colours.raised : colours.ink,
+      }}
+    >
+      {children}
+    </Box>
+  );
+}
+
+function Light({ pattern }: { pattern: Live["light"] }) {
+  const period = { off: 0, steady: 0, "slow blink": 1.2, "fast blink": 0.3 }[pattern];
+  return (
+    <Box
+      aria-hidden="true"
+      sx={{
+        width: 11,
+        height: 11,
+        borderRadius: "50%",
+        bgcolor: pattern === "off" ? "transparent" : colours.verdigris,
+        border: `1.5px solid ${pattern === "off" ? colours.tarnish : colours.verdigris}`,
+        animation: period ? `blink ${period}s steps(2, jump-none) infinite` : "none",
+        "@keyframes blink": { from: { opacity: 1 }, to: { opacity: 0.15 } },
+      }}
+    />
+  );
+}
+
+function Card({
+  title,
+  children,
+  on,
+  label,
+  toggle,
+}: {
+  title: string;
+  children: ReactNode;
+  on?: boolean;
+  label?: string;
+  toggle?: (on: boolean) => void;
+}) {
+  return (
+    <Box
+      component="section"
+      aria-label={title}
+      sx={{ bgcolor: "background.paper", border: 1, borderColor: "divider", borderRadius: 1.25, px: 1.5, py: 1 }}
+    >
+      <Box sx={{ display: "flex", alignItems: "center", minHeight: 24, mb: 0.25 }}>
+        <Box component="h3" sx={{ m: 0, fontSize: 12.5, fontWeight: 600, color: "text.secondary", flex: 1 }}>
+          {title}
+        </Box>
+        {toggle && (
+          <>
+            <Box component="span" aria-hidden="true" sx={{ fontSize: 11.5, color: "text.secondary" }}>
+              {label}
+            </Box>
+            <Switch
+              size="small"
+              checked={on ?? false}
+              onChange={(_, to) => toggle(to)}
+              slotProps={{ input: { "aria-label": label ?? title } }}
+            />
+          </>
+        )}
+      </Box>
+      {children}
+    </Box>
+  );
+}

@@ -1,0 +1,4 @@
+export interface Stick {
+  x: number;
+  y: number;
+}

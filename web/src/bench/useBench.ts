@@ -1,0 +1,115 @@
+import { useEffect } from "react";
+import { create } from "zustand";
+import type { Act, Answer, Hands, Live, Report, Trouble } from "../api/types";
+
+type Status = "connecting" | "open" | "lost" | "refused";
+type Message = Live | Report | Answer | Trouble;
+
+interface Bench {
+  status: Status;
+  live: Live | null;
+  report: Report | null;
+  trouble: string | null;
+  answer: (Answer & { act: Act; at: number }) | null;
+}
+
+const EMPTY: Bench = { status: "connecting", live: null, report: null, trouble: null, answer: null };
+export const useBenchStore = create<Bench>(() => EMPTY);
+
+let socket: WebSocket | null = null;
+let asked = 0;
+const waiting = new Map<string, { act: Act; done: (answer: Answer) => void }>();
+let gathered: Hands = {};
+let frame = 0;
+
+/** Keep a connection to a craft's bench while the page is open; it comes back by itself. */
+export function useBenchConnection(craftId: string, onRefused: (code: number) => void): void {
+  useEffect(() => {
+    let closed = false;
+    let again = 0;
+    let pause = 300;
+    const connect = () => {
+      const scheme = window.location.protocol === "https:" ? "wss" : "ws";
+      const opened = new WebSocket(`${scheme}://${window.location.host}/ws/crafts/${craftId}/bench`);
+      socket = opened;
+      opened.onopen = () => {
+        pause = 300;
+      };
+      opened.onmessage = (event) => take(JSON.parse(event.data) as Message);
+      opened.onclose = (event) => {
+        if (closed) return;
+        for (const [request, { done }] of waiting)
+          done({ type: "answer", request, ok: false, text: "the connection to the bench broke before an answer came" });
+        waiting.clear();
+        if (event.code >= 4400 && event.code < 4500) {
+          useBenchStore.setState({ status: "refused" });
+          onRefused(event.code);
+          return;
+        }
+        useBenchStore.setState({ status: "lost" });
+        again = window.setTimeout(connect, pause);
+        pause = Math.min(pause * 2, 5000);
+      };
+    };
+    useBenchStore.setState(EMPTY);
+    connect();
+    return () => {
+      closed = true;
+      window.clearTimeout(again);
+      socket?.close();
+      socket = null;
+    };
+  }, [craftId, onRefused]);
+}
+
+function take(message: Message): void {
+  switch (message.type) {
+    case "live":
+      useBenchStore.setState({ live: message, status: "open" });
+      break;
+    case "report":
+      useBenchStore.setState({ report: message });
+      break;
+    case "answer": {
+      const asker = waiting.get(message.request);
+      waiting.delete(message.request);
+      asker?.done(message);
+      break;
+    }
+    case "trouble":
+      useBenchStore.setState({ trouble: message.text });
+      break;
+  }
+}
+
+/** Send what the hands do, at most once a screen frame; later moves of the same thing replace earlier ones. */
+export function sendHands(hands: Hands): void {
+  gathered = { ...gathered, ...hands, switches: { ...gathered.switches, ...hands.switches } };
+  if (!frame) {
+    frame = requestAnimationFrame(() => {
+      frame = 0;
+      const { switches, ...rest } = gathered;
+      gathered = {};
+      const body = switches && Object.keys(switches).length > 0 ? { ...rest, switches } : rest;
+      if (socket?.readyState === WebSocket.OPEN) socket.send(JSON.stringify({ type: "hands", ...body }));
+    });
+  }
+}
+
+/** Ask the board for an act and wait for its answer. */
+export function doAct(act: Act, version?: number): Promise<Answer> {
+  return new Promise((done) => {
+    asked += 1;
+    const request = `${act} ${asked}`;
+    const finish = (answer: Answer) => {
+      useBenchStore.setState({ answer: { ...answer, act, at: Date.now() } });
+      done(answer);
+    };
+    if (socket?.readyState !== WebSocket.OPEN) {
+      finish({ type: "answer", request, ok: false, text: "there is no connection to the bench" });
+      return;
+    }
+    waiting.set(request, { act, done: finish });
+    socket.send(JSON.stringify({ type: "act", act, request, version: version ?? null }));
+  });
+}

@@ -1,0 +1,108 @@
+import { useEffect } from "react";
+import type { Transmitter } from "../api/types";
+import { clampStick, released, type Side } from "./sticks";
+import type { Stick } from "./types";
+import { sendHands, useBenchStore } from "./useBench";
+
+const SPEED = 2.6; // full deflections a second while a key is held
+const LEFT: Record<string, [keyof Stick, number]> = { KeyW: ["y", 1], KeyS: ["y", -1], KeyA: ["x", -1], KeyD: ["x", 1] };
+const ARROWS: Record<string, [keyof Stick, number]> = {
+  ArrowUp: ["y", 1],
+  ArrowDown: ["y", -1],
+  ArrowLeft: ["x", -1],
+  ArrowRight: ["x", 1],
+};
+
+/** The gimbals as the hand holds them now: ahead of what the bench reports back. */
+export const held: Record<Side, Stick | null> = { left: null, right: null };
+
+export function stickNow(side: Side): Stick {
+  return held[side] ?? useBenchStore.getState().live?.[side] ?? { x: 0, y: 0 };
+}
+
+export function moveStick(side: Side, to: Stick): void {
+  held[side] = clampStick(to);
+  sendHands({ [side]: held[side] });
+}
+
+export function letGo(side: Side, stickMode: number): void {
+  sendHands({ [side]: released(stickNow(side), side, stickMode) });
+  held[side] = null;
+}
+
+function typing(target: EventTarget | null): boolean {
+  return (
+    target instanceof HTMLElement &&
+    (target.isContentEditable ||
+      /^(INPUT|TEXTAREA|SELECT)$/.test(target.tagName) ||
+      target.closest('[role="listbox"],[role="dialog"],[role="combobox"],[role="slider"]') !== null)
+  );
+}
+
+/** Gimbals on W A S D and the arrow keys, switches on the digits, the transmitter on X. */
+export function useBenchKeys(transmitter: Transmitter | undefined, stickMode: number): void {
+  useEffect(() => {
+    const down = new Map<string, { side: Side; axis: keyof Stick; way: number }>();
+    let frame = 0;
+    let last = 0;
+    const move = (now: number) => {
+      const by = Math.min(0.05, (now - last) / 1000) * SPEED;
+      last = now;
+      for (const side of ["left", "right"] as const) {
+        const pushes = [...down.values()].filter((key) => key.side === side);
+        if (pushes.length === 0) continue;
+        const stick = { ...stickNow(side) };
+        for (const push of pushes) stick[push.axis] += push.way * by;
+        moveStick(side, stick);
+      }
+      frame = down.size > 0 ? requestAnimationFrame(move) : 0;
+    };
+    const press = (event: KeyboardEvent) => {
+      if (event.ctrlKey || event.altKey || event.metaKey || typing(event.target)) return;
+      const digit = /^Digit([1-9])$/.exec(event.code);
+      if (digit) {
+        flip(transmitter, Number(digit[1]) - 1, event.shiftKey ? -1 : 1);
+        return;
+      }
+      if (event.code === "KeyX" && !event.repeat) sendHands({ transmitter_on: !useBenchStore.getState().live?.transmitter_on });
+      const focused = event.target instanceof Element ? event.target.closest("[data-gimbal]")?.getAttribute("data-gimbal") : null;
+      const key = LEFT[event.code] ?? ARROWS[event.code];
+      if (!key) return;
+      event.preventDefault();
+      if (event.repeat) return;
+      const side: Side = LEFT[event.code] ? "left" : focused === "left" ? "left" : "right";
+      down.set(event.code, { side, axis: key[0], way: key[1] });
+      if (!frame) {
+        last = performance.now();
+        frame = requestAnimationFrame(move);
+      }
+    };
+    const release = (event: KeyboardEvent) => {
+      const key = down.get(event.code);
+      if (!key) return;
+      down.delete(event.code);
+      if (![...down.values()].some((other) => other.side === key.side)) letGo(key.side, stickMode);
+    };
+    const releaseAll = () => {
+      for (const key of down.values()) letGo(key.side, stickMode);
+      down.clear();
+    };
+    window.addEventListener("keydown", press);
+    window.addEventListener("keyup", release);
+    window.addEventListener("blur", releaseAll);
+    return () => {
+      window.removeEventListener("keydown", press);
+      window.removeEventListener("keyup", release);
+      window.removeEventListener("blur", releaseAll);
+      cancelAnimationFrame(frame);
+    };
+  }, [transmitter, stickMode]);
+}
+
+/** On to the next position, or back one. A two-position switch goes to and fro either way. */
+function flip(transmitter: Transmitter | undefined, index: number, by: number): void {
+  const part = transmitter?.switches[index];
+  const now = useBenchStore.getState().live?.switches;
+  if (!part || !now) return;
+  sendHands({ switches: { [part.name]: ((now[part.name] ?? 0) + by + part.positions) % part.positions } });
+}

@@ -1,0 +1,154 @@
+import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
+import { useQueryClient } from "@tanstack/react-query";
+import { useCallback, useEffect, useState } from "react";
+import { useHotkeys } from "react-hotkeys-hook";
+import { Link, Navigate, useNavigate, useParams } from "react-router";
+import type { Craft, CraftDocument, Hop } from "../api/types";
+import { BenchPanel } from "../bench/BenchPanel";
+import { useBenchConnection, useBenchStore } from "../bench/useBench";
+import { useBenchKeys } from "../bench/useBenchKeys";
+import { Chain } from "../chain/Chain";
+import { HOPS, hopFromPath, hopPath } from "../chain/hops";
+import { useParts } from "../crafts/NewCraft";
+import { FindingStrip } from "../findings/FindingStrip";
+import { LineHop } from "../hops/line/LineHop";
+import { LostLinkHop } from "../hops/lostlink/LostLinkHop";
+import { PortPlanHop } from "../hops/portplan/PortPlanHop";
+import { SticksHop } from "../hops/sticks/SticksHop";
+import { SwitchboardHop } from "../hops/switchboard/SwitchboardHop";
+import { Centred } from "../look/Centred";
+import { colours } from "../look/colours";
+import { partsOf } from "./parts";
+import { Shortcuts } from "./Shortcuts";
+import { TopBar } from "./TopBar";
+import { dropUnsaved, saveOnTop, useDraft, useUnsaved } from "./useDraft";
+
+export function CraftPage({ user }: { user: string }) {
+  const { craftId = "", hop: path } = useParams();
+  const hop = hopFromPath(path);
+  const { craft, edit } = useDraft(craftId);
+  if (!hop) return <Navigate to={`/crafts/${craftId}/port-plan`} replace />;
+  if (craft.isPending) return <Centred>Opening the craft…</Centred>;
+  if (!craft.data)
+    return (
+      <Centred>
+        <p role="alert">{craft.error?.message}</p>
+        <Link to="/">All crafts</Link>
+      </Centred>
+    );
+  return <OpenCraft craft={craft.data} edit={edit} hop={hop} user={user} />;
+}
+
+export interface HopProps {
+  craft: Craft;
+  parts: ReturnType<typeof partsOf> & object;
+  edit: (change: (document: CraftDocument) => CraftDocument) => void;
+}
+
+const VIEWS: Record<Hop, (props: HopProps) => React.ReactNode> = {
+  "port plan": PortPlanHop,
+  line: LineHop,
+  sticks: SticksHop,
+  switchboard: SwitchboardHop,
+  "lost link": LostLinkHop,
+};
+
+function OpenCraft({ craft, edit, hop, user }: { craft: Craft; edit: HopProps["edit"]; hop: Hop; user: string }) {
+  const queries = useQueryClient();
+  const go = useNavigate();
+  const catalogue = useParts();
+  const [help, setHelp] = useState(false);
+  const [folded, setFolded] = useState(false);
+  const refused = useCallback(() => void queries.invalidateQueries(), [queries]);
+  useBenchConnection(craft.id, refused);
+  const status = useBenchStore((state) => state.status);
+  const report = useBenchStore((state) => state.report);
+  const ready = useBenchStore((state) => state.live !== null && state.report !== null);
+  const unsaved = useUnsaved((state) => state.queue.length);
+
+  const ahead = report ? report.draft_version > craft.version : false;
+  useEffect(() => {
+    if (ahead && unsaved === 0) void queries.invalidateQueries({ queryKey: ["craft", craft.id] });
+  }, [ahead, unsaved, craft.id, queries]);
+
+  const step = (by: number) => {
+    const next = HOPS[HOPS.indexOf(hop) + by];
+    if (next) go(`/crafts/${craft.id}/${hopPath(next)}`);
+  };
+  useHotkeys("[", () => step(-1), { useKey: true }, [hop, craft.id]);
+  useHotkeys("]", () => step(1), { useKey: true }, [hop, craft.id]);
+  useHotkeys("?", () => setHelp((open) => !open), { useKey: true });
+  useHotkeys("b", () => setFolded((state) => !state), { useKey: true });
+
+  const parts = catalogue.data ? partsOf(catalogue.data, craft.document) : null;
+  useBenchKeys(parts?.transmitter, craft.document.transmitter.stick_mode ?? 2);
+  const View = VIEWS[hop];
+  return (
+    <Box
+      sx={{ height: "100vh", minHeight: 640, display: "grid", gridTemplateRows: "48px auto auto 1fr", minWidth: 1100 }}
+      data-ready={(ready && parts !== null) || undefined}
+    >
+      <TopBar craft={craft} user={user} onHelp={() => setHelp(true)} />
+      <Chain craftId={craft.id} current={hop} states={report?.chain} />
+      <Notices status={status} />
+      <Box sx={{ display: "grid", gridTemplateColumns: folded ? "1fr 40px" : "1fr 312px", minHeight: 0 }}>
+        <Box component="main" sx={{ display: "grid", gridTemplateRows: "1fr auto", minHeight: 0, minWidth: 0 }}>
+          <Box sx={{ overflow: "auto", px: 3, py: 2 }}>
+            {parts ? <View craft={craft} parts={parts} edit={edit} /> : catalogue.error?.message}
+          </Box>
+          <FindingStrip hop={hop} craftId={craft.id} edit={edit} />
+        </Box>
+        {parts && <BenchPanel parts={parts} document={craft.document} folded={folded} onFold={() => setFolded(!folded)} />}
+      </Box>
+      <Shortcuts open={help} onClose={() => setHelp(false)} />
+    </Box>
+  );
+}
+
+function Notices({ status }: { status: string }) {
+  const queries = useQueryClient();
+  const problem = useUnsaved((state) => state.problem);
+  const trouble = useBenchStore((state) => state.trouble);
+  const bar = {
+    px: 3,
+    py: 0.75,
+    display: "flex",
+    alignItems: "center",
+    gap: 2,
+    borderBottom: 1,
+    borderColor: "divider",
+    fontSize: 13.5,
+  } as const;
+  return (
+    <div>
+      {status === "lost" && (
+        <Box role="alert" sx={{ ...bar, bgcolor: colours.copperWash }}>
+          The bench does not answer; what you see has stopped. Trying again…
+        </Box>
+      )}
+      {trouble && (
+        <Box role="alert" sx={{ ...bar, bgcolor: colours.copperWash }}>
+          {trouble}
+          <Button variant="text" onClick={() => useBenchStore.setState({ trouble: null })}>
+            Dismiss
+          </Button>
+        </Box>
+      )}
+      {problem && (
+        <Box role="alert" sx={{ ...bar, bgcolor: colours.oxideWash }}>
+          <span>
+            <b>Not saved.</b> {problem.text}
+          </span>
+          <Box sx={{ flex: 1 }} />
+          <Button variant="contained" onClick={() => saveOnTop(queries)}>
+            {problem.stale ? "Make my change on top" : "Try again"}
+          </Button>
+          <Button variant="outlined" onClick={() => dropUnsaved(queries)}>
+            {problem.stale ? "Take theirs, drop mine" : "Drop it"}
+          </Button>
+        </Box>
+      )}
+    </div>
+  );
+}

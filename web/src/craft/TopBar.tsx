@@ -1,0 +1,166 @@
+import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
+import Popover from "@mui/material/Popover";
+import Typography from "@mui/material/Typography";
+import { useState } from "react";
+import { Link } from "react-router";
+import type { Craft } from "../api/types";
+import { doAct, useBenchStore } from "../bench/useBench";
+import { colours, mono } from "../look/colours";
+import { Wordmark } from "../look/Wordmark";
+import { useSignOut } from "../session/useSession";
+import { settingName, settingValue } from "./settingNames";
+import { useUnsaved } from "./useDraft";
+
+/** Craft, draft against board, and the three acts. */
+export function TopBar({ craft, user, onHelp }: { craft: Craft; user: string; onHelp: () => void }) {
+  const report = useBenchStore((state) => state.report);
+  const unsaved = useUnsaved((state) => state.queue.length);
+  const signOut = useSignOut();
+  const current = report && report.draft_version === craft.version ? report : null;
+  const differs = current?.differences.length ?? 0;
+  const write = async () => {
+    const written = await doAct("write", craft.version);
+    if (written.ok) await doAct("read back");
+  };
+  return (
+    <Box
+      component="header"
+      sx={{
+        height: 48,
+        px: 2.5,
+        display: "flex",
+        alignItems: "center",
+        gap: 1.5,
+        borderBottom: 1,
+        borderColor: "divider",
+        bgcolor: "background.paper",
+        whiteSpace: "nowrap",
+      }}
+    >
+      <Link to="/" style={{ textDecoration: "none" }} aria-label="Coin Bell, all crafts">
+        <Wordmark />
+      </Link>
+      <Typography component="span" sx={{ color: "text.secondary" }}>
+        <Link to="/" style={{ color: "inherit" }}>
+          Crafts
+        </Link>{" "}
+        /
+      </Typography>
+      <Typography component="span" sx={{ fontWeight: 600 }}>
+        {craft.document.name}
+      </Typography>
+      <Typography component="span" sx={{ color: "text.secondary", overflow: "hidden", textOverflow: "ellipsis", minWidth: 0 }}>
+        {craft.document.about}
+      </Typography>
+      <Box sx={{ flex: 1 }} />
+      <LastAct />
+      {current ? <Differences differs={differs} /> : <Typography sx={{ color: "text.secondary" }}>comparing…</Typography>}
+      <Button variant="contained" disabled={!current || differs === 0 || unsaved > 0} onClick={write}>
+        Write to board
+      </Button>
+      <Button variant="outlined" disabled={!current} onClick={() => doAct("read back")}>
+        Read back
+      </Button>
+      <Button
+        variant="outlined"
+        disabled={!current}
+        onClick={() => doAct("restart")}
+        sx={current?.restart_due ? { borderColor: colours.copper, color: colours.copperText, borderWidth: 2 } : undefined}
+      >
+        Restart board
+      </Button>
+      <Button variant="text" color="inherit" onClick={onHelp} aria-label="Keyboard shortcuts" sx={{ minWidth: 0, px: 1 }}>
+        ?
+      </Button>
+      <Button
+        variant="text"
+        color="inherit"
+        onClick={() => signOut.mutate()}
+        title="Sign out"
+        sx={{ minWidth: 0, px: 0.5, color: colours.softInk, fontWeight: 500 }}
+      >
+        {user}
+      </Button>
+    </Box>
+  );
+}
+
+function Differences({ differs }: { differs: number }) {
+  const [anchor, setAnchor] = useState<HTMLElement | null>(null);
+  const report = useBenchStore((state) => state.report);
+  if (differs === 0) {
+    const due = report?.restart_due;
+    return (
+      <Typography sx={{ color: due ? colours.copperText : colours.verdigris, fontWeight: 600 }}>
+        {due ? "restart due: ports wait for it" : "draft is on the board"}
+      </Typography>
+    );
+  }
+  return (
+    <>
+      <Button variant="text" onClick={(event) => setAnchor(event.currentTarget)} aria-haspopup="dialog" sx={{ color: colours.copperText }}>
+        {differs === 1 ? "1 setting differs from the board" : `${differs} settings differ from the board`}
+      </Button>
+      <Popover
+        open={!!anchor}
+        anchorEl={anchor}
+        onClose={() => setAnchor(null)}
+        anchorOrigin={{ vertical: "bottom", horizontal: "left" }}
+        slotProps={{ paper: { role: "dialog", "aria-label": "Settings that differ" } }}
+      >
+        <Box
+          component="table"
+          sx={{
+            m: 2,
+            borderSpacing: "14px 4px",
+            fontSize: 13,
+            "& td": { fontFamily: mono },
+            "& th": { textAlign: "left", fontWeight: 500 },
+          }}
+        >
+          <thead>
+            <tr>
+              <Box component="th" sx={{ color: colours.softInk }}>
+                setting
+              </Box>
+              <Box component="th" sx={{ color: colours.softInk }}>
+                on board
+              </Box>
+              <Box component="th" sx={{ color: colours.softInk }}>
+                draft
+              </Box>
+            </tr>
+          </thead>
+          <tbody>
+            {report?.differences.map((each) => (
+              <tr key={each.path}>
+                <th>{settingName(each.path)}</th>
+                <td>{settingValue(each.on_board)}</td>
+                <td style={{ color: colours.copperText }}>{settingValue(each.draft)}</td>
+              </tr>
+            ))}
+          </tbody>
+        </Box>
+      </Popover>
+    </>
+  );
+}
+
+function LastAct() {
+  const answer = useBenchStore((state) => state.answer);
+  return (
+    <Box
+      role="status"
+      sx={{
+        fontSize: 12.5,
+        color: answer && !answer.ok ? colours.oxide : colours.softInk,
+        maxWidth: 240,
+        whiteSpace: "normal",
+        lineHeight: 1.2,
+      }}
+    >
+      {answer ? (answer.ok ? answer.text : `${answer.act}: ${answer.text}`) : ""}
+    </Box>
+  );
+}

@@ -1,0 +1,108 @@
+import { type QueryClient, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useCallback, useEffect } from "react";
+import { create } from "zustand";
+import { api, Problem, taken } from "../api/client";
+import type { Craft, CraftDocument, Edit } from "../api/types";
+
+type Change = (document: CraftDocument) => CraftDocument;
+
+/** Changes that are not saved yet, and what stands in their way. They outlive the page they were made on. */
+interface Unsaved {
+  queue: { craftId: string; change: Change }[];
+  saving: boolean;
+  problem: { text: string; stale: Craft | null } | null;
+}
+
+export const useUnsaved = create<Unsaved>(() => ({ queue: [], saving: false, problem: null }));
+
+const key = (craftId: string) => ["craft", craftId];
+
+export function useDraft(craftId: string) {
+  const queries = useQueryClient();
+  const craft = useQuery({
+    queryKey: key(craftId),
+    queryFn: (): Promise<Craft> => taken(api.GET("/api/crafts/{craft_id}", { params: { path: { craft_id: craftId } } })),
+  });
+  const edit = useCallback(
+    (change: Change) => {
+      useUnsaved.setState((state) => ({ queue: [...state.queue, { craftId, change }] }));
+      void saveNext(queries);
+    },
+    [craftId, queries],
+  );
+  useEffect(() => {
+    const warn = (event: BeforeUnloadEvent) => {
+      if (useUnsaved.getState().queue.length > 0) event.preventDefault();
+    };
+    window.addEventListener("beforeunload", warn);
+    return () => window.removeEventListener("beforeunload", warn);
+  }, []);
+  return { craft, edit };
+}
+
+async function saveNext(queries: QueryClient): Promise<void> {
+  const { queue, saving, problem } = useUnsaved.getState();
+  const next = queue[0];
+  if (!next || saving || problem) return;
+  const base = queries.getQueryData<Craft>(key(next.craftId));
+  if (!base) return;
+  useUnsaved.setState({ saving: true });
+  await queries.cancelQueries({ queryKey: key(next.craftId) });
+  const document = next.change(structuredClone(base.document));
+  queries.setQueryData<Craft>(key(next.craftId), { ...base, document });
+  try {
+    const saved = await taken(
+      api.PUT("/api/crafts/{craft_id}/draft", { params: { path: { craft_id: next.craftId } }, body: { version: base.version, document } }),
+    );
+    queries.setQueryData(key(next.craftId), saved);
+    useUnsaved.setState((state) => ({ queue: state.queue.slice(1), saving: false }));
+    void saveNext(queries);
+  } catch (error) {
+    queries.setQueryData(key(next.craftId), base);
+    const refused = error instanceof Problem && error.status >= 400 && error.status !== 409;
+    const stale = error instanceof Problem && error.status === 409 ? await fetchNow(next.craftId) : null;
+    useUnsaved.setState((state) => ({
+      saving: false,
+      queue: refused ? state.queue.slice(1) : state.queue,
+      problem: { text: error instanceof Error ? error.message : String(error), stale },
+    }));
+  }
+}
+
+async function fetchNow(craftId: string): Promise<Craft | null> {
+  try {
+    return await taken(api.GET("/api/crafts/{craft_id}", { params: { path: { craft_id: craftId } } }));
+  } catch {
+    return null;
+  }
+}
+
+/** Make the waiting changes again, on top of what is there now. */
+export function saveOnTop(queries: QueryClient): void {
+  const { problem } = useUnsaved.getState();
+  if (problem?.stale) queries.setQueryData(key(problem.stale.id), problem.stale);
+  useUnsaved.setState({ problem: null });
+  void saveNext(queries);
+}
+
+/** Let the waiting changes go and look at what is there. */
+export function dropUnsaved(queries: QueryClient): void {
+  const { problem } = useUnsaved.getState();
+  useUnsaved.setState({ queue: [], problem: null });
+  if (problem?.stale) queries.setQueryData(key(problem.stale.id), problem.stale);
+  else void queries.invalidateQueries({ queryKey: ["craft"] });
+}
+
+/** A change from a finding's edits (JSON pointers into the document). */
+export function fromEdits(edits: Edit[]): Change {
+  return (document) => {
+    for (const { path, value } of edits) {
+      const steps = path.split("/").slice(1);
+      // biome-ignore lint/suspicious/noExplicitAny: a JSON pointer leads anywhere in the document; the server validates the outcome
+      let at: any = document;
+      for (const step of steps.slice(0, -1)) at = at[step];
+      at[steps.at(-1) ?? ""] = value;
+    }
+    return document;
+  };
+}

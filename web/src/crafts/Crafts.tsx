@@ -1,0 +1,142 @@
+import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
+import Typography from "@mui/material/Typography";
+import { useQuery } from "@tanstack/react-query";
+import { useState } from "react";
+import { Link } from "react-router";
+import { api, taken } from "../api/client";
+import type { CraftRow, Session } from "../api/types";
+import { hopPath, hopTitle } from "../chain/hops";
+import { COIN_WORDS, Coin } from "../look/Coin";
+import { colours } from "../look/colours";
+import { Wordmark } from "../look/Wordmark";
+import { useSignOut } from "../session/useSession";
+import { NewCraft } from "./NewCraft";
+
+export function Crafts({ session }: { session: Session }) {
+  const crafts = useQuery({ queryKey: ["crafts"], queryFn: (): Promise<CraftRow[]> => taken(api.GET("/api/crafts")) });
+  const [making, setMaking] = useState(false);
+  const signOut = useSignOut();
+  return (
+    <>
+      <Box
+        component="header"
+        sx={{
+          height: 48,
+          px: 3,
+          display: "flex",
+          alignItems: "center",
+          gap: 2,
+          borderBottom: 1,
+          borderColor: "divider",
+          bgcolor: "background.paper",
+        }}
+      >
+        <Wordmark />
+        <Box sx={{ flex: 1 }} />
+        <Typography sx={{ color: "text.secondary" }}>{session.user}</Typography>
+        <Button variant="text" color="inherit" onClick={() => signOut.mutate()}>
+          Sign out
+        </Button>
+      </Box>
+      <Box component="main" data-ready={crafts.isSuccess || undefined} sx={{ maxWidth: 1040, mx: "auto", p: 4 }}>
+        <Box sx={{ display: "flex", alignItems: "baseline", gap: 2, mb: 0.5 }}>
+          <Typography variant="h1">Crafts</Typography>
+          <Box sx={{ flex: 1 }} />
+          {session.workshops.length > 0 && (
+            <Button variant="contained" onClick={() => setMaking(true)}>
+              New craft
+            </Button>
+          )}
+        </Box>
+        <Typography sx={{ color: "text.secondary", mb: 3 }}>
+          Each coin is a hop of the signal. Open a craft where its line breaks.
+        </Typography>
+        {crafts.error && <Box role="alert">{crafts.error.message}</Box>}
+        {session.workshops.length === 0 && (
+          <Typography>You belong to no workshop yet. Whoever runs Coin Bell here can add you to one with ./bell user.</Typography>
+        )}
+        {session.workshops.map((workshop) => {
+          const own = crafts.data?.filter((craft) => craft.workshop === workshop.name) ?? [];
+          return (
+            <Box component="section" key={workshop.id} sx={{ mb: 4 }} aria-label={workshop.name}>
+              <Typography variant="h2" sx={{ mb: 1, fontSize: 13.5, color: colours.softInk }}>
+                {workshop.name} · you are a {workshop.role}
+              </Typography>
+              <Box component="ul" sx={{ listStyle: "none", m: 0, p: 0, display: "grid", gap: 1.5 }}>
+                {own.map((craft) => (
+                  <CraftLine key={craft.id} craft={craft} />
+                ))}
+              </Box>
+              {crafts.isSuccess && own.length === 0 && (
+                <Box sx={{ p: 3, border: `1px dashed ${colours.hairline}`, borderRadius: 1.5 }}>
+                  No craft yet. Choose a board, a receiver and a transmitter, and the bench is ready to follow the signal.
+                </Box>
+              )}
+            </Box>
+          );
+        })}
+      </Box>
+      {making && <NewCraft session={session} onClose={() => setMaking(false)} />}
+    </>
+  );
+}
+
+function CraftLine({ craft }: { craft: CraftRow }) {
+  const broken = craft.chain.find((state) => state.coin === "cracked");
+  const next = broken ?? craft.chain.find((state) => state.coin !== "rings true");
+  const target = `/crafts/${craft.id}/${hopPath(next?.hop ?? "port plan")}`;
+  return (
+    <Box
+      component="li"
+      sx={{
+        display: "grid",
+        gridTemplateColumns: "240px 1fr 300px",
+        gap: 2,
+        alignItems: "center",
+        p: 2,
+        bgcolor: "background.paper",
+        border: 1,
+        borderColor: "divider",
+        borderRadius: 1.5,
+      }}
+    >
+      <div>
+        <Link to={target} style={{ color: colours.ink, fontWeight: 600, fontSize: 16 }}>
+          {craft.name}
+        </Link>
+        <Box sx={{ color: "text.secondary", fontSize: 13 }}>{craft.about || craft.airframe}</Box>
+      </div>
+      <Box sx={{ display: "flex", gap: 0.5 }}>
+        {craft.chain.map((state) => (
+          <Box
+            component="span"
+            key={state.hop}
+            title={`${hopTitle(state.hop)}: ${state.why}`}
+            sx={{ display: "grid", justifyItems: "center", width: 70 }}
+          >
+            <Coin state={state.coin} size={24} label={COIN_WORDS[state.coin]} />
+            <Box component="span" sx={{ fontSize: 11, color: "text.secondary", mt: 0.5 }}>
+              {hopTitle(state.hop)}
+            </Box>
+          </Box>
+        ))}
+        {craft.trouble && <Box sx={{ color: colours.oxide }}>{craft.trouble}</Box>}
+      </Box>
+      <Box sx={{ fontSize: 13 }}>
+        {broken ? (
+          <Box sx={{ color: colours.oxide }}>
+            <b>{hopTitle(broken.hop)}</b>: {broken.why}
+          </Box>
+        ) : next ? (
+          <span>
+            Next: <b>{hopTitle(next.hop)}</b>, {next.why}
+          </span>
+        ) : (
+          <Box sx={{ color: colours.verdigris }}>every hop rings true</Box>
+        )}
+        <Box sx={{ color: "text.secondary", fontSize: 12, mt: 0.5 }}>{craft.parts.join(" · ")}</Box>
+      </Box>
+    </Box>
+  );
+}

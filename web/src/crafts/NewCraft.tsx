@@ -1,0 +1,117 @@
+import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
+import Dialog from "@mui/material/Dialog";
+import DialogActions from "@mui/material/DialogActions";
+import DialogContent from "@mui/material/DialogContent";
+import DialogTitle from "@mui/material/DialogTitle";
+import MenuItem from "@mui/material/MenuItem";
+import TextField from "@mui/material/TextField";
+import { useMutation, useQuery } from "@tanstack/react-query";
+import { type FormEvent, useState } from "react";
+import { useNavigate } from "react-router";
+import { api, taken } from "../api/client";
+import type { Craft, Parts, Session } from "../api/types";
+import { colours } from "../look/colours";
+
+const AIRFRAMES = ["quad X", "quad plus", "tri", "plane", "wing", "rover", "boat"];
+
+export function useParts() {
+  return useQuery({
+    queryKey: ["parts"],
+    queryFn: (): Promise<Parts> => taken(api.GET("/api/parts")),
+    staleTime: Number.POSITIVE_INFINITY,
+  });
+}
+
+export function NewCraft({ session, onClose }: { session: Session; onClose: () => void }) {
+  const parts = useParts();
+  const go = useNavigate();
+  const [form, setForm] = useState({
+    name: "",
+    airframe: "quad X",
+    board: "",
+    receiver: "",
+    transmitter: "",
+    workshop: session.workshops[0]?.id ?? 0,
+  });
+  const make = useMutation({
+    mutationFn: (): Promise<Craft> => taken(api.POST("/api/crafts", { body: form })),
+    onSuccess: (craft) => go(`/crafts/${craft.id}/port-plan`),
+  });
+  const submit = (event: FormEvent) => {
+    event.preventDefault();
+    make.mutate();
+  };
+  const choose = (name: "airframe" | "board" | "receiver" | "transmitter", label: string, options: { value: string; text: string }[]) => (
+    <TextField select required label={label} value={form[name]} onChange={(event) => setForm({ ...form, [name]: event.target.value })}>
+      {options.map((option) => (
+        <MenuItem key={option.value} value={option.value}>
+          {option.text}
+        </MenuItem>
+      ))}
+    </TextField>
+  );
+  return (
+    <Dialog open onClose={onClose} aria-labelledby="new-craft">
+      <form onSubmit={submit}>
+        <DialogTitle id="new-craft">New craft</DialogTitle>
+        <DialogContent sx={{ display: "grid", gap: 2, width: 420, pt: "8px !important" }}>
+          <TextField
+            label="Name"
+            required
+            autoFocus
+            value={form.name}
+            slotProps={{ htmlInput: { maxLength: 60 } }}
+            onChange={(event) => setForm({ ...form, name: event.target.value })}
+          />
+          {session.workshops.length > 1 && (
+            <TextField
+              select
+              label="Workshop"
+              value={form.workshop}
+              onChange={(event) => setForm({ ...form, workshop: Number(event.target.value) })}
+            >
+              {session.workshops.map((each) => (
+                <MenuItem key={each.id} value={each.id}>
+                  {each.name}
+                </MenuItem>
+              ))}
+            </TextField>
+          )}
+          {choose(
+            "airframe",
+            "Airframe",
+            AIRFRAMES.map((each) => ({ value: each, text: each })),
+          )}
+          {choose(
+            "board",
+            "Board",
+            parts.data?.boards.map((each) => ({ value: each.id, text: `${each.name}, ${each.ports.length} UARTs, ${each.mcu} class` })) ??
+              [],
+          )}
+          {choose(
+            "receiver",
+            "Receiver",
+            parts.data?.receivers.map((each) => ({ value: each.id, text: `${each.name}, ${each.protocol}` })) ?? [],
+          )}
+          {choose(
+            "transmitter",
+            "Transmitter",
+            parts.data?.transmitters.map((each) => ({ value: each.id, text: `${each.name}, ${each.channels} channels` })) ?? [],
+          )}
+          <Box role="alert" sx={{ color: colours.oxide, minHeight: 20 }}>
+            {make.error?.message}
+          </Box>
+        </DialogContent>
+        <DialogActions>
+          <Button variant="outlined" onClick={onClose}>
+            Cancel
+          </Button>
+          <Button type="submit" variant="contained" disabled={make.isPending}>
+            Put it on the bench
+          </Button>
+        </DialogActions>
+      </form>
+    </Dialog>
+  );
+}

@@ -1,0 +1,96 @@
+import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
+import { Link } from "react-router";
+import type { Finding, Hop } from "../api/types";
+import { useBenchStore } from "../bench/useBench";
+import { hopPath, hopTitle } from "../chain/hops";
+import type { HopProps } from "../craft/CraftPage";
+import { fromEdits } from "../craft/useDraft";
+import { colours } from "../look/colours";
+
+const TONE = {
+  stop: { ink: colours.oxide, wash: colours.oxideWash },
+  warn: { ink: colours.copperText, wash: colours.copperWash },
+  note: { ink: colours.slate, wash: colours.slateWash },
+};
+
+/** What the checks say of this hop: what, why, and the mending act. */
+export function FindingStrip({ hop, craftId, edit }: { hop: Hop; craftId: string; edit: HopProps["edit"] }) {
+  const report = useBenchStore((state) => state.report);
+  const findings = report?.findings ?? [];
+  const here = findings.filter((finding) => finding.hop === hop);
+  const stop = findings.find((finding) => finding.hop !== hop && finding.severity === "stop");
+  const coin = report?.chain.find((state) => state.hop === hop);
+  return (
+    <Box
+      component="section"
+      aria-label="Findings"
+      sx={{
+        borderTop: 1,
+        borderColor: "divider",
+        bgcolor: "background.paper",
+        px: 3,
+        py: 1,
+        maxHeight: 190,
+        overflow: "auto",
+        minHeight: 44,
+      }}
+    >
+      {here.map((finding) => (
+        <Line key={`${finding.code} ${finding.where} ${finding.what}`} finding={finding} edit={edit} />
+      ))}
+      {here.length === 0 && (
+        <Box sx={{ py: 0.5, color: coin?.coin === "rings true" ? colours.verdigris : colours.softInk }}>
+          {coin?.coin === "rings true"
+            ? "Nothing is wrong here: this hop is proven."
+            : coin?.coin === "tarnished"
+              ? `Nothing is wrong, but ${coin.why}.`
+              : "Nothing is wrong here so far."}
+        </Box>
+      )}
+      {stop && (
+        <Box sx={{ py: 0.5, fontSize: 13, color: colours.softInk }}>
+          The signal stops elsewhere:{" "}
+          <Link to={`/crafts/${craftId}/${hopPath(stop.hop)}`} style={{ color: colours.oxide, fontWeight: 600 }}>
+            {hopTitle(stop.hop)}
+          </Link>{" "}
+          {stop.what}
+        </Box>
+      )}
+    </Box>
+  );
+}
+
+function Line({ finding, edit }: { finding: Finding; edit: HopProps["edit"] }) {
+  const tone = TONE[finding.severity];
+  const mends = finding.mends ?? [];
+  return (
+    <Box sx={{ display: "flex", alignItems: "baseline", gap: 1.25, py: 0.4, flexWrap: "wrap" }}>
+      <Box component="span" sx={{ px: 0.9, borderRadius: 0.75, fontSize: 12, fontWeight: 600, color: tone.ink, bgcolor: tone.wash }}>
+        {finding.severity}
+      </Box>
+      <b>{finding.what}</b>
+      <Box component="span" sx={{ color: "text.secondary" }}>
+        {finding.why}
+      </Box>
+      <Box sx={{ display: "flex", gap: 1, ml: "auto", flexWrap: "wrap" }}>
+        {mends.map((mend) =>
+          mend.edits?.length ? (
+            <Button
+              key={mend.text}
+              variant="outlined"
+              sx={{ color: colours.verdigris, py: 0 }}
+              onClick={() => edit(fromEdits(mend.edits ?? []))}
+            >
+              {mend.text}
+            </Button>
+          ) : (
+            <Box key={mend.text} component="span" sx={{ color: colours.verdigris, fontWeight: 600, fontSize: 13 }}>
+              {mend.text}
+            </Box>
+          ),
+        )}
+      </Box>
+    </Box>
+  );
+}

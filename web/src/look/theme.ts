@@ -1,0 +1,45 @@
+import { createTheme } from "@mui/material/styles";
+import { colours, mono } from "./colours";
+
+export const theme = createTheme({
+  palette: {
+    mode: "light",
+    background: { default: colours.paper, paper: colours.raised },
+    text: { primary: colours.ink, secondary: colours.softInk },
+    primary: { main: colours.verdigris, contrastText: "#FFFDF8" },
+    secondary: { main: colours.copperText, contrastText: "#FFFDF8" },
+    error: { main: colours.oxide },
+    info: { main: colours.slate },
+    divider: colours.hairline,
+  },
+  typography: {
+    fontFamily: '"Figtree Variable", sans-serif',
+    fontSize: 13.5,
+    h1: { fontSize: 22, fontWeight: 600, lineHeight: 1.3 },
+    h2: { fontSize: 15, fontWeight: 600 },
+    h3: { fontSize: 12.5, fontWeight: 600, color: colours.softInk },
+    body1: { fontSize: 14.5 },
+    button: { textTransform: "none", fontWeight: 600 },
+  },
+  shape: { borderRadius: 6 },
+  components: {
+    MuiButton: {
+      defaultProps: { disableElevation: true, disableRipple: true, size: "small" },
+      styleOverrides: {
+        root: { paddingInline: 12, "&.Mui-focusVisible": { outline: `2px solid ${colours.ink}`, outlineOffset: 2 } },
+        outlined: { borderColor: colours.hairline, color: colours.ink, background: colours.raised },
+      },
+    },
+    MuiTextField: { defaultProps: { size: "small" } },
+    MuiSelect: { defaultProps: { size: "small" } },
+    MuiTooltip: { defaultProps: { disableInteractive: true } },
+    MuiCssBaseline: {
+      styleOverrides: {
+        body: { background: colours.paper },
+        ":focus-visible": { outline: `2px solid ${colours.ink}`, outlineOffset: 2 },
+        ".mono": { fontFamily: mono, fontVariantNumeric: "tabular-nums" },
+        "@media (prefers-reduced-motion: reduce)": { "*": { animation: "none !important", transition: "none !important" } },
+      },
+    },
+  },
+});
