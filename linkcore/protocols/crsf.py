@@ -188,7 +188,7 @@ class CrsfDecoder(Decoder):
 
     def _notice_gap(self, at: int) -> None:
         """Silence ends a run of skipped bytes: what follows is a frame of its own."""
-        if self._timed and (self._times[at] - self._last > GAP_S if self._last is not None else self._times[at] > GAP_S):
+        if self._timed and self._last is not None and self._times[at] - self._last > GAP_S:
             self._seen_gap = True
             self._skipping = False
 

@@ -45,6 +45,7 @@ class SbusDecoder(Decoder):
         self._start: float | None = None
         self._last: float | None = None
         self._begun_at_gap = False
+        self._joined = True  # still in the burst that was going on when listening began: it may lack its head
         self._seen_good = False
         self._skipping = False
 
@@ -62,6 +63,7 @@ class SbusDecoder(Decoder):
             elif t - self._last >= GAP_S:
                 frames += self._close_at_gap()
                 self._begun_at_gap = True
+                self._joined = False
             self._last = t
             if not held:
                 self._start = t
@@ -102,7 +104,7 @@ class SbusDecoder(Decoder):
         if not self._begun_at_gap and len(held) == LENGTH and not self._errors and _looks_whole(held):
             frames.append(_read(held, self._start))
             self._seen_good = True
-        elif self._begun_at_gap and not at_end:
+        elif self._begun_at_gap and not at_end and not self._joined:
             frames.append(BadFrame(self._start, f"{len(held)} bytes before the gap instead of 25"))
         held.clear()
         return frames

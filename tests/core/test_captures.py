@@ -1,0 +1,109 @@
+from __future__ import annotations
+
+import json
+import subprocess
+import sys
+import tempfile
+from pathlib import Path
+
+from django.conf import settings
+from django.test import SimpleTestCase
+
+HERE = Path(__file__).resolve().parent.parent / "captures"
+SHARED = Path(settings.ROOT).parent / "shared" / "captures"
+
+
+def bell(*arguments: str) -> subprocess.CompletedProcess[str]:
+    return subprocess.run([sys.executable, "-m", "commands.decode", *arguments], cwd=settings.ROOT, capture_output=True, text=True, check=False)
+
+
+def decode(path: Path, *more: str) -> tuple[int, dict, list[dict], dict]:
+    done = bell("decode", *more, str(path))
+    assert done.returncode in (0, 3), done.stderr
+    first, *frames, last = [json.loads(line) for line in done.stdout.splitlines()]
+    return done.returncode, first["line"], frames, last["summary"]
+
+
+class DecodeTest(SimpleTestCase):
+    maxDiff = 2000
+
+    def check(self, folder: Path, name: str, expected: dict) -> None:
+        file, _, line = name.partition("#")
+        status, settings_, frames, summary = decode(folder / file, *(["--line", line] if line else []))
+        self.assertEqual(status, 0)
+        timed = expected.get("timed", True)
+        wanted = expected["settings"] if timed else dict.fromkeys(expected["settings"])
+        self.assertEqual(settings_, {"protocol": expected["protocol"], **wanted})
+        if expected["damaged_frames"] is not None:
+            self.assertEqual((summary["frames"], summary["bad_frames"]), (expected["good_frames"], expected["damaged_frames"]))
+        times = expected["times"] if "times" in expected else [frame["t"] for frame in expected["frames"]]
+        if timed:
+            self.assertEqual(len([frame for frame in frames if frame["t"] < times[-1] + 0.001]), len(times))
+            for frame, t in zip(frames, times, strict=False):
+                self.assertAlmostEqual(frame["t"], t, delta=2e-6)
+        for frame, known in zip(frames, expected["frames"], strict=False):
+            self.assertEqual({key: frame[key] for key in known if key != "t"}, {key: value for key, value in known.items() if key != "t"})
+        if "failsafe_count" in expected:
+            self.assertEqual(sum(frame["failsafe"] for frame in frames), expected["failsafe_count"])
+            self.assertEqual(sum(frame["frame_lost"] for frame in frames), expected["lost_count"])
+
+    def check_folder(self, folder: Path) -> None:
+        known = json.loads((folder / "expected.json").read_text())
+        for name, expected in known.items():
+            if expected["protocol"] in ("SBUS", "CRSF"):
+                with self.subTest(name):
+                    self.check(folder, name, expected)
+
+    def test_captures_hold_what_they_are_known_to_hold(self):
+        self.check_folder(HERE)
+
+    def test_the_whole_set_of_captures_where_it_is_at_hand(self):
+        if not SHARED.is_dir():
+            self.skipTest("no shared captures beside the project")
+        self.check_folder(SHARED)
+
+    def test_nothing_good_is_status_3_with_a_summary(self):
+        for name in ("gps.vcd", "dead-low.vcd", "ppm-positive.vcd"):
+            status, line, frames, summary = decode(HERE / name)
+            self.assertEqual((status, line["protocol"], frames, summary["frames"]), (3, None, [], 0), name)
+
+    def test_a_protocol_can_be_forced(self):
+        status, line, _, summary = decode(HERE / "sbus-sticks.bin", "--protocol", "crsf")
+        self.assertEqual((status, line["protocol"], summary["frames"]), (3, "CRSF", 0))
+
+    def test_files_that_are_not_what_they_say_are_status_2_with_one_line(self):
+        with tempfile.TemporaryDirectory() as folder:
+            lying = Path(folder) / "lying.vcd"
+            lying.write_bytes(b"\x00\x01\x02 no dump at all")
+            cut = Path(folder) / "cut.vcd"
+            cut.write_bytes((HERE / "gps.vcd").read_bytes()[:60])
+            ending = Path(folder) / "capture.txt"
+            ending.write_text("hello")
+            for path, said in ((lying, "line 1"), (cut, "header"), (ending, "ending"), (Path(folder) / "missing.vcd", "No such file")):
+                done = bell("decode", str(path))
+                self.assertEqual((done.returncode, done.stdout, len(done.stderr.splitlines())), (2, "", 1), done.stderr)
+                self.assertIn(said, done.stderr)
+            done = bell("decode", "--line", "nothing", str(HERE / "gps.vcd"))
+            self.assertEqual(done.returncode, 2)
+            self.assertIn("it has line", done.stderr)
+
+
+class IdentifyTest(SimpleTestCase):
+    def test_what_is_on_the_line_and_why(self):
+        for name, protocol, inverted, word in (
+            ("sbus-uninverted.vcd", "SBUS", False, "other way round"),
+            ("sbus-damaged.vcd", "SBUS", True, "101 500 baud"),
+            ("crsf-damaged.vcd", "CRSF", False, "whole CRSF frames"),
+            ("crsf-sticks.bin", "CRSF", None, "without times"),
+            ("gps.vcd", None, None, "NMEA"),
+            ("dead-high.vcd", None, None, "rests high"),
+            ("ppm-positive.vcd", None, None, "None of"),
+        ):
+            with self.subTest(name):
+                found = json.loads(bell("identify", str(HERE / name)).stdout)
+                self.assertEqual(found["protocol"], protocol)
+                self.assertTrue(0 <= found["confidence"] <= 1)
+                if protocol:
+                    self.assertEqual(found["inverted"], inverted)
+                    self.assertGreater(found["confidence"], 0.75)
+                self.assertIn(word, " ".join(found["why"]))

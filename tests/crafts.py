@@ -1,0 +1,30 @@
+"""Crafts for tests."""
+
+from __future__ import annotations
+
+from linkcore.craft.document import Band, CraftDocument, Kit, ModeBand, Patch, ReceiverInput
+from linkcore.craft.starting import new_craft
+
+
+def sbus_craft(*, pad: str = "R2", port: str = "U2", inverted: bool = True, protocol: str = "SBUS") -> CraftDocument:
+    craft = new_craft("Test craft", "quad X", Kit(board="merle-f7", receiver="pip-s8", transmitter="harrow-16"))
+    craft.wiring = wires(SBUS=pad, **{"5V": "5V", "GND": "G"})
+    return _set(craft, port, protocol, inverted)
+
+
+def crsf_craft(*, pad: str = "R6", port: str = "U6") -> CraftDocument:
+    craft = new_craft("Test craft", "quad X", Kit(board="ouzel-h7", receiver="wisp-900", transmitter="harrow-16"))
+    craft.wiring = wires(TX=pad, **{"5V": "5V", "GND": "G"})
+    return _set(craft, port, "CRSF", False)
+
+
+def wires(**pads: str) -> list[Patch]:
+    return [Patch(device="receiver", pin=pin, pad=pad) for pin, pad in pads.items()]
+
+
+def _set(craft: CraftDocument, port: str, protocol: str, inverted: bool) -> CraftDocument:
+    craft.settings.ports[port] = "receiver input"
+    craft.settings.receiver_input = ReceiverInput(protocol=protocol, inverted=inverted)
+    craft.settings.arming = Band(channel=5, low=1750, high=2150)
+    craft.settings.modes = [ModeBand(mode="angle", channel=6, low=1250, high=1750)]
+    return CraftDocument.model_validate(craft.model_dump())

@@ -1,0 +1,9 @@
+"""Settings for the tests: a fast password hasher, and here only; nothing else that a user would not meet."""
+
+from server.settings import *  # noqa: F403
+
+PASSWORD_HASHERS = ["django.contrib.auth.hashers.MD5PasswordHasher"]
+TEST_RUNNER = "tests.runner.Runner"
+AXES_ENABLED = False
+MAX_UPLOAD_BYTES = 8 << 20
+ALLOWED_HOSTS = ["127.0.0.1", "localhost", "testserver"]
