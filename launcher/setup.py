@@ -104,7 +104,7 @@ def _make_python(lock: Path) -> None:
     if not uv.exists():
         run([PYTHON, "-m", "pip", "install", "-q", "--disable-pip-version-check", f"uv=={UV_VERSION}"], "installing uv")
     run(
-        [uv, "pip", "install", "-q", "--require-hashes", "-r", lock],
+        [uv, "pip", "install", "-q", "--compile-bytecode", "--require-hashes", "-r", lock],
         "installing the Python packages",
         env={**os.environ, "VIRTUAL_ENV": str(PYTHON.parent.parent)},
     )

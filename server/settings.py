@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import warnings
 from pathlib import Path
 
 from django.core.exceptions import ImproperlyConfigured
@@ -54,6 +55,8 @@ MIDDLEWARE = [
 ]
 ROOT_URLCONF = "server.urls"
 ASGI_APPLICATION = "server.asgi.application"
+# WhiteNoise hands Django its files piece by piece in a way that suits threads; Django says so, and serves them all the same.
+warnings.filterwarnings("ignore", message="StreamingHttpResponse must consume synchronous iterators")
 TEMPLATES = [{"BACKEND": "django.template.backends.django.DjangoTemplates", "APP_DIRS": True, "OPTIONS": {}}]
 
 DATABASES = {

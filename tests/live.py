@@ -34,7 +34,20 @@ class Server:
         environment = {**os.environ, "COINBELL_DB_NAME": connection.settings_dict["NAME"], "DJANGO_SETTINGS_MODULE": "tests.settings"}
         descriptor = self._socket.fileno()
         self.process = subprocess.Popen(
-            [sys.executable, "-m", "uvicorn", "server.asgi:application", "--fd", str(descriptor), "--lifespan", "off", "--ws-max-size", "65536", "--log-level", "warning"],
+            [
+                sys.executable,
+                "-m",
+                "uvicorn",
+                "server.asgi:application",
+                "--fd",
+                str(descriptor),
+                "--lifespan",
+                "off",
+                "--ws-max-size",
+                "65536",
+                "--log-level",
+                "warning",
+            ],
             env=environment,
             cwd=settings.ROOT,
             pass_fds=(descriptor,),

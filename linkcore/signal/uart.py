@@ -153,10 +153,15 @@ class UartReceiver:
         return self.feed(NO_TIMES, until + 2 * self.settings.byte_s)
 
     def _sample(self, times: Times, starts: Times, bit: float, samples: int) -> ReceivedBytes:
-        offsets = (np.arange(1, samples) + 0.5) * bit
-        when = (starts[:, None] + offsets).ravel()
-        levels = (np.searchsorted(times, when, side="right") + self._level) & 1
-        bits = levels.reshape(len(starts), samples - 1).astype(np.uint8)
+        # Walk all bytes at once, sample by sample: hardly ever does more than one toggle lie between two samples.
+        fence = np.append(times, np.inf)
+        passed = np.searchsorted(times, starts, side="right")
+        bits = np.empty((len(starts), samples - 1), dtype=np.uint8)
+        for place in range(samples - 1):
+            when = starts + (place + 1.5) * bit
+            while (behind := fence[passed] <= when).any():
+                passed += behind
+            bits[:, place] = (passed + self._level) & 1
         data_bits = bits[:, : self.settings.data_bits]
         weights = (1 << np.arange(self.settings.data_bits)).astype(np.uint16)
         data = (data_bits * weights).sum(axis=1).astype(np.uint8)

@@ -18,6 +18,8 @@ _SPACE = np.zeros(256, dtype=bool)
 _SPACE[[9, 10, 11, 12, 13, 32]] = True
 _SCALAR = np.zeros(256, dtype=bool)
 _SCALAR[list(b"01xXzZ")] = True
+_RARE = np.zeros(256, dtype=bool)
+_RARE[list(b"$bBrR")] = True
 _DUMP_WORDS = {b"$dumpvars", b"$dumpall", b"$dumpon", b"$dumpoff", b"$end"}
 
 
@@ -32,7 +34,7 @@ class VcdLine:
 class VcdReader:
     """Reads the header at once; then `edges` streams the toggles of one line."""
 
-    def __init__(self, stream: ByteStream, chunk_size: int = 1 << 22) -> None:
+    def __init__(self, stream: ByteStream, chunk_size: int = 1 << 19) -> None:
         """Raise RecordingError where the header is not that of a value change dump."""
         self._chunks = chunks(stream, chunk_size)
         self.lines: list[VcdLine] = []
@@ -136,32 +138,31 @@ class VcdReader:
 
     def _parse(self, piece: bytes, code: bytes) -> Times:
         text = np.frombuffer(piece, dtype=np.uint8)
-        space = _SPACE[text]
-        begins = np.flatnonzero(~space & np.concatenate(([True], space[:-1])))
+        begins, ends = self._tokens(piece, text)
         if len(begins) == 0:
             self._line_no += piece.count(b"\n")
             return NO_TIMES
-        ends = np.flatnonzero(space & np.concatenate(([False], ~space[:-1])))
         lengths = ends - begins
         first = text[begins]
         live = self._unusual(piece, begins, ends, first)
 
-        stamps = np.flatnonzero((first == ord("#")) & live)
+        is_stamp = (first == ord("#")) & live
+        stamps = np.flatnonzero(is_stamp)
         times = self._stamps(text, begins[stamps], lengths[stamps], piece)
-        wanted = live & _SCALAR[first] & (lengths == 1 + len(code))
+        scalar = _SCALAR[first]
+        wanted = live & scalar & (lengths == 1 + len(code))
         for offset, byte in enumerate(code, 1):
             wanted[wanted] = text[begins[wanted] + offset] == byte
         changes = np.flatnonzero(wanted)
-        known = live & ((first == ord("#")) | _SCALAR[first])
-        if not known.all():
-            odd = int(np.flatnonzero(live & ~known)[0]) if (live & ~known).any() else -1
-            if odd >= 0:
-                self._fail(piece, int(begins[odd]), int(ends[odd]), "is neither a time nor a value change")
+        strange = live & ~(is_stamp | scalar)
+        if strange.any():
+            odd = int(strange.argmax())
+            self._fail(piece, int(begins[odd]), int(ends[odd]), "is neither a time nor a value change")
 
         block = NO_TIMES
         if len(changes):
             stamped = np.concatenate(([self._now], times))
-            when = stamped[np.searchsorted(stamps, changes)]
+            when = stamped[np.cumsum(is_stamp)[changes]]
             value = first[changes]
             certain = (value == ord("0")) | (value == ord("1"))
             if not certain.all():
@@ -180,6 +181,18 @@ class VcdReader:
         self._line_no += piece.count(b"\n")
         return block
 
+    @staticmethod
+    def _tokens(piece: bytes, text: NDArray[np.uint8]) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
+        """Where the words of a piece begin and end; a piece ends with white space."""
+        if piece[-1:] == b"\n" and not any(mark in piece for mark in (b" ", b"\t", b"\r", b"\v", b"\f")):
+            ends = np.flatnonzero(text == 10)  # a word a line: what nearly every program writes
+            begins = np.concatenate(([0], ends[:-1] + 1))
+            if (ends > begins).all():
+                return begins, ends
+        space = _SPACE[text]
+        begins = np.flatnonzero(~space & np.concatenate(([True], space[:-1])))
+        return begins, np.flatnonzero(space & np.concatenate(([False], ~space[:-1])))
+
     def _note_uncertain(self) -> None:
         note = "levels x and z were taken as no change"
         if note not in self.recording.notes:
@@ -196,14 +209,18 @@ class VcdReader:
             at = int(begins[int(lengths.argmin())])
             self._fail(piece, at, at + 1, "is a time without digits")
         times = np.zeros(len(begins), dtype=np.int64)
-        for place in range(1, longest):
-            inside = lengths > place
-            digit = text[np.where(inside, begins + place, begins)].astype(np.int64) - ord("0")
-            wrong = inside & ((digit < 0) | (digit > 9))
-            if wrong.any():
-                at = int(begins[int(wrong.argmax())])
-                self._fail(piece, at, at + 20, "is not a whole number of time steps")
-            times = np.where(inside, times * 10 + digit, times)
+        for length in np.flatnonzero(np.bincount(lengths)).tolist():
+            those = lengths == length
+            first = begins[those] + 1
+            value = np.zeros(len(first), dtype=np.int64)
+            for place in range(length - 1):
+                digit = text[first + place] - np.uint8(ord("0"))  # anything but a digit wraps to above 9
+                if digit.max() > 9:
+                    at = int(first[int((digit > 9).argmax())]) - 1
+                    self._fail(piece, at, at + 20, "is not a whole number of time steps")
+                value *= 10
+                value += digit
+            times[those] = value
         backwards = np.diff(np.concatenate(([self._now], times))) < 0
         if backwards.any():
             at = int(begins[int(backwards.argmax())])
@@ -213,7 +230,7 @@ class VcdReader:
     def _unusual(self, piece: bytes, begins: NDArray[np.int64], ends: NDArray[np.int64], first: NDArray[np.uint8]) -> NDArray[np.bool_]:
         """Which tokens are plain times and changes: keywords, comments and vectors (with their codes) are not."""
         live = np.ones(len(begins), dtype=bool)
-        rare = np.flatnonzero((first == ord("$")) | np.isin(first, list(b"bBrR")))
+        rare = np.flatnonzero(_RARE[first])
         if self._id_comes or self._in_comment:
             rare = np.union1d(rare, [0])
         skip_to = 0

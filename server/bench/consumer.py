@@ -7,7 +7,7 @@ import contextlib
 import json
 from typing import Annotated, Any
 
-from asgiref.sync import sync_to_async
+from channels.db import database_sync_to_async
 from channels.exceptions import ChannelFull
 from channels.generic.websocket import AsyncWebsocketConsumer
 from pydantic import Field, TypeAdapter, ValidationError
@@ -93,8 +93,10 @@ class BenchConsumer(AsyncWebsocketConsumer):
                         return
                     await self._send_on({"type": "watch"})
 
-    @sync_to_async
-    def _allowed(self) -> bool:
+    async def _allowed(self) -> bool:
+        return await database_sync_to_async(self._may_look)()
+
+    def _may_look(self) -> bool:
         session = self.scope["session"]
         signed_in = bool(session.session_key) and session.exists(session.session_key)
         return signed_in and Craft.objects.seen_by(self.scope["user"]).filter(pk=self.craft_id).exists()

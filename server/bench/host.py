@@ -12,10 +12,10 @@ import secrets
 import uuid
 from typing import Any
 
-from asgiref.sync import sync_to_async
+from channels.db import database_sync_to_async as in_database
 from channels.layers import get_channel_layer
 from django.contrib.auth import get_user_model
-from django.db import close_old_connections
+from django.db import transaction
 
 from linkcore.craft.document import CraftDocument
 from linkcore.standins.bench import Bench, Refused
@@ -30,6 +30,8 @@ TICK_S = 0.04
 REPORT_EVERY = 5
 LINGER_S = 20.0
 KEEP_S = 2.0
+SETTLE_S = 0.006  # from radio frame to decoded frame
+HURRY_EVERY_S = 0.12  # how often the beat of 25 a second may be broken for a hand: at most every third snapshot comes early
 MOST_BEHIND_S = 0.4  # a machine that slept does not make the bench race
 
 log = logging.getLogger(__name__)
@@ -48,8 +50,8 @@ async def ensure(craft_id: uuid.UUID) -> str:
         return _running[craft_id].channel
     layer = get_channel_layer()
     channel = await layer.new_channel(f"bench.{secrets.token_hex(4)}")
-    await sync_to_async(_make_record)(craft_id)
-    reached = await sync_to_async(BenchRecord.claim)(craft_id, HOLDER, channel)
+    await in_database(_make_record)(craft_id)
+    reached = await in_database(BenchRecord.claim)(craft_id, HOLDER, channel)
     if reached != channel or craft_id in _running:
         return _running[craft_id].channel if craft_id in _running else reached
     bench = RunningBench(craft_id, channel)
@@ -73,11 +75,13 @@ class RunningBench:
         self._watched_at = self._clock.now()
         self._kept_at = self._clock.now()
         self._report_now = True
+        self._moved = asyncio.Event()
+        self._hurried_at = 0.0
 
     async def start(self) -> None:
         """Load craft and state, then run in tasks of its own."""
         try:
-            document, self._version, state, proofs = await sync_to_async(self._load)()
+            document, self._version, state, proofs = await in_database(self._load)()
             self.bench = Bench(document, state, seed=secrets.randbits(32))
             self.bench.proofs = proofs
             self._reporter = Reporter(self.bench)
@@ -107,7 +111,7 @@ class RunningBench:
             listening.cancel()
             _running.pop(self.craft_id, None)
             if mine:
-                await sync_to_async(BenchRecord.release)(self.craft_id, HOLDER, self.bench.state())
+                await in_database(BenchRecord.release)(self.craft_id, HOLDER, self.bench.state())
 
     async def _tick_on(self) -> None:
         offset = self._clock.now() - self.bench.t
@@ -125,21 +129,41 @@ class RunningBench:
                 self._report_now = False
                 await self._to_all(self._reporter.report(self._version).model_dump_json())
             await self._keep()
-            due = max(due + TICK_S, self._clock.now())
-            await asyncio.sleep(max(0.001, due - self._clock.now()))
+            due = await self._pause(max(due + TICK_S, self._clock.now()))
+
+    async def _pause(self, due: float) -> float:
+        """Sleep until `due`, or less where a hand has just moved: its movement needs a radio frame, then it is shown."""
+        while (left := due - self._clock.now()) > 0:
+            try:
+                await asyncio.wait_for(self._moved.wait(), left)
+            except TimeoutError:
+                break
+            self._moved.clear()
+            now = self._clock.now()
+            if now - self._hurried_at >= HURRY_EVERY_S:
+                self._hurried_at = now
+                due = min(due, now + self.bench.receiver_part.link_period_s + SETTLE_S)
+        await asyncio.sleep(0)
+        return due
 
     async def _keep(self) -> None:
         if self.bench.new_proofs:
             proofs, self.bench.new_proofs = self.bench.new_proofs, []
-            await sync_to_async(self._record)(proofs)
+            if not await in_database(self._record)(proofs):
+                raise LeaseLost
             self._report_now = True
         if self._clock.now() - self._kept_at >= KEEP_S:
             self._kept_at = self._clock.now()
-            if not await sync_to_async(BenchRecord.keep)(self.craft_id, HOLDER, self.bench.state()):
+            if not await in_database(BenchRecord.keep)(self.craft_id, HOLDER, self.bench.state()):
                 raise LeaseLost
 
-    def _record(self, proofs: list[Any]) -> None:
+    @transaction.atomic
+    def _record(self, proofs: list[Any]) -> bool:
+        """Only the holder records; a craft that is gone, or a bench that runs elsewhere by now, takes no more proofs."""
+        if not BenchRecord.objects.select_for_update().filter(pk=self.craft_id, holder=HOLDER).exists():
+            return False
         ProofRecord.objects.bulk_create([ProofRecord(craft_id=self.craft_id, hop=each.hop, rests_on=each.rests_on, seen=each.seen) for each in proofs])
+        return True
 
     async def _to_all(self, text: str) -> None:
         await self._layer.group_send(group_of(self.craft_id), {"type": "bench.text", "text": text})
@@ -160,12 +184,13 @@ class RunningBench:
             self._watched_at = self._clock.now()
             self._report_now = self._report_now or bool(message.get("new"))
         elif kind == "draft":
-            document, self._version, _, _ = await sync_to_async(self._load)()
+            document, self._version, _, _ = await in_database(self._load)()
             self.bench.take_document(document)
             self._report_now = True
         elif kind == "hands":
             try:
                 self.bench.hands(Hands.model_validate(message["hands"]))
+                self._moved.set()
             except ValueError as error:
                 await self._reply(message["reply"], Trouble(text=str(error)))
         elif kind == "act":
@@ -185,12 +210,12 @@ class RunningBench:
 
     async def _do(self, act: Act, user_id: int) -> str:
         if act.act == "write":
-            document, self._version, _, _ = await sync_to_async(self._load)()
+            document, self._version, _, _ = await in_database(self._load)()
             self.bench.take_document(document)
             if act.version != self._version:
                 raise Refused(f"the draft has gone on to version {self._version} meanwhile; look at it, then write again")
             self.bench.write(document.settings)
-            await sync_to_async(self._written)(document, user_id)
+            await in_database(self._written)(document, user_id)
             return "written"
         if act.act == "read back":
             held = self.bench.read_back()
@@ -202,7 +227,6 @@ class RunningBench:
         return "measuring anew"
 
     def _written(self, document: CraftDocument, user_id: int) -> None:
-        close_old_connections()
         author = get_user_model().objects.filter(pk=user_id).first()
         Revision.objects.create(
             craft_id=self.craft_id, version=self._version, kind=Revision.Kind.WRITTEN, document=document.model_dump(mode="json"), author=author

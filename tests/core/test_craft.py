@@ -23,7 +23,10 @@ class DocumentTest(SimpleTestCase):
             ({"colour": "red"}, "colour: "),
             ({"airframe": "kite"}, "airframe: "),
             ({"settings": good["settings"] | {"channel_map": "AAAA"}}, "settings/channel_map: 'AAAA' is no channel order"),
-            ({"settings": good["settings"] | {"arming": {"channel": 5, "low": 1800, "high": 1700}}}, "settings/arming: a band from 1800 to 1700 us holds nothing"),
+            (
+                {"settings": good["settings"] | {"arming": {"channel": 5, "low": 1800, "high": 1700}}},
+                "settings/arming: a band from 1800 to 1700 us holds nothing",
+            ),
         ):
             with self.assertRaisesMessage(CraftError, said):
                 load(good | change)

@@ -70,8 +70,8 @@ class EveryProtocolTest(SimpleTestCase):
         for name, spec in PROTOCOLS.items():
             decoder = spec.decoder()
             frames = good(decoder.feed(noise) + decoder.finish())
-            # measured: SBUS 5 of 1,048,576 without times (it has no checksum), CRSF none
-            self.assertLess(len(frames), 40 if name == "SBUS" else 3, name)
+            # measured: none in five such megabytes; by reckoning SBUS, which has no checksum, passes one in about fifty
+            self.assertLess(len(frames), 3, name)
 
     def test_joins_in_mid_frame_without_calling_it_bad(self):
         for name in PROTOCOLS:

@@ -82,18 +82,26 @@ function take(message: Message): void {
   }
 }
 
-/** Send what the hands do, at most once a screen frame; later moves of the same thing replace earlier ones. */
+/** Send what the hands do: at once, but at most once a screen frame; later moves of the same thing replace earlier ones. */
 export function sendHands(hands: Hands): void {
   gathered = { ...gathered, ...hands, switches: { ...gathered.switches, ...hands.switches } };
-  if (!frame) {
-    frame = requestAnimationFrame(() => {
-      frame = 0;
-      const { switches, ...rest } = gathered;
-      gathered = {};
-      const body = switches && Object.keys(switches).length > 0 ? { ...rest, switches } : rest;
-      if (socket?.readyState === WebSocket.OPEN) socket.send(JSON.stringify({ type: "hands", ...body }));
-    });
-  }
+  if (frame) return;
+  sendGathered();
+  const again = () => {
+    frame = 0;
+    if (Object.keys(gathered).length > 0) {
+      sendGathered();
+      frame = requestAnimationFrame(again);
+    }
+  };
+  frame = requestAnimationFrame(again);
+}
+
+function sendGathered(): void {
+  const { switches, ...rest } = gathered;
+  gathered = {};
+  const body = switches && Object.keys(switches).length > 0 ? { ...rest, switches } : rest;
+  if (socket?.readyState === WebSocket.OPEN) socket.send(JSON.stringify({ type: "hands", ...body }));
 }
 
 /** Ask the board for an act and wait for its answer. */

@@ -99,10 +99,18 @@ export function useBenchKeys(transmitter: Transmitter | undefined, stickMode: nu
   }, [transmitter, stickMode]);
 }
 
+/** Flips that the bench has not reported back yet: two quick ones must count twice. */
+const flipped = new Map<string, { to: number; when: number }>();
+const ECHO_MS = 300;
+
 /** On to the next position, or back one. A two-position switch goes to and fro either way. */
 function flip(transmitter: Transmitter | undefined, index: number, by: number): void {
   const part = transmitter?.switches[index];
   const now = useBenchStore.getState().live?.switches;
   if (!part || !now) return;
-  sendHands({ switches: { [part.name]: ((now[part.name] ?? 0) + by + part.positions) % part.positions } });
+  const last = flipped.get(part.name);
+  const from = last && performance.now() - last.when < ECHO_MS ? last.to : (now[part.name] ?? 0);
+  const to = (from + by + part.positions) % part.positions;
+  flipped.set(part.name, { to, when: performance.now() });
+  sendHands({ switches: { [part.name]: to } });
 }

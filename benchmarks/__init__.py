@@ -1,0 +1,1 @@
+"""Measurements behind every claim of speed and memory: `./bell bench`."""

@@ -1,0 +1,201 @@
+"""Measure what is claimed, and print it as ratios. Exit status 1 where a claim does not hold."""
+
+from __future__ import annotations
+
+import gzip
+import os
+import resource
+import subprocess
+import sys
+import tempfile
+import time
+from pathlib import Path
+
+import numpy as np
+
+from linkcore.protocols import crsf
+from linkcore.signal.uart import send
+
+ROOT = Path(__file__).resolve().parent.parent
+CAPTURE_S = 60
+RATE_HZ = 250
+
+
+def main() -> int:
+    rows = [decode_speed(), decode_memory_note(), bench_speed(), first_page(), stick_to_screen()]
+    rows = [row for group in rows for row in group]
+    width = max(len(name) for name, *_ in rows)
+    failed = 0
+    for name, value, wanted, holds in rows:
+        failed += not holds
+        print(f"{'ok  ' if holds else 'MISS'}  {name:<{width}}  {value:<34} wanted: {wanted}")
+    return 1 if failed else 0
+
+
+Row = tuple[str, str, str, bool]
+_memory: list[Row] = []
+
+
+def write_capture(path: Path) -> None:
+    """60 s of CRSF at 250 frames a second with moving sticks, as a value change dump."""
+    frames, starts = [], []
+    for index in range(CAPTURE_S * RATE_HZ):
+        t = index / RATE_HZ
+        raw = [round(992 + 800 * np.sin(t * (channel + 1) / 3)) for channel in range(16)]
+        frames.append(crsf.encode_channels(raw))
+        starts.append(t + 0.001 + np.arange(26) * crsf.SPEC.uart.byte_s)
+    edges = send(b"".join(frames), np.concatenate(starts), crsf.SPEC.uart)
+    level = edges.level
+    with path.open("w") as out:
+        out.write(f"$timescale 1 ns $end\n$var wire 1 ! line $end\n$enddefinitions $end\n#0\n{level}!\n")
+        for stamp in np.rint(edges.times * 1e9).astype(np.int64).tolist():
+            level ^= 1
+            out.write(f"#{stamp}\n{level}!\n")
+
+
+def decode_speed() -> list[Row]:
+    with tempfile.TemporaryDirectory() as folder:
+        path = Path(folder) / "long.vcd"
+        write_capture(path)
+        size = path.stat().st_size / 1e6
+        best = 1e9
+        for _ in range(3):
+            began = time.perf_counter()
+            with (Path(folder) / "out.jsonl").open("wb") as out:
+                subprocess.run([sys.executable, "-m", "commands.decode", "decode", str(path)], cwd=ROOT, stdout=out, check=True)
+            best = min(best, time.perf_counter() - began)
+        lines = sum(1 for _ in (Path(folder) / "out.jsonl").open())
+        assert lines == CAPTURE_S * RATE_HZ + 2, lines
+        peak = resource.getrusage(resource.RUSAGE_CHILDREN).ru_maxrss / 1024
+        _memory.append(("memory of that decode, at its peak", f"{peak:.0f} MB", "under 500 MB", peak < 500))
+        ratio = CAPTURE_S / best
+        return [
+            (
+                f"decode of {CAPTURE_S} s CRSF at {RATE_HZ}/s, {size:.0f} MB of VCD, process start included",
+                f"{ratio:.0f} x real time ({best:.2f} s)",
+                "30 x",
+                ratio >= 30,
+            )
+        ]
+
+
+def decode_memory_note() -> list[Row]:
+    return _memory
+
+
+def bench_speed() -> list[Row]:
+    from linkcore.standins.bench import Bench
+    from linkcore.standins.report import Reporter
+    from tests.crafts import crsf_craft
+
+    seconds = 20.0
+
+    def run(with_reports: bool) -> float:
+        bench = Bench(crsf_craft())
+        reporter = Reporter(bench)
+        began = time.perf_counter()
+        tick = 0
+        while bench.t < seconds:
+            bench.run_until(bench.t + 0.04)
+            if with_reports:
+                bench.live().model_dump_json()
+                tick += 1
+                if tick % 5 == 0:
+                    reporter.report(1).model_dump_json()
+        return seconds / (time.perf_counter() - began)
+
+    run(False)
+    plain, whole = max(run(False) for _ in range(3)), max(run(True) for _ in range(3))
+    return [
+        ("one CRSF bench at 250/s, not paced", f"{plain:.0f} x real time", "20 x", plain >= 20),
+        ("the same with 25 snapshots and 5 reports a second", f"{whole:.0f} x real time", "for information", True),
+    ]
+
+
+def first_page() -> list[Row]:
+    page = (ROOT / "web" / "dist" / "index.html").read_text()
+    total = 0
+    for script in sorted((ROOT / "web" / "dist" / "assets").glob("*.js")):
+        if script.name in page:
+            total += len(gzip.compress(script.read_bytes(), 9))
+    return [("first page, JavaScript, compressed", f"{total / 1000:.0f} kB", "under 300 kB", 0 < total < 300_000)]
+
+
+def stick_to_screen() -> list[Row]:
+    """From a key or pointer event in the page to the changed number on its screen, in a real browser on loopback."""
+    subprocess.run([sys.executable, "-m", "django", "migrate", "--noinput", "-v0"], cwd=ROOT, check=True)
+    subprocess.run([sys.executable, "-m", "django", "load_demo"], cwd=ROOT, check=True, stdout=subprocess.DEVNULL)
+    from launcher.mariadb import die_with_parent, free_port
+
+    port = free_port()
+    os.makedirs(os.environ["COINBELL_VAR"] + "/static", exist_ok=True)
+    server = subprocess.Popen(
+        [sys.executable, "-m", "uvicorn", "server.asgi:application", "--lifespan", "off", "--port", str(port), "--log-level", "warning"],
+        cwd=ROOT,
+        preexec_fn=die_with_parent,
+    )
+    try:
+        samples = sorted(_latencies(port))
+    finally:
+        server.terminate()
+        server.wait(10)
+    p50, p95 = samples[len(samples) // 2], samples[int(len(samples) * 0.95)]
+    return [(f"stick to screen, {len(samples)} movements", f"median {p50:.0f} ms, 95 % under {p95:.0f} ms", "95 % under 80 ms", p95 < 80)]
+
+
+_WATCH = """async () => {
+  const gimbal = document.querySelector('[data-gimbal=right]');
+  const box = gimbal.getBoundingClientRect();
+  const cell = [...document.querySelectorAll('main tr')].find((row) => row.innerText.startsWith('roll')).children[1];
+  const send = (type, x) => gimbal.dispatchEvent(new PointerEvent(type, { bubbles: true, pointerId: 1, clientX: x, clientY: box.top + box.height / 2 }));
+  gimbal.setPointerCapture = () => {};
+  gimbal.hasPointerCapture = () => true;
+  const out = [];
+  for (let index = 0; index < 150; index++) {
+    await new Promise((done) => setTimeout(done, 120 + (index * 37) % 61));
+    const high = index % 2 === 0;
+    const began = performance.now();
+    send('pointermove', box.left + (high ? box.width : 0));
+    await new Promise((done) => {
+      const look = () => {
+        const now = Number(cell.innerText);
+        if (high ? now > 1900 : now < 1100) requestAnimationFrame(() => done());
+        else requestAnimationFrame(look);
+      };
+      look();
+    });
+    out.push(performance.now() - began);
+  }
+  return out;
+}"""
+
+
+def _latencies(port: int) -> list[float]:
+    from playwright.sync_api import sync_playwright
+
+    with sync_playwright() as playwright:
+        chromium = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=["--no-sandbox", "--disable-dev-shm-usage"])
+        page = chromium.new_page(viewport={"width": 1280, "height": 800})
+        until = time.monotonic() + 30
+        while True:
+            try:
+                page.goto(f"http://127.0.0.1:{port}/")
+                break
+            except Exception:
+                if time.monotonic() > until:
+                    raise
+        page.get_by_label("Name").fill("wren")
+        page.get_by_label("Password").fill("low-tide-42")
+        page.get_by_label("Password").press("Enter")
+        page.get_by_role("link", name="Curlew", exact=True).click()
+        page.wait_for_selector("[data-ready] nav")
+        page.locator('a[href$="/sticks"]').first.click()
+        page.get_by_role("row", name="roll").wait_for()
+        page.wait_for_timeout(2000)
+        samples = page.evaluate(_WATCH)
+        chromium.close()
+        return [float(sample) for sample in samples]
+
+
+if __name__ == "__main__":
+    sys.exit(main())

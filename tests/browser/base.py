@@ -1,0 +1,89 @@
+"""What the browser tests share: a page of a real Chromium, on the real server."""
+
+from __future__ import annotations
+
+import functools
+import re
+
+from django.test import TransactionTestCase
+
+from server.demo import scenario
+from tests import live
+
+QUIET = re.compile(r"status of (4\d\d)|WebSocket connection")  # the browser logs refused requests by itself
+
+
+def in_browser(test):
+    """Run a test in the browser's thread, with a page of its own; console and page errors fail it."""
+
+    @functools.wraps(test)
+    def run(self):
+        address = live.server().address
+
+        def work(chromium):
+            people = People(chromium, address)
+            try:
+                test(self, people)
+                self.assertEqual(people.troubles, [])
+            finally:
+                people.leave()
+
+        live.browser().run(work)
+
+    return run
+
+
+class People:
+    """Everybody at a browser in one test."""
+
+    def __init__(self, chromium, address):
+        self._chromium, self.address = chromium, address
+        self._contexts, self.troubles = [], []
+
+    def page(self):
+        context = self._chromium.new_context(viewport={"width": 1280, "height": 800}, reduced_motion="reduce", locale="en-GB", timezone_id="UTC")
+        context.set_default_timeout(15_000)
+        self._contexts.append(context)
+        page = context.new_page()
+        page.on("pageerror", lambda error: self.troubles.append(str(error)))
+        page.on("console", lambda message: self.troubles.append(message.text) if message.type == "error" and not QUIET.search(message.text) else None)
+        return page
+
+    def sign_in(self, name="wren"):
+        page = self.page()
+        page.goto(self.address)
+        page.get_by_label("Name").fill(name)
+        page.get_by_label("Password").fill(scenario.PASSWORD)
+        page.get_by_label("Password").press("Enter")
+        page.wait_for_selector("main[data-ready]")
+        return page
+
+    def open(self, craft, hop, name="wren"):
+        page = self.sign_in(name)
+        page.get_by_role("link", name=craft, exact=True).click()
+        page.wait_for_selector("[data-ready] nav")
+        go(page, hop)
+        return page
+
+    def leave(self):
+        for context in self._contexts:
+            context.close()
+
+
+def go(page, hop):
+    page.get_by_role("navigation", name="Chain").get_by_role("link", name=hop).click()
+    page.get_by_role("heading", level=1, name=hop).wait_for()
+
+
+def coin(page, hop):
+    """The coin of a hop in the chain, by its label for screen readers."""
+    return page.get_by_role("navigation", name="Chain").get_by_role("link", name=hop).get_by_role("img")
+
+
+def wait_coin(page, hop, state):
+    page.get_by_role("navigation", name="Chain").get_by_role("link", name=hop).get_by_label(state).wait_for()
+
+
+class BrowserTest(TransactionTestCase):
+    def setUp(self):
+        scenario.load()

@@ -1,0 +1,234 @@
+from __future__ import annotations
+
+import re
+import tempfile
+from pathlib import Path
+
+from axe_playwright_python.sync_playwright import Axe
+from playwright.sync_api import expect
+
+from tests.browser.base import BrowserTest, go, in_browser, wait_coin
+
+HOPS = ("Port plan", "Line", "Sticks", "Switchboard", "Lost link")
+CAPTURES = Path(__file__).resolve().parent.parent / "captures"
+
+
+def nothing_serious(test, page, where):
+    """No serious finding of the accessibility check."""
+    found = [violation for violation in Axe().run(page).response["violations"] if violation["impact"] in ("serious", "critical")]
+    said = [(violation["id"], [node["html"][:160] for node in violation["nodes"][:3]]) for violation in found]
+    test.assertEqual(said, [], where)
+
+
+class AccessTest(BrowserTest):
+    @in_browser
+    def test_signing_in_and_what_each_workshop_sees(self, people):
+        page = people.page()
+        page.goto(people.address)
+        nothing_serious(self, page, "sign-in")
+        page.get_by_label("Name").fill("wren")
+        page.get_by_label("Password").fill("wrong")
+        page.get_by_role("button", name="Sign in").click()
+        expect(page.get_by_role("alert")).to_have_text("name and password do not belong together")
+        crafts = people.sign_in("wren")
+        expect(crafts.get_by_role("link", name="Avocet")).to_be_visible()
+        expect(crafts.get_by_text("The receiver is soldered to R6, but U4 has its job.")).to_be_visible()
+        nothing_serious(self, crafts, "crafts")
+        craft_address = crafts.get_by_role("link", name="Curlew").get_attribute("href")
+        other = people.sign_in("dipper")
+        expect(other.get_by_text("No craft yet.")).to_be_visible()
+        other.goto(people.address + craft_address)
+        expect(other.get_by_text("there is no such craft in your workshops")).to_be_visible()
+
+    @in_browser
+    def test_every_screen_is_accessible(self, people):
+        for craft in ("Curlew", "Avocet"):
+            page = people.open(craft, "Port plan")
+            for hop in HOPS:
+                go(page, hop)
+                page.wait_for_function("document.querySelector('[aria-label=Findings]').innerText.length > 5")
+                nothing_serious(self, page, f"{craft}, {hop}")
+        page.get_by_role("button", name="Keyboard shortcuts").click()
+        page.get_by_role("dialog").wait_for()
+        nothing_serious(self, page, "shortcuts")
+
+
+class SliceTest(BrowserTest):
+    """From a wrong job to a craft that drops when its link dies, by hand and by key."""
+
+    @in_browser
+    def test_avocet_is_mended_written_flown_and_its_link_lost(self, people):
+        page = people.open("Avocet", "Port plan")
+        wait_coin(page, "Port plan", re.compile("^cracked"))
+        expect(page.get_by_text("listens here, no wire")).to_be_visible()
+        page.get_by_role("button", name="Move the receiver job to U6").click()
+        page.get_by_role("button", name="2 settings differ from the board").click()
+        expect(page.get_by_role("dialog")).to_contain_text("U6 job")
+        page.keyboard.press("Escape")
+        expect(page.get_by_text("Mended in the draft")).to_be_visible()
+        page.get_by_role("button", name="Write to board").click()
+        expect(page.get_by_text("restart due")).to_be_visible()
+        wait_coin(page, "Port plan", re.compile("^cracked"))
+        page.get_by_role("button", name="Restart board").click()
+        wait_coin(page, "Port plan", re.compile("^rings true"))
+        go(page, "Line")
+        wait_coin(page, "Line", re.compile("^rings true"))
+        expect(page.get_by_text("CRSF, not inverted, 420000 baud, 8N1")).to_be_visible()
+
+        page.keyboard.press("]")
+        page.get_by_role("heading", level=1, name="Sticks").wait_for()
+        roll = page.get_by_role("row", name=re.compile("^roll"))
+        page.keyboard.down("ArrowRight")
+        expect(roll.get_by_role("cell").nth(3 + 1)).to_have_text(re.compile(r"^(199\d|200\d)$"))
+        page.keyboard.up("ArrowRight")
+        expect(roll.get_by_role("cell").nth(1)).to_have_text(re.compile(r"^(149\d|150\d)$"))
+        page.keyboard.down("ArrowLeft")
+        expect(roll.get_by_text("reaches both lines, rests in the middle").or_(roll.get_by_text("let it rest in the middle"))).to_be_visible()
+        page.keyboard.up("ArrowLeft")
+        expect(roll.get_by_text("reaches both lines, rests in the middle")).to_be_visible()
+
+        page.keyboard.press("]")
+        page.get_by_role("heading", level=1, name="Switchboard").wait_for()
+        bench = page.get_by_role("complementary", name="Bench")
+        page.keyboard.press("2")
+        expect(bench.get_by_text("angle", exact=True)).to_be_visible()
+        page.keyboard.press("1")
+        expect(bench.get_by_text("armed", exact=True)).to_be_visible()
+
+        go(page, "Lost link")
+        page.keyboard.press("x")
+        expect(bench.get_by_text("link lost: fallback")).to_be_visible()
+        expect(page.get_by_label("Board's log")).to_contain_text("link lost: grace is over")
+        expect(bench.get_by_text("disarmed", exact=True)).to_be_visible()
+        page.keyboard.press("x")
+        wait_coin(page, "Lost link", re.compile("^rings true"))
+        expect(page.get_by_text("The board reacted as predicted")).to_be_visible()
+
+    @in_browser
+    def test_curlews_last_proof_and_what_tarnishes_it(self, people):
+        page = people.open("Curlew", "Lost link")
+        bench = page.get_by_role("complementary", name="Bench")
+        for hop in HOPS[:4]:
+            wait_coin(page, hop, re.compile("^rings true"))
+        wait_coin(page, "Lost link", re.compile("^blank"))
+        page.keyboard.press("1")
+        expect(bench.get_by_text("armed", exact=True)).to_be_visible()
+        page.get_by_role("button", name="Transmitter off").click()
+        expect(bench.get_by_text("link lost: fallback")).to_be_visible()
+        page.get_by_role("button", name="Transmitter on").click()
+        wait_coin(page, "Lost link", re.compile("^rings true"))
+        page.keyboard.press("1")
+        page.get_by_label("Board's grace").fill("815")
+        page.get_by_label("Board's grace").press("Enter")
+        page.get_by_role("button", name="1 setting differs").wait_for()
+        page.get_by_role("button", name="Write to board").click()
+        wait_coin(page, "Lost link", re.compile("^tarnished"))
+        page.get_by_role("button", name="1 setting differs").click()
+        expect(page.get_by_role("dialog")).to_contain_text("820")
+        page.keyboard.press("Escape")
+        wait_coin(page, "Switchboard", re.compile("^rings true"))
+
+    @in_browser
+    def test_a_switch_band_is_set_around_its_detent(self, people):
+        page = people.open("Curlew", "Switchboard")
+        horizon = page.get_by_role("group", name="Band of horizon")
+        horizon.get_by_role("button", name="high").click()
+        expect(horizon.get_by_label("From")).to_have_value("1750")
+        page.get_by_role("button", name=re.compile("differ from the board")).wait_for()
+        page.get_by_role("button", name="Write to board").click()
+        expect(page.get_by_text("draft is on the board")).to_be_visible()
+        wait_coin(page, "Switchboard", re.compile("^tarnished"))
+        page.keyboard.press("2")
+        page.keyboard.press("2")
+        expect(page.get_by_role("complementary", name="Bench").get_by_text("horizon", exact=True)).to_be_visible()
+
+    @in_browser
+    def test_from_nothing_to_a_signal(self, people):
+        page = people.sign_in("dipper")
+        page.get_by_role("button", name="New craft").click()
+        page.get_by_label("Name").fill("Dabchick")
+        for label, option in (("Board", "Merle F7"), ("Receiver", "Pip S8"), ("Transmitter", "Field 9")):
+            page.get_by_role("combobox", name=label).click()
+            page.get_by_role("option", name=re.compile(option)).click()
+        page.get_by_role("button", name="Put it on the bench").click()
+        page.get_by_role("heading", level=1, name="Port plan").wait_for()
+        wait_coin(page, "Port plan", re.compile("^cracked"))
+        port = page.get_by_role("button", name=re.compile("^Port U3"))
+        port.focus()
+        page.keyboard.press("Enter")
+        page.get_by_role("button", name="Solder Pip S8 SBUS to R3").click()
+        page.get_by_role("button", name="Give U3 the receiver job").click()
+        page.get_by_role("button", name="Read SBUS, as the Pip S8 speaks it").click()
+        page.get_by_role("button", name=re.compile("3 settings differ")).wait_for()
+        page.get_by_role("button", name="Write to board").click()
+        expect(page.get_by_text("restart due")).to_be_visible()
+        page.get_by_role("button", name="Restart board").click()
+        wait_coin(page, "Line", re.compile("^rings true"))
+
+
+class TogetherTest(BrowserTest):
+    @in_browser
+    def test_two_browsers_share_the_bench_and_no_edit_vanishes(self, people):
+        wren = people.open("Curlew", "Sticks", "wren")
+        teal = people.open("Curlew", "Lost link", "teal")
+        gimbal = wren.get_by_role("img", name=re.compile("^right gimbal"))
+        box = gimbal.bounding_box()
+        wren.mouse.move(box["x"] + box["width"] / 2, box["y"] + box["height"] / 2)
+        wren.mouse.down()
+        wren.mouse.move(box["x"] + box["width"] - 2, box["y"] + 2)
+        go(teal, "Sticks")
+        expect(teal.get_by_role("row", name=re.compile("^roll")).get_by_role("cell").nth(1)).to_have_text(re.compile(r"^(199\d|200\d)$"))
+        wren.mouse.up()
+        expect(teal.get_by_role("row", name=re.compile("^roll")).get_by_role("cell").nth(1)).to_have_text(re.compile(r"^(149\d|150\d)$"))
+
+        go(wren, "Lost link")
+        go(teal, "Lost link")
+        # teal's page must not hear of wren's save before teal saves: hold its answers back
+        teal.route("**/api/crafts/*", lambda route: route.abort() if route.request.method == "GET" else route.continue_())
+        wren.get_by_label("Board's grace").fill("500")
+        wren.get_by_label("Board's grace").press("Enter")
+        wren.get_by_role("button", name="1 setting differs").wait_for()
+        teal.get_by_label("Board's grace").fill("700")
+        teal.unroute("**/api/crafts/*")
+        teal.get_by_label("Board's grace").press("Enter")
+        teal.get_by_role("alert").get_by_text("wren has saved this draft meanwhile").wait_for()
+        teal.get_by_role("button", name="Make my change on top").click()
+        expect(wren.get_by_label("Board's grace")).to_have_value("700")
+        people.troubles.clear()  # the browser itself logs the requests that were held back
+
+    @in_browser
+    def test_a_save_that_fails_is_kept_and_tried_again(self, people):
+        page = people.open("Curlew", "Lost link")
+        page.route("**/draft", lambda route: route.abort())
+        page.get_by_label("Board's grace").fill("500")
+        page.get_by_label("Board's grace").press("Enter")
+        page.get_by_role("alert").get_by_text("Not saved").wait_for()
+        go(page, "Line")
+        expect(page.get_by_role("alert").get_by_text("Not saved")).to_be_visible()
+        page.unroute("**/draft")
+        page.get_by_role("button", name="Try again").click()
+        page.get_by_role("button", name="1 setting differs").wait_for()
+        people.troubles.clear()  # the browser itself logs the request that was broken off
+
+
+class CaptureTest(BrowserTest):
+    @in_browser
+    def test_a_capture_is_shown_and_a_broken_one_explained(self, people):
+        page = people.open("Curlew", "Line")
+        page.get_by_role("button", name="Open a capture file").click()
+        chooser = page.get_by_test_id("capture-file")
+        chooser.set_input_files(CAPTURES / "crsf-both-ways.vcd")
+        expect(page.get_by_text(re.compile(r"CRSF: 7\d good frames in 0.30 s, 0 damaged"))).to_be_visible()
+        page.get_by_role("combobox", name="Line").click()
+        page.get_by_role("option", name="to_receiver").click()
+        expect(page.get_by_label("Telemetry")).to_contain_text("voltage_v")
+        with tempfile.TemporaryDirectory() as folder:
+            broken = Path(folder) / "broken.vcd"
+            broken.write_text("no dump")
+            chooser.set_input_files(broken)
+            expect(page.get_by_role("alert")).to_contain_text("broken.vcd: line 1: not a value change dump")
+        chooser.set_input_files(CAPTURES / "gps.vcd")
+        expect(page.get_by_text("these are NMEA sentences")).to_be_visible()
+        nothing_serious(self, page, "capture")
+        page.get_by_role("button", name="Back to the live line").click()
+        expect(page.get_by_text("SBUS, 111 frames a second")).to_be_visible()

@@ -1,0 +1,196 @@
+from __future__ import annotations
+
+import json
+import uuid
+from pathlib import Path
+
+from django.conf import settings
+from django.core.files.uploadedfile import SimpleUploadedFile
+from django.core.management import call_command
+from django.db import connection
+from django.test import TestCase, TransactionTestCase
+
+from linkcore.craft.document import CraftError
+from server.crafts.models import Craft, Revision
+from server.crafts.schemas import CRAFT_SCHEMA, OPENAPI, craft_schema, openapi
+from server.demo import scenario
+from server.proofs.models import ProofRecord
+from server.workshops.models import Workshop
+from tests.crafts import sbus_craft
+from tests.server.base import PASSWORD, make_craft, make_people
+
+CAPTURES = Path(__file__).resolve().parent.parent / "captures"
+
+
+class ApiTest(TestCase):
+    @classmethod
+    def setUpTestData(cls):
+        make_people()
+        cls.craft = make_craft(sbus_craft())
+
+    def sign_in(self, name: str):
+        self.client.logout()
+        return self.client.post("/api/session", {"username": name, "password": PASSWORD}, content_type="application/json")
+
+    def put(self, version: int, document: dict):
+        return self.client.put(f"/api/crafts/{self.craft.id}/draft", {"version": version, "document": document}, content_type="application/json")
+
+    def test_signing_in_and_out(self):
+        self.assertEqual(self.client.get("/api/session").json(), {"user": None, "workshops": []})
+        self.assertEqual(self.client.get("/api/crafts").status_code, 403)
+        wrong = self.client.post("/api/session", {"username": "wren", "password": "no"}, content_type="application/json")
+        self.assertEqual((wrong.status_code, wrong.json()["detail"]), (400, "name and password do not belong together"))
+        self.assertEqual(self.sign_in("wren").json()["workshops"][0]["name"], "Saltings Field Crew")
+        self.client.delete("/api/session")
+        self.assertIsNone(self.client.get("/api/session").json()["user"])
+
+    def test_nobody_sees_another_workshops_crafts_by_any_address(self):
+        self.sign_in("dipper")
+        self.assertEqual(self.client.get("/api/crafts").json(), [])
+        mine, none = f"/api/crafts/{self.craft.id}", f"/api/crafts/{uuid.uuid4()}"
+        for suffix in ("", "/revisions"):
+            for address in (mine, none):
+                self.assertEqual(
+                    (self.client.get(address + suffix).status_code, self.client.get(address + suffix).json()),
+                    (404, {"detail": "there is no such craft in your workshops"}),
+                )
+        self.assertEqual(self.put(1, self.craft.document).status_code, 404)
+        foreign = {
+            "workshop": Workshop.objects.get(name="Saltings Field Crew").id,
+            "name": "x",
+            "airframe": "boat",
+            "board": "merle-f7",
+            "receiver": "pip-s8",
+            "transmitter": "field-9",
+        }
+        self.assertEqual(self.client.post("/api/crafts", foreign, content_type="application/json").status_code, 400)
+        self.assertEqual(Craft.objects.count(), 1)
+
+    def test_the_second_save_from_one_version_is_told_and_loses_nothing(self):
+        self.sign_in("wren")
+        draft = self.client.get(f"/api/crafts/{self.craft.id}").json()
+        first = draft["document"] | {"about": "by wren"}
+        self.assertEqual(self.put(draft["version"], first).json()["version"], 2)
+        self.sign_in("teal")
+        late = self.put(draft["version"], draft["document"] | {"about": "by teal"})
+        self.assertEqual(late.status_code, 409)
+        self.assertIn("wren has saved this draft meanwhile", late.json()["detail"])
+        self.assertEqual(late.json()["current"]["document"]["about"], "by wren")
+        self.assertEqual(Craft.objects.get().document["about"], "by wren")
+        self.assertEqual(self.put(2, late.json()["current"]["document"] | {"about": "by both"}).status_code, 200)
+        history = self.client.get(f"/api/crafts/{self.craft.id}/revisions").json()
+        self.assertEqual(
+            [(each["version"], each["author"], each["document"]["about"]) for each in history],
+            [(3, "teal", "by both"), (2, "wren", "by wren"), (1, "wren", "")],
+        )
+
+    def test_bad_drafts_are_refused_whole(self):
+        self.sign_in("wren")
+        good = self.craft.document
+        for change, said in (
+            ({"version": 7}, "newer Coin Bell"),
+            ({"kit": good["kit"] | {"board": "unknown"}}, "the catalogue has no board 'unknown'"),
+            ({"settings": good["settings"] | {"ports": {"U1": "sing"}}}, "settings/ports/U1"),
+            ({"kit": good["kit"] | {"board": "merle-f4"}}, "kit: "),
+        ):
+            answer = self.put(1, good | change)
+            self.assertEqual(answer.status_code, 422, answer.content)
+            self.assertIn(said, answer.json()["detail"])
+        self.assertEqual(self.put(1, "text").status_code, 422)
+        self.assertEqual(self.client.put(f"/api/crafts/{self.craft.id}/draft", "{", content_type="application/json").status_code, 400)
+        self.assertEqual((Craft.objects.get().version, Revision.objects.count()), (1, 1))
+
+    def test_a_new_craft_and_a_name_taken(self):
+        self.sign_in("wren")
+        form = {
+            "workshop": Workshop.objects.get(name="Saltings Field Crew").id,
+            "name": "Dunlin",
+            "airframe": "quad X",
+            "board": "merle-f7",
+            "receiver": "pip-s8",
+            "transmitter": "field-9",
+        }
+        made = self.client.post("/api/crafts", form, content_type="application/json")
+        self.assertEqual((made.status_code, made.json()["document"]["settings"]["ports"]["U1"]), (201, "free"))
+        again = self.client.post("/api/crafts", form, content_type="application/json")
+        self.assertEqual((again.status_code, again.json()["detail"]), (422, "Saltings Field Crew already has a craft called Dunlin; choose another name"))
+        self.assertEqual(self.client.post("/api/crafts", form | {"name": "y", "airframe": "kite"}, content_type="application/json").status_code, 422)
+        row = next(row for row in self.client.get("/api/crafts").json() if row["name"] == "Dunlin")
+        self.assertEqual((row["chain"][0]["coin"], row["chain"][0]["why"]), ("cracked", "The receiver's SBUS pin goes nowhere."))
+
+    def test_a_craft_from_a_newer_version_is_listed_with_its_trouble(self):
+        Craft.objects.update(document=self.craft.document | {"version": 9})
+        self.sign_in("wren")
+        (row,) = self.client.get("/api/crafts").json()
+        self.assertIn("Update Coin Bell", row["trouble"])
+
+    def test_captures_are_read_and_refused_in_words(self):
+        self.sign_in("wren")
+
+        def send(name: str, data: bytes, **more):
+            return self.client.post("/api/captures", {"file": SimpleUploadedFile(name, data), **more})
+
+        read = send("sbus-sticks.csv", (CAPTURES / "sbus-sticks.csv").read_bytes()).json()
+        self.assertEqual((read["line"]["protocol"], read["summary"]["frames"], read["marks"]), ("SBUS", 71, "g" * 71))
+        both = send("crsf-both-ways.vcd", (CAPTURES / "crsf-both-ways.vcd").read_bytes(), line="to_receiver").json()
+        self.assertEqual((both["lines"], both["frames"][0]["sensor"]), (["to_board", "to_receiver"], "battery"))
+        for name, data, said in (
+            ("a.vcd", b"junk", "a.vcd: line 1: not a value change dump"),
+            ("a.vcd", (CAPTURES / "gps.vcd").read_bytes()[:50], "header"),
+            ("a.txt", b"junk", "ending"),
+            ("a.csv", b"time_s,level\n1,0\n0,1\n", "line 3: times run backwards"),
+        ):
+            answer = send(name, data)
+            self.assertEqual(answer.status_code, 422)
+            self.assertIn(said, answer.json()["detail"])
+        self.assertEqual(send("empty.bin", b"").status_code, 400)
+
+    def test_the_kept_schemas_are_current(self):
+        self.assertEqual(CRAFT_SCHEMA.read_text(), craft_schema(), "run ./bell schemas")
+        self.assertEqual(OPENAPI.read_text(), openapi(), "run ./bell schemas")
+        self.assertEqual(json.loads(openapi()), self.client.get("/api/schema").json())
+
+    def test_pages_and_files(self):
+        page = self.client.get("/crafts/anything/line")
+        self.assertEqual(page.status_code, 200)
+        self.assertIn("default-src 'self'", page.headers["Content-Security-Policy"])
+        self.assertEqual(self.client.get("/api/nothing").status_code, 404)
+
+    def test_the_database_is_mariadb_and_strict(self):
+        self.assertTrue(connection.mysql_is_mariadb)
+        self.assertEqual(settings.DATABASES["default"]["OPTIONS"]["isolation_level"], "read committed")
+        with connection.cursor() as cursor:
+            cursor.execute("SELECT @@sql_mode")
+            self.assertIn("STRICT_ALL_TABLES", cursor.fetchone()[0])
+
+
+class DemoTest(TransactionTestCase):
+    def test_loading_again_doubles_nothing_and_keeps_what_was_changed(self):
+        self.assertIn("Curlew", scenario.load())
+        curlew = Craft.objects.get(name="Curlew")
+        self.assertEqual(
+            sorted(ProofRecord.objects.filter(craft=curlew).values_list("hop", flat=True).distinct()), ["line", "port plan", "sticks", "switchboard"]
+        )
+        Craft.objects.filter(pk=curlew.pk).update(document=curlew.document | {"about": "changed"})
+        self.assertEqual(scenario.load(), [])
+        self.assertEqual((Craft.objects.count(), Craft.objects.get(name="Curlew").document["about"]), (2, "changed"))
+
+    def test_the_demo_never_takes_over_somebodys_own(self):
+        Workshop.objects.create(name=scenario.CREW)
+        with self.assertRaises(scenario.NameTaken):
+            scenario.load()
+        self.assertEqual((Craft.objects.count(), Workshop.objects.count()), (0, 1))
+        with self.assertRaises(Exception) as caught:
+            call_command("load_demo")
+        self.assertIn("of your own", str(caught.exception))
+
+    def test_a_failed_save_leaves_the_old_state(self):
+        make_people()
+        craft = make_craft(sbus_craft())
+        make_craft(sbus_craft(), "Avocet")
+        from server.crafts.services import save_draft
+
+        with self.assertRaises(CraftError):
+            save_draft(craft.id, 1, craft.document | {"name": "Avocet"}, None)
+        craft.refresh_from_db()
+        self.assertEqual((craft.version, craft.name, craft.revisions.count()), (1, "Curlew", 1))

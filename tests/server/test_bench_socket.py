@@ -1,0 +1,222 @@
+"""The live bench over its WebSocket, in the real server process."""
+
+from __future__ import annotations
+
+import json
+import socket
+import time
+from contextlib import contextmanager
+
+from django.conf import settings
+from django.contrib.auth import get_user_model
+from django.test import Client, TransactionTestCase
+from django.utils import timezone
+from websockets.exceptions import ConnectionClosed
+from websockets.sync.client import connect
+
+from server.bench.models import LEASE, BenchRecord
+from server.crafts.models import Craft, Revision
+from server.proofs.models import ProofRecord
+from tests import live
+from tests.crafts import crsf_craft, sbus_craft
+from tests.server.base import make_craft, make_people
+
+PATIENCE_S = 20
+
+
+class Viewer:
+    """One browser's end of the socket."""
+
+    def __init__(self, socket_):
+        self._socket = socket_
+
+    def say(self, **message):
+        self._socket.send(json.dumps(message))
+
+    def say_raw(self, text: str):
+        self._socket.send(text)
+
+    def until(self, kind: str, true=bool):
+        """The next message of a kind for which `true` holds."""
+        end = time.monotonic() + PATIENCE_S
+        while time.monotonic() < end:
+            message = json.loads(self._socket.recv(timeout=PATIENCE_S))
+            if message["type"] == kind and true(message):
+                return message
+        raise AssertionError(f"no such {kind} in {PATIENCE_S} s")
+
+    def act(self, act: str, **more):
+        self.say(type="act", act=act, request=act, **more)
+        return self.until("answer", lambda answer: answer["request"] == act)
+
+    def closed_with(self) -> int:
+        try:
+            while True:
+                self._socket.recv(timeout=PATIENCE_S)
+        except ConnectionClosed as closed:
+            return closed.rcvd.code
+
+
+class BenchSocketTest(TransactionTestCase):
+    def setUp(self):
+        make_people()
+        self.craft = make_craft(sbus_craft())
+
+    @contextmanager
+    def viewer(self, name: str | None = "wren", craft=None):
+        server = live.server()
+        client = Client()
+        if name:
+            client.force_login(get_user_model().objects.get(username=name))
+        cookie = client.cookies.get(settings.SESSION_COOKIE_NAME)
+        headers = {"Cookie": f"{settings.SESSION_COOKIE_NAME}={cookie.value}"} if cookie else {}
+        address = f"{server.address.replace('http', 'ws')}/ws/crafts/{(craft or self.craft).id}/bench"
+        with connect(address, additional_headers=headers, origin=server.address, max_size=None) as opened:
+            yield Viewer(opened)
+
+    def test_only_the_workshop_may_look(self):
+        with self.viewer("dipper") as viewer:
+            self.assertEqual(viewer.closed_with(), 4404)
+        with self.viewer(None) as viewer:
+            self.assertEqual(viewer.closed_with(), 4401)
+
+    def test_two_browsers_see_the_same_bench_and_each_others_hands(self):
+        self.write_and_restart()
+        with self.viewer("wren") as wren, self.viewer("teal") as teal:
+            teal.until("live", lambda message: message["board"]["link"] == "good")
+            wren.say(type="hands", right={"x": 0.5, "y": -1}, switches={"S3": 2})
+            seen = teal.until("live", lambda message: abs((message["board"]["axes"]["roll"] or 0) - 1750) < 3)
+            self.assertEqual(seen["switches"]["S3"], 2)
+            self.assertEqual(wren.until("live", lambda message: message["t"] >= seen["t"])["right"], {"x": 0.5, "y": -1.0})
+
+    def write_and_restart(self):
+        with self.viewer() as viewer:
+            viewer.until("report")
+            self.assertTrue(viewer.act("write", version=Craft.objects.get(pk=self.craft.pk).version)["ok"])
+            self.assertTrue(viewer.act("read back")["ok"])
+            viewer.until("report", lambda report: report["restart_due"] and not report["differences"])
+            self.assertTrue(viewer.act("restart")["ok"])
+            viewer.until("live", lambda message: message["board"]["link"] == "good")
+
+    def test_a_new_board_holds_nothing_until_it_is_written(self):
+        with self.viewer() as viewer:
+            report = viewer.until("report")
+            self.assertIn("/ports/U2", [each["path"] for each in report["differences"]])
+        self.write_and_restart()
+        self.assertEqual([each.kind for each in Revision.objects.filter(craft=self.craft)], ["written", "saved"])
+
+    def test_writing_an_older_draft_is_refused(self):
+        with self.viewer() as viewer:
+            viewer.until("report")
+            answer = viewer.act("write", version=99)
+            self.assertEqual((answer["ok"], "gone on to version 1" in answer["text"]), (False, True))
+
+    def test_messages_of_the_wrong_shape_are_told_and_do_no_harm(self):
+        with self.viewer() as viewer:
+            viewer.until("live")
+            for text in (
+                "",
+                "{",
+                "[]",
+                '{"type":"dance"}',
+                '{"type":"hands","left":{"x":2,"y":0}}',
+                '{"type":"act","act":"burn","request":"1"}',
+                '{"type":"hands","power":"maybe","more":1}',
+            ):
+                viewer.say_raw(text)
+                self.assertIn("not understood", viewer.until("trouble")["text"])
+            viewer.say(type="hands", switches={"S9": 1})
+            self.assertIn("no switch S9", viewer.until("trouble")["text"])
+            viewer.until("live")
+
+    def test_an_overlong_message_closes_just_that_connection(self):
+        with self.viewer() as other, self.viewer() as viewer:
+            viewer.until("live")
+            viewer.say_raw("x" * 200_000)
+            self.assertEqual(viewer.closed_with(), 1009)
+            other.until("live")
+
+    def test_a_proof_is_recorded_with_what_it_rests_on(self):
+        self.write_and_restart()
+        with self.viewer() as viewer:
+            viewer.until("report", lambda report: next(state for state in report["chain"] if state["hop"] == "line")["coin"] == "rings true")
+        proof = ProofRecord.objects.get(craft=self.craft, hop="line")
+        self.assertEqual(proof.seen["protocol"], "SBUS")
+        self.assertIn("settings/receiver_input", proof.rests_on)
+
+    def test_a_saved_draft_reaches_every_browser(self):
+        with self.viewer() as viewer:
+            viewer.until("report")
+            client = Client()
+            client.force_login(get_user_model().objects.get(username="teal"))
+            # through the server process, so that its own channel layer carries the news
+            token = client.cookies[settings.SESSION_COOKIE_NAME].value
+            self.put_over_http(token, self.craft.document | {"about": "new"})
+            viewer.until("report", lambda report: report["draft_version"] == 2)
+
+    def put_over_http(self, session: str, document: dict) -> None:
+        host, port = live.server().address.removeprefix("http://").split(":")
+        body = json.dumps({"version": 1, "document": document}).encode()
+        request = (
+            f"PUT /api/crafts/{self.craft.id}/draft HTTP/1.1\r\nHost: {host}\r\nContent-Type: application/json\r\nContent-Length: {len(body)}\r\n"
+            f"Cookie: {settings.SESSION_COOKIE_NAME}={session}; csrftoken={'a' * 32}\r\nX-CSRFToken: {'a' * 32}\r\nConnection: close\r\n\r\n"
+        ).encode() + body
+        self.assertIn(b" 200 ", self.talk(host, int(port), request).split(b"\r\n")[0])
+
+    @staticmethod
+    def talk(host: str, port: int, request: bytes) -> bytes:
+        with socket.create_connection((host, port), timeout=PATIENCE_S) as opened:
+            opened.sendall(request)
+            answer = b""
+            while piece := opened.recv(65536):
+                answer += piece
+            return answer
+
+    def test_a_body_over_the_limit_is_refused_before_it_is_sent(self):
+        host, port = live.server().address.removeprefix("http://").split(":")
+        request = f"POST /api/captures HTTP/1.1\r\nHost: {host}\r\nContent-Type: multipart/form-data; boundary=x\r\nContent-Length: {2 << 30}\r\n\r\n".encode()
+        answer = self.talk(host, int(port), request)
+        self.assertIn(b" 413 ", answer.split(b"\r\n")[0])
+        self.assertIn(b"larger than 8 MB", answer)
+
+    def test_a_body_that_lies_about_its_size_is_cut_off(self):
+        host, port = live.server().address.removeprefix("http://").split(":")
+        request = f"POST /api/captures HTTP/1.1\r\nHost: {host}\r\nContent-Type: multipart/form-data; boundary=x\r\nTransfer-Encoding: chunked\r\n\r\n".encode()
+        chunk = b"100000\r\n" + b"x" * 0x100000 + b"\r\n"
+        try:
+            answer = self.talk(host, int(port), request + chunk * 12 + b"0\r\n\r\n")
+        except ConnectionError:
+            return
+        self.assertIn(b" 413 ", answer.split(b"\r\n")[0])
+
+
+class LeaseTest(TransactionTestCase):
+    """A bench runs in exactly one place."""
+
+    def setUp(self):
+        make_people()
+        craft = make_craft(crsf_craft())
+        self.record = BenchRecord.objects.create(craft=craft, state=BenchRecord.first_state(craft.read().settings).keep())
+
+    def test_the_second_process_is_sent_to_the_first(self):
+        self.assertEqual(BenchRecord.claim(self.record.pk, "one", "channel-1"), "channel-1")
+        self.assertEqual(BenchRecord.claim(self.record.pk, "two", "channel-2"), "channel-1")
+
+    def test_a_lease_that_ran_out_goes_on_and_the_old_holder_writes_nothing_more(self):
+        BenchRecord.claim(self.record.pk, "one", "channel-1")
+        BenchRecord.objects.update(held_until=timezone.now() - LEASE)
+        self.assertEqual(BenchRecord.claim(self.record.pk, "two", "channel-2"), "channel-2")
+        state = self.record.read()
+        state.t = 1234.0
+        self.assertFalse(BenchRecord.keep(self.record.pk, "one", state))
+        BenchRecord.release(self.record.pk, "one", state)
+        self.record.refresh_from_db()
+        self.assertEqual((self.record.holder, self.record.read().t), ("two", 0.0))
+
+    def test_who_lets_go_leaves_the_state(self):
+        BenchRecord.claim(self.record.pk, "one", "channel-1")
+        state = self.record.read()
+        state.t = 9.0
+        BenchRecord.release(self.record.pk, "one", state)
+        self.record.refresh_from_db()
+        self.assertEqual((self.record.held, self.record.read().t), (False, 9.0))
