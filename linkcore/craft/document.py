@@ -39,6 +39,7 @@ ChannelOrder = Annotated[
 ]
 Us = Annotated[float, Field(ge=800, le=2200)]
 Mode = Literal["angle", "horizon"]
+Airframe = Literal["quad X", "quad plus", "tri", "plane", "wing", "rover", "boat"]
 Response = Literal["drop", "land"]
 AxisSource = Literal["aileron", "elevator", "throttle", "rudder"]
 
@@ -160,7 +161,7 @@ class CraftDocument(_Section):
     format: Literal["coin-bell/craft"] = "coin-bell/craft"
     version: Literal[1] = 1
     name: str = Field(min_length=1, max_length=60)
-    airframe: Literal["quad X", "quad plus", "tri", "plane", "wing", "rover", "boat"] = "quad X"
+    airframe: Airframe = "quad X"
     about: str = Field("", max_length=200)
     kit: Kit
     wiring: list[Patch] = Field(default_factory=list, max_length=64)

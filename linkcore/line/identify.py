@@ -56,6 +56,12 @@ class Tally:
         """Good frames among all frames, 0 to 1."""
         return self.good / (self.good + self.bad) if self.good else 0.0
 
+    @property
+    def frames_per_s(self) -> float | None:
+        """Frames a second, good and bad, from the first to the last; None where that cannot be told."""
+        times = [frame.t for frame in self.frames if frame.t is not None]
+        return (len(times) - 1) / (times[-1] - times[0]) if len(times) > 1 and times[-1] > times[0] else None
+
 
 def decode_bytes(received: ReceivedBytes, spec: ProtocolSpec) -> Tally:
     """Run a protocol's decoder over bytes that a port has read."""
@@ -129,7 +135,6 @@ def identify_edges(edges: Edges, end_s: float) -> Identified:
             None, 0.0, measured_baud=baud, idle="high" if idle else "low", inverted=inverted, why=[*why, _what_else(edges, end_s, baud, inverted)]
         )
     confidence, spec, settings, tally = readings[0]
-    span = end_s - float(edges.times[0])
     why.append(f"{tally.good} of {tally.good + tally.bad} frames are whole {spec.name} frames of {spec.frame_bytes} bytes, read as {settings.framing}.")
     if inverted != spec.uart.inverted:
         why.append(f"{spec.name} is usually {'inverted' if spec.uart.inverted else 'not inverted'}; this output is the other way round.")
@@ -139,7 +144,7 @@ def identify_edges(edges: Edges, end_s: float) -> Identified:
         baud=settings.baud,
         inverted=inverted,
         good_share=tally.good_share,
-        frames_per_s=tally.good / span if span > 0 else None,
+        frames_per_s=tally.frames_per_s,
         measured_baud=baud,
         idle="high" if idle else "low",
         why=why,

@@ -79,7 +79,7 @@ def judge(run: LossRun, predicted: Prediction) -> tuple[bool, str]:
     if predicted.reacts_s is not None and run.reaction_s is not None and abs(run.reaction_s - predicted.reacts_s) > TOLERANCE_S:
         return False, f"The board reacted after {run.reaction_s:.2f} s; {predicted.reacts_s:.2f} s were predicted."
     if run.back_t is None:
-        return False, "Now switch the transmitter back on: what happens when the link returns belongs to the proof."
+        return False, "Now switch the transmitter back on: the link's return belongs to the proof."
     if run.rearmed_by_itself:
         return False, "The motors started by themselves when the link came back."
     return True, "The board reacted as predicted and stayed disarmed when the link came back."

@@ -8,7 +8,6 @@ from __future__ import annotations
 
 import random
 from collections import deque
-from typing import Literal, get_args
 
 import numpy as np
 
@@ -17,7 +16,7 @@ from linkcore.craft.document import BoardSettings, CraftDocument
 from linkcore.findings import HOPS, Hop
 from linkcore.line.rules import PortReading
 from linkcore.lostlink.timeline import LossRun, judge, predict
-from linkcore.modes.truth import holds, switch_channels, truth_table
+from linkcore.modes.truth import SwitchMeasure, holds, switch_channels, truth_table
 from linkcore.parts.catalogue import part
 from linkcore.parts.models import Board, Receiver, Transmitter
 from linkcore.ports.rules import receiver_wire
@@ -72,6 +71,7 @@ class Bench:
         self._wire_level = self.out_uart.idle_level
         self._busy_until = 0.0
         self._prove_at = 0.0
+        self._kept_foundations: tuple[CraftDocument, BoardSettings, dict[Hop, dict[str, str]]] | None = None
         self._follow_wire()
         self._resume(state)
 
@@ -114,16 +114,15 @@ class Bench:
 
     def take_document(self, document: CraftDocument) -> None:
         """The draft was saved: wires and both ends' set-up follow it; the board's settings wait to be written."""
+        rested = self._foundations()
         before, self.document = self.document, document
         if document.transmitter != before.transmitter:
             self.transmitter.set_up(document)
-            self.measure_anew("sticks")
-            self.measured.seen.clear()
             self.measured.detents.clear()
         if document.receiver != before.receiver:
             self.receiver.set_up(document)
-            self.loss = None
         self._follow_wire()
+        self._forget_what_rested_on(rested)
 
     def _follow_wire(self) -> None:
         """Where the receiver's levels arrive: the wire needs a pad that listens, and a common ground."""
@@ -165,7 +164,9 @@ class Bench:
             self.receiver.bound = hands.bound
             self.receiver.linked = self.receiver.linked and hands.bound
         if hands.power is not None and hands.power != self.board.powered:
+            rested = self._foundations()
             self.board.power(hands.power, self.t)
+            self._forget_what_rested_on(rested)
             self.receiver.power(self._receiver_supplied(), self.t)
             self.air.forget()
             if self.loss and self.loss.state == "running":
@@ -173,9 +174,9 @@ class Bench:
 
     def write(self, settings: BoardSettings) -> None:
         """Send the draft's settings to the board. Raise Refused where it will not take them."""
-        before = self.board.running
+        rested = self._foundations()
         self.board.write(settings, self.t)
-        self._settings_changed(before)
+        self._forget_what_rested_on(rested)
 
     def read_back(self) -> BoardSettings:
         """Fetch what the board really holds."""
@@ -184,27 +185,24 @@ class Bench:
 
     def restart(self) -> None:
         """Restart the board, so that a port's job counts."""
-        before = self.board.running
+        rested = self._foundations()
         self.board.restart(self.t)
-        self._settings_changed(before)
+        self._forget_what_rested_on(rested)
 
-    def measure_anew(self, what: Literal["sticks", "switches", "loss", "all"] = "all") -> None:
+    def measure_anew(self) -> None:
         """Forget what was measured; recorded proofs stay."""
-        if what in ("sticks", "all"):
-            self.sticks = SticksMeasure()
-        if what in ("switches", "all"):
-            self.measured.seen.clear()
-            self.measured.detents.clear()
-        if what in ("loss", "all"):
-            self.loss = None
+        self.sticks = SticksMeasure()
+        self.measured = SwitchMeasure()
+        self.loss = None
 
-    def _settings_changed(self, before: BoardSettings) -> None:
-        now = self.board.running
-        if now.channel_map != before.channel_map or now.stick_lines != before.stick_lines:
-            self.measure_anew("sticks")
-        if now.arming != before.arming or now.modes != before.modes:
+    def _forget_what_rested_on(self, before: dict[Hop, dict[str, str]]) -> None:
+        """A measurement counts only for what it was made with; or an old one would prove the new settings."""
+        now = self._foundations()
+        if now["sticks"] != before["sticks"]:
+            self.sticks = SticksMeasure()
+        if now["switchboard"] != before["switchboard"]:
             self.measured.seen.clear()
-        if now.lost_link != before.lost_link:
+        if now["lost link"] != before["lost link"]:
             self.loss = None
 
     # --- time ---------------------------------------------------------------------------------------------------
@@ -332,7 +330,8 @@ class Bench:
             if silent and board.link in ("good", "grace") and board.last_frame_t is not None and (run is None or not self._same_loss(run)):
                 self.loss = LossRun(armed=board.armed, radio_silent_t=self._last_radio)
             return
-        run.last_frame_t = board.last_frame_t if run.back_t is None else run.last_frame_t
+        if run.reacted_t is None:  # later frames belong to the link's return
+            run.last_frame_t = board.last_frame_t
         if board.flagged_t is not None and run.flagged_t is None:
             run.flagged_t = board.flagged_t
         if run.reacted_t is None and board.link == "lost" and run.last_frame_t is not None:
@@ -358,24 +357,24 @@ class Bench:
 
     def _prove(self) -> None:
         """Record each proof once, as soon as the signal has given it."""
-        running = self.board.running
         for hop in HOPS:
             if hop not in self.proofs or not self._rests_as_before(hop):
                 seen = self._evidence(hop)
                 if seen is not None:
-                    proof = Proof(hop=hop, rests_on=foundation(hop, self.document, running), seen=seen)
+                    proof = Proof(hop=hop, rests_on=self._foundations()[hop], seen=seen)
                     self.proofs[hop] = proof
                     self.new_proofs.append(proof)
 
     def _rests_as_before(self, hop: Hop) -> bool:
-        return self.proofs[hop].rests_on == self._foundation(hop)
+        return self.proofs[hop].rests_on == self._foundations()[hop]
 
-    def _foundation(self, hop: Hop) -> dict[str, str]:
-        key = (id(self.document), id(self.board.running))
-        if getattr(self, "_foundation_key", None) != key:
-            self._foundation_key = key
-            self._foundation_kept = (self.document, self.board.running, {each: foundation(each, self.document, self.board.running) for each in get_args(Hop)})
-        return self._foundation_kept[2][hop]
+    def _foundations(self) -> dict[Hop, dict[str, str]]:
+        """What each hop's proof would rest on now; reckoned anew only when document or running settings are others."""
+        kept = self._kept_foundations
+        if kept is None or kept[0] is not self.document or kept[1] is not self.board.running:
+            reckoned = {hop: foundation(hop, self.document, self.board.running) for hop in HOPS}
+            kept = self._kept_foundations = (self.document, self.board.running, reckoned)
+        return kept[2]
 
     def _evidence(self, hop: Hop) -> dict[str, object] | None:
         """What was seen that proves the hop, or None."""

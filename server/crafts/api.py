@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import uuid
-from typing import Any
+from typing import Any, get_args
 
 from drf_spectacular.utils import extend_schema
 from rest_framework import serializers
@@ -13,9 +13,10 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from linkcore.chain import still_chain
-from linkcore.craft.document import CraftError, Kit
+from linkcore.craft.document import Airframe, CraftError, Job, Kit, Mode
 from linkcore.craft.starting import new_craft
 from linkcore.parts.catalogue import catalogue
+from linkcore.protocols.registry import PROTOCOLS
 from server.bench.models import BenchRecord
 from server.crafts.models import Craft, Revision
 from server.crafts.services import Stale, create_craft, save_draft
@@ -86,7 +87,12 @@ class RevisionSerializer(serializers.Serializer[Any]):
 
 
 class PartsSerializer(serializers.Serializer[Any]):
-    """The catalogue."""
+    """The catalogue, and what can be chosen from elsewhere in a craft document."""
+
+    airframes = serializers.ListField(child=serializers.CharField())
+    jobs = serializers.ListField(child=serializers.CharField())
+    modes = serializers.ListField(child=serializers.CharField())
+    protocols = serializers.ListField(child=serializers.CharField())
 
     boards = CoreField("Board", many=True)
     receivers = CoreField("Receiver", many=True)
@@ -140,7 +146,8 @@ class PartsView(APIView):
     def get(self, request: Request) -> Response:
         """Every part with its facts."""
         parts = [each.model_dump(mode="json") for each in catalogue().values()]
-        return Response({f"{kind}s": [each for each in parts if each["kind"] == kind] for kind in ("board", "receiver", "transmitter")})
+        choices = {"airframes": get_args(Airframe), "jobs": get_args(Job), "modes": get_args(Mode), "protocols": tuple(PROTOCOLS)}
+        return Response(choices | {f"{kind}s": [each for each in parts if each["kind"] == kind] for kind in ("board", "receiver", "transmitter")})
 
 
 class CraftsView(APIView):
@@ -175,10 +182,12 @@ class CraftsView(APIView):
 class CraftView(APIView):
     """One craft."""
 
-    @extend_schema(responses={200: CraftSerializer, 404: ProblemSerializer})
+    @extend_schema(responses={200: CraftSerializer, 404: ProblemSerializer, 422: ProblemSerializer})
     def get(self, request: Request, craft_id: uuid.UUID) -> Response:
-        """The craft with its newest draft."""
-        return Response(_craft(find_craft(request, craft_id)))
+        """The craft with its newest draft; 422 where this Coin Bell cannot read it."""
+        craft = find_craft(request, craft_id)
+        craft.read()
+        return Response(_craft(craft))
 
 
 class DraftView(APIView):

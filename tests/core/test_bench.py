@@ -224,9 +224,11 @@ class ProofTest(SimpleTestCase):
             hand.do(3.0, transmitter_on=False)
             run = hand.report().loss
             self.assertAlmostEqual(run.reaction_s, predicted, delta=0.05)
+            last_frame = run.last_frame_t
             self.assertEqual((hand.board.armed, hand.board.motors_percent, hand.board.axes["throttle"]), (False, 0, 1000))
             self.assertFalse(hand.report().loss_proven)
             hand.do(2.0, transmitter_on=True)
+            self.assertEqual(hand.report().loss.last_frame_t, last_frame, "the frames of the returning link are not the last ones before the loss")
             self.assertFalse(hand.board.armed, "it must not start by itself when the link returns")
             self.assertTrue(hand.report().loss_proven, hand.report().loss_verdict)
             self.assertEqual(hand.coins()["lost link"], "rings true")
@@ -263,6 +265,20 @@ class ProofTest(SimpleTestCase):
         self.assertEqual((hand.board.link, hand.board.armed), ("lost", False))
         self.assertIsNotNone(hand.report().loss.flagged_t)
         self.assertIn("f", hand.bench.live().marks)
+
+    def test_an_old_measurement_does_not_prove_new_settings(self):
+        hand = Hand(crsf_craft())
+        for x, y in ((-1, -1), (1, 1)):
+            hand.do(0.3, left={"x": x, "y": y}, right={"x": x, "y": y})
+        hand.do(1.0, left={"x": 0, "y": -1}, right={"x": 0, "y": 0})
+        self.assertEqual(hand.coins()["sticks"], "rings true")
+        draft = apply_edits(hand.bench.document, [Edit(path="/settings/receiver_input/inverted", value=True)])
+        hand.bench.take_document(draft)
+        self.assertEqual(hand.coins()["sticks"], "rings true", "a draft alone changes nothing on the craft")
+        hand.bench.write(draft.settings)
+        hand.bench.restart()
+        hand.wait(3)
+        self.assertEqual((hand.coins()["line"], hand.coins()["sticks"]), ("cracked", "tarnished"))
 
     def test_what_was_measured_survives_a_stop(self):
         hand = Hand(sbus_craft())

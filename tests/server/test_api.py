@@ -123,6 +123,8 @@ class ApiTest(TestCase):
         self.sign_in("wren")
         (row,) = self.client.get("/api/crafts").json()
         self.assertIn("Update Coin Bell", row["trouble"])
+        opened = self.client.get(f"/api/crafts/{self.craft.id}")
+        self.assertEqual((opened.status_code, "Update Coin Bell" in opened.json()["detail"]), (422, True))
 
     def test_captures_are_read_and_refused_in_words(self):
         self.sign_in("wren")

@@ -30,12 +30,18 @@ export function letGo(side: Side, stickMode: number): void {
   held[side] = null;
 }
 
-function typing(target: EventTarget | null): boolean {
+const NOT_TYPED = ["checkbox", "radio", "button", "submit", "file"];
+
+/** Whether a key belongs to what has the focus rather than to the bench. */
+function typing(target: EventTarget | null, arrow: boolean): boolean {
+  if (target instanceof HTMLInputElement && NOT_TYPED.includes(target.type)) return false;
   return (
     target instanceof HTMLElement &&
     (target.isContentEditable ||
       /^(INPUT|TEXTAREA|SELECT)$/.test(target.tagName) ||
-      target.closest('[role="listbox"],[role="dialog"],[role="combobox"],[role="slider"]') !== null)
+      target.closest(
+        arrow ? '[role="listbox"],[role="dialog"],[role="combobox"],[role="slider"]' : '[role="listbox"],[role="dialog"],[role="combobox"]',
+      ) !== null)
   );
 }
 
@@ -58,7 +64,7 @@ export function useBenchKeys(transmitter: Transmitter | undefined, stickMode: nu
       frame = down.size > 0 ? requestAnimationFrame(move) : 0;
     };
     const press = (event: KeyboardEvent) => {
-      if (event.ctrlKey || event.altKey || event.metaKey || typing(event.target)) return;
+      if (event.ctrlKey || event.altKey || event.metaKey || typing(event.target, event.code.startsWith("Arrow"))) return;
       const digit = /^Digit([1-9])$/.exec(event.code);
       if (digit) {
         flip(transmitter, Number(digit[1]) - 1, event.shiftKey ? -1 : 1);

@@ -28,7 +28,7 @@ export function Chain({ craftId, current, states }: { craftId: string; current: 
         const here = hop === current;
         return (
           <Box key={hop} sx={{ position: "relative", display: "grid", justifyItems: "center", alignContent: "start", pt: 1.75 }}>
-            {index === 0 && <Wire from="0px" to="calc(50% - 24px)" flows />}
+            {index === 0 && <Wire from="0px" to="calc(50% - 24px)" flows={state.flows || !states} breaks={states && !state.flows} />}
             {index > 0 && (
               <Wire from="0px" to="calc(50% - 24px)" flows={state.flows} breaks={!state.flows && (states?.[index - 1]?.flows ?? false)} />
             )}

@@ -2,7 +2,7 @@ import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import Popover from "@mui/material/Popover";
 import Typography from "@mui/material/Typography";
-import { useState } from "react";
+import { useEffect, useState } from "react";
 import { Link } from "react-router";
 import type { Craft } from "../api/types";
 import { doAct, useBenchStore } from "../bench/useBench";
@@ -149,6 +149,11 @@ function Differences({ differs }: { differs: number }) {
 
 function LastAct() {
   const answer = useBenchStore((state) => state.answer);
+  useEffect(() => {
+    if (!answer?.ok) return;
+    const timer = window.setTimeout(() => useBenchStore.setState({ answer: null }), 5000);
+    return () => window.clearTimeout(timer);
+  }, [answer]);
   return (
     <Box
       role="status"

@@ -13,8 +13,6 @@ import { api, taken } from "../api/client";
 import type { Craft, Parts, Session } from "../api/types";
 import { colours } from "../look/colours";
 
-const AIRFRAMES = ["quad X", "quad plus", "tri", "plane", "wing", "rover", "boat"];
-
 export function useParts() {
   return useQuery({
     queryKey: ["parts"],
@@ -81,7 +79,7 @@ export function NewCraft({ session, onClose }: { session: Session; onClose: () =
           {choose(
             "airframe",
             "Airframe",
-            AIRFRAMES.map((each) => ({ value: each, text: each })),
+            (parts.data?.airframes ?? []).map((each) => ({ value: each, text: each })),
           )}
           {choose(
             "board",

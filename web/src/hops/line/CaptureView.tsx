@@ -166,9 +166,9 @@ function Found({ capture, onLine }: { capture: Capture; onLine: (line: string) =
             sx={{
               borderCollapse: "collapse",
               fontFamily: mono,
-              fontSize: 12,
+              fontSize: 11.5,
               width: "100%",
-              "& td, & th": { px: 0.75, py: 0.25, textAlign: "right", borderBottom: `1px solid ${colours.hairline}` },
+              "& td, & th": { px: 0.5, py: 0.25, textAlign: "right", borderBottom: `1px solid ${colours.hairline}` },
               "& th": { position: "sticky", top: 0, bgcolor: colours.bench, fontWeight: 500 },
             }}
           >

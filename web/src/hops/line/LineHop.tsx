@@ -66,8 +66,8 @@ function LiveLine({ receiver }: { receiver: string }) {
         >
           <Big tone={reads ? undefined : colours.oxide}>{line.port_says}</Big>
           <span>
-            {spaced(board.bytes_per_s)} bytes a second, {board.good_per_s} good frames, {board.bad_per_s} bad, {spaced(board.errors_per_s)}{" "}
-            framing or parity errors
+            {spaced(board.bytes_per_s)} bytes a second, {board.good_per_s} good frames, {board.bad_per_s} bad (
+            {percent(line.port_good_share)} whole), {spaced(board.errors_per_s)} framing or parity errors
           </span>
         </Card>
       </Box>

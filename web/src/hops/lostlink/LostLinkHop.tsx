@@ -30,7 +30,7 @@ export function LostLinkHop({ craft, parts, edit }: HopProps) {
         <Box
           role="status"
           sx={{
-            fontSize: 18,
+            fontSize: 17,
             fontWeight: 600,
             color: report.loss_proven ? colours.verdigris : live.board.link === "lost" ? colours.oxide : colours.ink,
           }}
@@ -39,6 +39,7 @@ export function LostLinkHop({ craft, parts, edit }: HopProps) {
         </Box>
         <Box sx={{ flex: 1 }} />
         <Button
+          sx={{ whiteSpace: "nowrap", flexShrink: 0 }}
           variant={live.transmitter_on ? "outlined" : "contained"}
           onClick={() => sendHands({ transmitter_on: !live.transmitter_on })}
         >

@@ -126,7 +126,7 @@ export function BoardPicture({
             <rect
               x={side === "left" ? LEFT - 6 : (LEFT + RIGHT) / 2 + 2}
               y={top - 2}
-              width={(RIGHT - LEFT) / 2 + 4}
+              width={(RIGHT - LEFT) / 2 + (side === "left" ? 12 : 4)}
               height={bottom - top + 4}
               rx={6}
               fill={picked ? colours.verdigrisWash : "transparent"}

@@ -13,19 +13,6 @@ import { colours, mono } from "../../look/colours";
 import { HopHead } from "../../look/HopHead";
 import { BoardPicture } from "./BoardPicture";
 
-const JOBS: Job[] = [
-  "free",
-  "receiver input",
-  "telemetry",
-  "GPS",
-  "video link",
-  "video transmitter control",
-  "ESC telemetry",
-  "flow sensor",
-  "bench link",
-];
-const PROTOCOLS = ["SBUS", "CRSF"];
-
 export function PortPlanHop({ craft, parts, edit }: HopProps) {
   const { document } = craft;
   const jobs = document.settings.ports;
@@ -105,7 +92,7 @@ function PortCard({
           })
         }
       >
-        {JOBS.map((each) => (
+        {parts.choices.jobs.map((each) => (
           <MenuItem key={each} value={each}>
             {each}
           </MenuItem>
@@ -132,7 +119,7 @@ function PortCard({
               })
             }
           >
-            {PROTOCOLS.map((each) => (
+            {parts.choices.protocols.map((each) => (
               <MenuItem key={each} value={each}>
                 {each}
               </MenuItem>

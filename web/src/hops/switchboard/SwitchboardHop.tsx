@@ -11,7 +11,6 @@ import { NumberField } from "../../look/NumberField";
 import { Ruler } from "./Ruler";
 import { TruthTable } from "./TruthTable";
 
-const MODES: ModeBand["mode"][] = ["angle", "horizon"];
 const PLACES: Record<number, string[]> = { 2: ["low", "high"], 3: ["low", "mid", "high"] };
 
 export interface NamedBand {
@@ -54,7 +53,7 @@ export function SwitchboardHop({ craft, parts, edit }: HopProps) {
   const switchChannels = craft.document.transmitter.channels
     .map((channel, index) => ({ channel: index + 1, source: channel.source }))
     .filter(({ source }) => parts.transmitter.switches.some((each) => each.name === source));
-  const free = MODES.filter((mode) => !bands.some((each) => each.name === mode));
+  const free = parts.choices.modes.filter((mode) => !bands.some((each) => each.name === mode));
   const start = (name: string) =>
     edit((document) => {
       const first = name === "arm" ? switchChannels[0] : switchChannels[1];
