@@ -37,6 +37,9 @@ def main(arguments: Sequence[str]) -> int:
     except Trouble as trouble:
         say(str(trouble))
         return 1
+    except PermissionError as error:
+        say(f"no right to use {error.filename}: start ./bell as the user whom this folder belongs to, or as root")
+        return 1
     except KeyboardInterrupt:
         return 130
 
@@ -194,6 +197,7 @@ def _django(environment: dict[str, str], *arguments: str) -> None:
 
 
 def _user(options: argparse.Namespace) -> int:
+    setup.python_environment()
     with _alone(), _database({"COINBELL_SECRET_KEY": os.environ.get("COINBELL_SECRET_KEY", "unused")}) as environment:
         _django(environment, "migrate", "--noinput", "-v0")
         _django(environment, "add_user", options.name, "--workshop", options.workshop, *(["--checker"] if options.checker else []))

@@ -16,6 +16,7 @@ import subprocess
 import tempfile
 import time
 from pathlib import Path
+from typing import Any
 
 from launcher.setup import Trouble, say
 
@@ -85,6 +86,12 @@ class Database:
     def _as(self) -> list[str]:
         return [f"--user={self._user}"] if os.geteuid() == 0 else []
 
+    def _changed_user(self) -> dict[str, Any]:
+        """Become the server's user before it starts: if it changed by itself, the system would forget to end it with us."""
+        if os.geteuid() != 0 or self._user == "root":
+            return {}
+        return {"user": self._user, "group": pwd.getpwnam(self._user).pw_gid, "extra_groups": []}
+
     def _create(self) -> None:
         say("making a MariaDB data directory")
         shutil.rmtree(self._data, ignore_errors=True)
@@ -119,7 +126,7 @@ class Database:
             [
                 self._program("mariadbd"),
                 "--no-defaults",
-                *self._as(),
+                *(self._as() if self._user == "root" else []),
                 f"--datadir={self._data}",
                 f"--socket={self._socket}",
                 f"--pid-file={self._run / 'm.pid'}",
@@ -139,6 +146,8 @@ class Database:
             stderr=subprocess.DEVNULL,
             start_new_session=True,
             preexec_fn=die_with_parent,
+            cwd="/",
+            **self._changed_user(),
         )
         until = time.monotonic() + _START_S
         while not self._answers():
