@@ -78,12 +78,9 @@ def read_with(edges: Edges, end_s: float, spec: ProtocolSpec, settings: UartSett
 
 
 def idle_level(edges: Edges, end_s: float) -> int:
-    """The level of the longest rest between edges (0 or 1)."""
-    times = edges.times
-    if len(times) < 2:
-        return edges.final_level if len(times) == 0 or end_s - times[-1] > times[0] else edges.level
-    longest = int(np.diff(times).argmax())
-    return edges.level ^ ((longest + 1) & 1)
+    """The level of the longest rest (0 or 1), before the first edge and behind the last one included."""
+    rests = np.diff(edges.times, prepend=0.0, append=max(end_s, edges.times[-1] if len(edges.times) else 0.0))
+    return edges.level ^ (int(rests.argmax()) & 1)
 
 
 def measure_baud(edges: Edges) -> float | None:

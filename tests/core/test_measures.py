@@ -1,0 +1,244 @@
+from __future__ import annotations
+
+import itertools
+
+from django.test import SimpleTestCase
+from hypothesis import assume, given
+from hypothesis import strategies as st
+
+from linkcore.chain import HOPS, draft_against_board, still_findings
+from linkcore.craft.document import Band, BoardSettings, ModeBand, apply_edits
+from linkcore.findings import Edit, Finding, Mend, worst
+from linkcore.lostlink.timeline import LossRun, judge, predict
+from linkcore.modes.truth import Detent, SwitchMeasure, around, clearance, holds, truth_table
+from linkcore.parts.catalogue import UnknownPart, catalogue, part
+from linkcore.parts.models import Board, Receiver, Transmitter
+from linkcore.protocols.registry import PROTOCOLS, protocol
+from linkcore.standins.bench import Bench
+from linkcore.standins.messages import Hands
+from linkcore.sticks.measure import SticksMeasure
+from tests.crafts import crsf_craft, sbus_craft
+
+
+class CatalogueTest(SimpleTestCase):
+    def test_every_part_makes_sense(self):
+        self.assertEqual(len({each.id for each in catalogue().values()}), len(catalogue()))
+        for each in catalogue().values():
+            with self.subTest(each.id):
+                if isinstance(each, Board):
+                    names = [pad.name for pad in each.pads]
+                    self.assertEqual(len(set(names)), len(names))
+                    self.assertTrue({"supply", "ground"} <= {pad.kind for pad in each.pads})
+                    self.assertTrue(all(pad.port in each.ports for pad in each.pads if pad.kind in ("rx", "tx")))
+                    self.assertTrue(all(each.pad_of(port, "rx") or each.pad_of(port, "tx") for port in each.ports))
+                    places = {(pad.side, pad.place) for pad in each.pads}
+                    self.assertEqual(len(places), len(each.pads), "two pads in one place")
+                elif isinstance(each, Receiver):
+                    self.assertIn(each.protocol, PROTOCOLS)
+                    self.assertEqual(PROTOCOLS[each.protocol].carries_failsafe, each.flags_loss)
+                    self.assertTrue(all(each.pin(kind) for kind in ("signal out", "supply", "ground")))
+                    radios = [other.radios for other in catalogue().values() if isinstance(other, Transmitter)]
+                    self.assertTrue(any(each.radio in spoken for spoken in radios))
+                else:
+                    self.assertGreaterEqual(each.channels, 4)
+
+    def test_only_pads_that_can_invert_are_listed(self):
+        self.assertEqual(part(Board, "merle-f4").inverting_pads, ["R2"])
+        self.assertIn("R5", part(Board, "merle-f7").inverting_pads)
+
+    def test_unknown_names_are_told(self):
+        with self.assertRaisesMessage(UnknownPart, "no board 'wisp-900'"):
+            part(Board, "wisp-900")
+        with self.assertRaisesMessage(ValueError, "there are SBUS, CRSF"):
+            protocol("morse")
+
+
+class SticksMeasureTest(SimpleTestCase):
+    def settings(self) -> BoardSettings:
+        return sbus_craft().settings
+
+    def test_resting_is_time_without_movement(self):
+        measure = SticksMeasure()
+        for step in range(100):
+            measure.add(step * 0.01, "roll", 1503 + (step % 3 - 1) * 0.6)
+        self.assertAlmostEqual(measure.reached["roll"].centre, 1503, delta=0.7)
+        self.assertAlmostEqual(measure.reached["roll"].jitter, 0.6, delta=0.1)
+
+    def test_a_stick_that_only_passes_the_middle_has_no_centre(self):
+        measure = SticksMeasure()
+        for step in range(300):
+            measure.add(step * 0.01, "roll", 1000 + step * 3.3)
+        self.assertIsNone(measure.reached["roll"].centre)
+        self.assertEqual(measure.verdict("roll", self.settings()), (False, "let it rest in the middle"))
+
+    def test_verdicts_name_what_is_missing(self):
+        def after(*values: float) -> str:
+            measure = SticksMeasure()
+            t = 0.0
+            for value in values:
+                for _ in range(60):
+                    measure.add(t, "pitch", value)
+                    t += 0.01
+            return measure.verdict("pitch", self.settings())[1]
+
+        self.assertEqual(after(), "not seen yet")
+        self.assertEqual(after(1500), "move it to both ends")
+        self.assertEqual(after(1500, 1900), "not below the stick-low line, 1080, yet")
+        self.assertEqual(after(1000, 1900), "not above the stick-high line, 1920, yet")
+        self.assertEqual(after(1000, 2000), "let it rest in the middle")
+        self.assertEqual(after(1000, 2000, 1540), "rests +40 us off the centre")
+        self.assertEqual(after(1000, 2000, 1510), "reaches both lines, rests in the middle")
+
+    def test_throttle_needs_no_middle(self):
+        measure = SticksMeasure()
+        for value in (1000, 2000):
+            measure.add(0, "throttle", value)
+        self.assertEqual(measure.verdict("throttle", self.settings()), (True, "reaches both lines"))
+
+
+class SwitchTest(SimpleTestCase):
+    @given(st.lists(st.integers(900, 2100), min_size=2, max_size=3, unique=True))
+    def test_suggested_bands_hold_one_detent_each_and_never_two(self, values):
+        values.sort()
+        assume(all(after - before >= 120 for before, after in itertools.pairwise(values)))
+        detents = [Detent(low=value - 2, high=value + 2) for value in values]
+        bands = [around(detent, detents) for detent in detents]
+        for (low, high), own in zip(bands, detents, strict=True):
+            self.assertEqual([other for other in detents if low <= other.high and other.low <= high], [own])
+            self.assertGreater(clearance(low, high, own), 40)
+        for (_, high), (low, _) in itertools.pairwise(bands):
+            self.assertLessEqual(high, low)
+
+    def test_a_switch_on_its_way_is_no_detent(self):
+        measure = SwitchMeasure()
+        for step in range(60):
+            measure.add(step * 0.01, 5, 1000 if step < 30 else min(2000, 1000 + (step - 30) * 200))
+        self.assertEqual([round(detent.value) for detent in measure.detents[5]], [1000, 2000])
+        self.assertEqual((measure.place(5, 1004), measure.place(5, 1990), measure.place(5, 1500), measure.place(6, 1000)), (0, 1, None, None))
+
+    def test_a_detent_found_late_renumbers_and_forgets_the_rows(self):
+        measure = SwitchMeasure(detents={5: [Detent(low=1500, high=1500)]}, seen={(0,)})
+        for step in range(40):
+            measure.add(step * 0.01, 5, 1000)
+        self.assertEqual((len(measure.detents[5]), measure.seen), (2, set()))
+
+    def test_band_edges_belong_to_the_band(self):
+        settings = sbus_craft().settings.model_copy(
+            update={"arming": Band(channel=5, low=1700, high=2000), "modes": [ModeBand(mode="angle", channel=6, low=1000, high=1200)]}
+        )
+        for arm, mode, expected in (
+            (1700, 1000, (True, "angle")),
+            (2000, 1200, (True, "angle")),
+            (1699.4, 1200.6, (False, "acro")),
+            (2000.6, 900, (False, "acro")),
+        ):
+            self.assertEqual(holds(settings, {5: arm, 6: mode}), expected)
+
+    def test_the_table_says_what_is_not_known_yet(self):
+        craft = sbus_craft()
+        table = truth_table(craft, craft.settings, part(Transmitter, "harrow-16"), SwitchMeasure())
+        self.assertEqual((len(table.rows), {row.mode for row in table.rows}, table.proven), (6, {"?"}, False))
+        bare = apply_edits(craft, [Edit(path="/settings/arming", value=None)])
+        bare.settings.modes = []
+        self.assertEqual(truth_table(bare, bare.settings, part(Transmitter, "harrow-16"), SwitchMeasure()).rows, [])
+
+
+class LostLinkTest(SimpleTestCase):
+    def test_what_is_predicted_is_what_the_bench_does(self):
+        """Every receiver, behaviour on loss, grace and response of this version: reckoned beside run."""
+        for make, on_loss, grace, response in itertools.product((sbus_craft, crsf_craft), ("no pulses", "hold", "preset"), (200, 800), ("drop", "land")):
+            with self.subTest(make.__name__, on_loss=on_loss, grace=grace, response=response):
+                craft = apply_edits(
+                    make(),
+                    [
+                        Edit(path="/receiver/on_loss", value=on_loss),
+                        Edit(path="/settings/lost_link/grace_ms", value=grace),
+                        Edit(path="/settings/lost_link/response", value=response),
+                    ],
+                )
+                bench = Bench(craft)
+                bench.run_until(1.0)
+                bench.hands(Hands(switches={"S1": 1}))
+                bench.run_until(1.5)
+                self.assertTrue(bench.board.armed)
+                bench.hands(Hands(transmitter_on=False))
+                bench.run_until(9.0)
+                predicted = predict(craft, bench.board.running, bench.receiver_part)
+                run = bench.loss
+                if predicted.reacts_s is None:
+                    self.assertTrue(run is None or run.reacted_t is None, "it was predicted that the board never learns of it")
+                    self.assertEqual(bench.board.armed, on_loss == "hold", "a preset takes the arm switch's channel to its own value")
+                else:
+                    self.assertAlmostEqual(run.reacted_t - run.radio_silent_t, predicted.reacts_s, delta=0.03)
+                    self.assertAlmostEqual(run.motors_stopped_t - run.radio_silent_t, predicted.motors_stop_s, delta=0.05)
+                    self.assertFalse(bench.board.armed)
+
+    def test_a_run_is_judged_step_by_step(self):
+        craft = crsf_craft()
+        predicted = predict(craft, craft.settings, part(Receiver, "wisp-900"))
+        run = LossRun(armed=True, radio_silent_t=10.0, last_frame_t=10.0)
+        said = [judge(run, predicted)[1]]
+        for name, value in (("reacted_t", 10.4), ("motors_stopped_t", 10.4), ("back_t", 12.0)):
+            run = run.model_copy(update={name: value})
+            said.append(judge(run, predicted)[1])
+        self.assertEqual(
+            [text.split(".")[0].split(":")[0] for text in said[:3]],
+            ["The board has not reacted yet", "The motors have not stopped yet", "Now switch the transmitter back on"],
+        )
+        self.assertTrue(judge(run, predicted)[0])
+        for change, word in (
+            ({"rearmed_by_itself": True}, "by themselves"),
+            ({"reacted_t": 10.9}, "0.40 s were predicted"),
+            ({"armed": False}, "not armed"),
+            ({"state": "broken off"}, "broken off"),
+        ):
+            good, text = judge(run.model_copy(update=change), predicted)
+            self.assertFalse(good)
+            self.assertIn(word, text)
+
+
+class FindingsTest(SimpleTestCase):
+    BROKEN = (
+        [("/settings/channel_map", "TAER")],
+        [("/transmitter/channels/2/reverse", True)],
+        [("/receiver/on_loss", "hold")],
+        [("/settings/lost_link/grace_ms", 3000)],
+        [("/settings/lost_link/throttle_fallback", "hold")],
+        [("/settings/ports/U2", "free")],
+        [("/settings/ports/U4", "receiver input")],
+        [("/settings/receiver_input/inverted", False)],
+        [("/settings/receiver_input/protocol", "CRSF")],
+        [("/settings/receiver_input/protocol", None)],
+        [("/wiring/0/pad", "R3")],
+        [("/wiring/0/pad", "T3")],
+        [("/settings/arming", None)],
+        [("/settings/modes/0/channel", 3)],
+    )
+
+    def test_a_sound_craft_has_none(self):
+        for craft in (sbus_craft(), crsf_craft()):
+            self.assertEqual(still_findings(craft, craft.settings), [])
+
+    def test_each_says_what_why_and_what_mends_it_and_the_edits_do(self):
+        for changes in self.BROKEN:
+            craft = apply_edits(sbus_craft(), [Edit(path=path, value=value) for path, value in changes])
+            found = still_findings(craft, craft.settings)
+            self.assertTrue(found, changes)
+            for finding in found:
+                with self.subTest(finding.code):
+                    self.assertIn(finding.hop, HOPS)
+                    self.assertTrue(finding.what.endswith(".") and finding.why.endswith("."), finding)
+                    for mend in finding.mends:
+                        self.assertFalse(mend.text.endswith("."))
+                        if mend.edits:
+                            mended = apply_edits(craft, mend.edits)
+                            self.assertNotIn((finding.code, finding.where), [(each.code, each.where) for each in still_findings(mended, mended.settings)])
+
+    def test_what_the_draft_mends_and_what_it_adds_are_told_apart(self):
+        def finding(code: str, what: str = "It is so.") -> Finding:
+            return Finding(code=code, severity="stop", hop="line", where="here", what=what, why="Because.", mends=(Mend(text="Do it"),))
+
+        merged = draft_against_board([finding("both"), finding("new")], [finding("both"), finding("old")])
+        self.assertEqual([(each.code, each.what) for each in merged], [("both", "It is so."), ("old", "It is so."), ("new", "In the draft: It is so.")])
+        self.assertIn("Mended in the draft", merged[1].mends[0].text)
+        self.assertEqual((worst(merged), worst([])), ("stop", None))
