@@ -149,6 +149,8 @@ def main(arguments: Sequence[str]) -> int:
         return 0 if found.protocol else 3
     except (RecordingError, ValueError) as error:
         print(f"bell: {options.file.name}: {error}", file=sys.stderr)
+    except BrokenPipeError:
+        raise
     except OSError as error:
         print(f"bell: {options.file}: {error.strerror}", file=sys.stderr)
     return 2

@@ -28,7 +28,6 @@ def main(arguments: Sequence[str]) -> int:
     try:
         if arguments and arguments[0] in HEADLESS:
             setup.python_environment()
-            os.chdir(os.environ.get("PWD", "."))
             os.environ["PYTHONPATH"] = str(ROOT)
             os.execv(PYTHON, [str(PYTHON), "-m", "commands.decode", *arguments])
         options = _parser().parse_args(arguments)
@@ -215,7 +214,7 @@ def _manage(options: argparse.Namespace) -> int:
 
 
 def _test(options: argparse.Namespace) -> int:
-    setup.debian_packages([*setup.DATABASE_PACKAGES, *setup.BROWSER_PACKAGES])
+    setup.debian_packages([*setup.DATABASE_PACKAGES, *setup.TEST_PACKAGES])
     setup.python_environment()
     setup.front_end()
     passed = failed = 0
@@ -263,7 +262,7 @@ def _checks() -> list[tuple[str, list[str | Path], Path]]:
 
 
 def _bench(_: argparse.Namespace) -> int:
-    setup.debian_packages([*setup.DATABASE_PACKAGES, *setup.BROWSER_PACKAGES])
+    setup.debian_packages([*setup.DATABASE_PACKAGES, *setup.TEST_PACKAGES])
     setup.python_environment()
     setup.front_end()
     with tempfile.TemporaryDirectory(prefix="bell-bench-") as folder:

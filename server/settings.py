@@ -132,9 +132,10 @@ SPECTACULAR_SETTINGS = {
 }
 
 REDIS_URL = os.environ.get("COINBELL_REDIS_URL", "")
+# The layer waits five seconds for a message; the client library must not give up sooner.
 CHANNEL_LAYERS = {
     "default": (
-        {"BACKEND": "channels_redis.core.RedisChannelLayer", "CONFIG": {"hosts": [REDIS_URL], "capacity": 500}}
+        {"BACKEND": "channels_redis.core.RedisChannelLayer", "CONFIG": {"hosts": [{"address": REDIS_URL, "socket_timeout": 30}], "capacity": 500}}
         if REDIS_URL
         else {"BACKEND": "channels.layers.InMemoryChannelLayer", "CONFIG": {"capacity": 500}}
     )

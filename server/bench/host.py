@@ -49,7 +49,7 @@ async def ensure(craft_id: uuid.UUID) -> str:
     if craft_id in _running:
         return _running[craft_id].channel
     layer = get_channel_layer()
-    channel = await layer.new_channel(f"bench.{secrets.token_hex(4)}")
+    channel = await layer.new_channel()  # the default prefix: Redis waits on one prefix a process, and others would starve
     await in_database(_make_record)(craft_id)
     reached = await in_database(BenchRecord.claim)(craft_id, HOLDER, channel)
     if reached != channel or craft_id in _running:
@@ -202,6 +202,7 @@ class RunningBench:
     async def _act(self, act: Act, message: dict[str, Any]) -> None:
         try:
             text = await self._do(act, message["user"])
+            await in_database(BenchRecord.keep)(self.craft_id, HOLDER, self.bench.state())  # an act that was answered is kept
             answer = Answer(request=act.request, ok=True, text=text)
         except (Refused, ValueError) as refused:
             answer = Answer(request=act.request, ok=False, text=str(refused))
@@ -231,7 +232,6 @@ class RunningBench:
         Revision.objects.create(
             craft_id=self.craft_id, version=self._version, kind=Revision.Kind.WRITTEN, document=document.model_dump(mode="json"), author=author
         )
-        BenchRecord.keep(self.craft_id, HOLDER, self.bench.state())
 
 
 class LeaseLost(Exception):

@@ -1,0 +1,104 @@
+"""More than one server process, one MariaDB, one Redis: a bench runs in one of them, and both see it."""
+
+from __future__ import annotations
+
+import os
+import subprocess
+import sys
+import tempfile
+import time
+import urllib.request
+from contextlib import contextmanager
+
+from django.conf import settings
+from django.contrib.auth import get_user_model
+from django.db import connection
+from django.test import Client, TransactionTestCase
+from websockets.sync.client import connect
+
+from launcher.mariadb import die_with_parent, free_port
+from server.bench.models import BenchRecord
+from server.proofs.models import ProofRecord
+from tests.crafts import crsf_craft
+from tests.server.base import make_craft, make_people
+from tests.server.test_bench_socket import Viewer
+
+
+class Process:
+    """One server process of several."""
+
+    def __init__(self, redis: int):
+        self.port = free_port()
+        environment = {
+            **os.environ,
+            "COINBELL_DB_NAME": connection.settings_dict["NAME"],
+            "DJANGO_SETTINGS_MODULE": "tests.settings",
+            "COINBELL_REDIS_URL": f"redis://127.0.0.1:{redis}/0",
+        }
+        command = [sys.executable, "-m", "uvicorn", "server.asgi:application", "--lifespan", "off", "--port", str(self.port), "--log-level", "warning"]
+        self._process = subprocess.Popen(command, env=environment, cwd=settings.ROOT, preexec_fn=die_with_parent)
+        self.wait_for(f"http://127.0.0.1:{self.port}/api/session")
+
+    def wait_for(self, address: str) -> None:
+        until = time.monotonic() + 60
+        while True:
+            try:
+                urllib.request.urlopen(address, timeout=10).read()
+                return
+            except OSError:
+                if time.monotonic() > until:
+                    raise
+
+    @contextmanager
+    def viewer(self, craft, name: str):
+        client = Client()
+        client.force_login(get_user_model().objects.get(username=name))
+        cookie = f"{settings.SESSION_COOKIE_NAME}={client.cookies[settings.SESSION_COOKIE_NAME].value}"
+        address = f"ws://127.0.0.1:{self.port}/ws/crafts/{craft.id}/bench"
+        with connect(address, additional_headers={"Cookie": cookie}, origin=f"http://127.0.0.1:{self.port}", max_size=None) as opened:
+            yield Viewer(opened)
+
+    def kill(self) -> None:
+        self._process.kill()
+        self._process.wait()
+
+
+class SeveralProcessesTest(TransactionTestCase):
+    def setUp(self):
+        make_people()
+        self.craft = make_craft(crsf_craft())
+        self.folder = tempfile.TemporaryDirectory()
+        self.addCleanup(self.folder.cleanup)
+        port = free_port()
+        self.redis = subprocess.Popen(
+            ["redis-server", "--port", str(port), "--bind", "127.0.0.1", "--save", "", "--appendonly", "no", "--dir", self.folder.name],
+            stdout=subprocess.DEVNULL,
+            preexec_fn=die_with_parent,
+        )
+        self.addCleanup(self.redis.wait)
+        self.addCleanup(self.redis.terminate)
+        self.one, self.two = Process(port), Process(port)
+        self.addCleanup(self.one.kill)
+        self.addCleanup(self.two.kill)
+
+    def test_both_see_one_bench_and_the_second_takes_over_when_the_first_dies(self):
+        with self.two.viewer(self.craft, "teal") as teal:
+            with self.one.viewer(self.craft, "wren") as wren:
+                wren.until("report")
+                teal.until("report")
+                self.assertEqual(BenchRecord.objects.exclude(holder="").count(), 1)
+                self.assertTrue(teal.act("write", version=1)["ok"])
+                self.assertTrue(wren.act("read back")["ok"])
+                self.assertTrue(teal.act("restart")["ok"])
+                wren.until("live", lambda message: message["board"]["link"] == "good")
+                wren.say(type="hands", right={"x": 1, "y": 0})
+                teal.until("live", lambda message: (message["board"]["axes"]["roll"] or 0) > 1990)
+                teal.until("report", lambda report: report["chain"][1]["coin"] == "rings true")
+                self.assertEqual(ProofRecord.objects.filter(craft=self.craft, hop="line").count(), 1, "one bench, one proof")
+            holder = BenchRecord.objects.get(craft=self.craft).holder
+            # teal came first, so process two holds the bench: end it, and look from process one
+            self.two.kill()
+        with self.one.viewer(self.craft, "wren") as wren:
+            taken_over = wren.until("live", lambda message: message["board"]["link"] == "good")
+            self.assertEqual(taken_over["board"]["port"], "U6", "what was written is still on the board")
+            self.assertNotEqual(BenchRecord.objects.get(craft=self.craft).holder, holder)
