@@ -200,6 +200,7 @@ def _digest(value: Any) -> str:
 def section_hashes(document: CraftDocument, on_board: BoardSettings | None = None) -> dict[str, str]:
     """A hash for each section; with `on_board`, the board's sections are those it really runs instead of the draft's."""
     data = document.model_dump(mode="json")
+    data["wiring"].sort(key=lambda patch: (patch["device"], patch["pin"], patch["pad"]))  # the order of the list joins nothing
     settings = on_board.model_dump(mode="json") if on_board else data["settings"]
     hashes = {name: _digest(data[name]) for name in ("kit", "wiring", "transmitter", "receiver")}
     return hashes | {f"settings/{name}": _digest(value) for name, value in settings.items()}

@@ -47,6 +47,11 @@ class DocumentTest(SimpleTestCase):
         before, after = section_hashes(craft), section_hashes(edited)
         self.assertEqual([name for name in before if before[name] != after[name]], ["settings/lost_link"])
 
+    def test_the_order_of_wires_is_no_change(self):
+        craft = sbus_craft()
+        other = craft.model_copy(update={"wiring": craft.wiring[::-1]})
+        self.assertEqual(section_hashes(craft), section_hashes(other))
+
     def test_differences_name_each_leaf(self):
         craft = sbus_craft()
         other = apply_edits(craft, [Edit(path="/settings/modes/0/low", value=1300), Edit(path="/settings/ports/U1", value="GPS")])

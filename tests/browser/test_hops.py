@@ -1,0 +1,442 @@
+"""Each hop and the bench, as a pilot would work them: what is done by hand, and what the screen then says."""
+
+from __future__ import annotations
+
+import re
+
+from playwright.sync_api import expect
+
+from server.crafts.models import Craft
+from tests.browser.base import BrowserTest, go, in_browser, wait_coin
+
+RINGS, CRACKED, BLANK = re.compile("^rings true"), re.compile("^cracked"), re.compile("^blank")
+
+
+def bench_of(page):
+    return page.get_by_role("complementary", name="Bench")
+
+
+def findings_of(page):
+    return page.get_by_role("region", name="Findings")
+
+
+def write(page):
+    page.get_by_role("button", name=re.compile("differs? from the board")).wait_for()
+    page.get_by_role("button", name="Write to board").click()
+
+
+def restart(page):
+    expect(page.get_by_text("restart due")).to_be_visible()
+    page.get_by_role("button", name="Restart board").click()
+
+
+def drag(page, side, places):
+    """Drag a gimbal through places given as -1 to 1, and let it go."""
+    box = page.locator(f"[data-gimbal={side}]").bounding_box()
+    x, y = box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
+    page.mouse.move(x, y)
+    page.mouse.down()
+    for to_x, to_y in places:
+        page.mouse.move(x + to_x * 46, y - to_y * 46, steps=4)
+        page.wait_for_function(
+            "([side, x]) => Math.abs(Number(document.querySelector(`[data-gimbal=${side}] circle`).getAttribute('cx')) - (59 + x * 44)) < 3", arg=[side, to_x]
+        )
+    page.mouse.up()
+
+
+def axis(page, name, column):
+    return page.get_by_role("row", name=re.compile(f"^{name}")).get_by_role("cell").nth(column)
+
+
+NOW, LOW, CENTRE, HIGH = 1, 2, 3, 4
+
+
+class BenchTest(BrowserTest):
+    @in_browser
+    def test_power_bind_and_air_show_themselves_everywhere(self, people):
+        page = people.open("Curlew", "Line")
+        bench = bench_of(page)
+        expect(bench.get_by_text("steady: bound, frames arriving")).to_be_visible()
+
+        bench.get_by_role("switch", name="Transmitter on").click()
+        expect(bench.get_by_text("slow blink: bound, no link")).to_be_visible()
+        expect(findings_of(page)).to_contain_text("The transmitter is off.")
+        expect(bench.get_by_text("LQ 0 %")).to_be_visible()
+        bench.get_by_role("switch", name="Transmitter on").click()
+
+        bench.get_by_role("switch", name="Bound").click()
+        expect(bench.get_by_text("fast blink: not bound")).to_be_visible()
+        expect(findings_of(page)).to_contain_text("The receiver is not bound, and an unbound one is silent.")
+        bench.get_by_role("switch", name="Bound").click()
+
+        bench.get_by_role("switch", name="USB power").click()
+        expect(bench.get_by_text("dark: no power")).to_be_visible()
+        expect(page.get_by_text("nothing: no edges")).to_be_visible()
+        bench.get_by_role("switch", name="USB power").click()
+        expect(bench.get_by_text("restarting…")).to_be_visible()
+        expect(bench.get_by_text("link good")).to_be_visible()
+
+        bench.get_by_role("button", name="60 %").click()
+        expect(page.get_by_text(re.compile(r"\d+ frame lost"))).to_be_visible()
+        expect(bench.get_by_text(re.compile(r"^LQ [2-6]\d %$"))).to_be_visible()
+        bench.get_by_role("button", name="0 %", exact=True).click()
+        expect(bench.get_by_text("LQ 100 %")).to_be_visible()
+
+    @in_browser
+    def test_levers_gimbals_and_keys(self, people):
+        page = people.open("Curlew", "Sticks")
+        bench = bench_of(page)
+        lever = bench.get_by_role("slider", name="Switch S2")
+        expect(lever).to_have_attribute("aria-valuetext", "low")
+        lever.focus()
+        page.keyboard.press("ArrowUp")
+        expect(lever).to_have_attribute("aria-valuetext", "mid")
+        page.keyboard.press("ArrowUp")
+        page.keyboard.press("ArrowUp")
+        expect(lever).to_have_attribute("aria-valuetext", "high")
+        lever.locator("[data-position=low]").click()
+        expect(lever).to_have_attribute("aria-valuetext", "low")
+        page.keyboard.press("Shift+Digit2")
+        expect(lever).to_have_attribute("aria-valuetext", "high")
+
+        page.locator("[data-gimbal=left]").focus()
+        page.keyboard.down("ArrowUp")
+        expect(axis(page, "throttle", NOW)).to_have_text(re.compile(r"^(199\d|200\d)$"))
+        page.keyboard.up("ArrowUp")
+        expect(axis(page, "yaw", NOW)).to_have_text(re.compile(r"^(149\d|150\d)$"))
+        expect(axis(page, "throttle", NOW)).to_have_text(re.compile(r"^(199\d|200\d)$"))
+        page.keyboard.down("KeyS")
+        expect(axis(page, "throttle", NOW)).to_have_text(re.compile(r"^(99\d|100\d)$"))
+        page.keyboard.up("KeyS")
+
+        page.keyboard.press("b")
+        expect(bench.get_by_role("switch", name="Bound")).to_have_count(0)
+        page.keyboard.press("b")
+        expect(bench.get_by_role("switch", name="Bound")).to_be_visible()
+        page.keyboard.press("?")
+        expect(page.get_by_role("dialog", name="Keyboard shortcuts")).to_contain_text("one hop back, one hop on")
+        page.keyboard.press("Escape")
+        page.keyboard.press("[")
+        page.get_by_role("heading", level=1, name="Line").wait_for()
+
+    @in_browser
+    def test_keys_still_fly_after_a_switch_was_clicked(self, people):
+        page = people.open("Curlew", "Sticks")
+        bench_of(page).get_by_role("switch", name="Transmitter on").click()
+        bench_of(page).get_by_role("switch", name="Transmitter on").click()
+        page.keyboard.down("KeyD")
+        expect(axis(page, "yaw", NOW)).to_have_text(re.compile(r"^(199\d|200\d)$"))
+        page.keyboard.up("KeyD")
+
+    @in_browser
+    def test_a_broken_connection_is_told_and_mends_itself(self, people):
+        page = people.sign_in()
+        sockets = []
+
+        def pass_on(route):
+            sockets.append(route)
+            server = route.connect_to_server()
+            route.on_message(server.send)
+            server.on_message(lambda message: route.send(message))
+
+        page.route_web_socket(re.compile(".*/bench$"), pass_on)
+        page.get_by_role("link", name="Curlew", exact=True).click()
+        page.wait_for_selector("[data-ready] nav")
+        sockets[-1].close(code=1012)
+        page.get_by_role("alert").get_by_text("The bench does not answer").wait_for()
+        expect(page.get_by_text("The bench does not answer")).to_have_count(0)
+        self.assertEqual(len(sockets) >= 2, True)
+
+    @in_browser
+    def test_who_has_signed_out_elsewhere_sees_nothing_more(self, people):
+        page = people.open("Curlew", "Line")
+        page.evaluate("""() => fetch('/api/session', {method: 'DELETE', headers: {'X-CSRFToken': document.cookie.match(/csrftoken=([^;]+)/)[1]}})""")
+        page.get_by_role("button", name="Sign in").wait_for()
+
+
+class PortPlanTest(BrowserTest):
+    @in_browser
+    def test_the_wire_is_moved_and_the_job_follows(self, people):
+        page = people.open("Curlew", "Port plan")
+        wait_coin(page, "Port plan", RINGS)
+        page.get_by_role("button", name=re.compile("^Port U3")).click()
+        card = page.get_by_role("region", name="Port U3")
+        expect(card).to_contain_text("R3 listens, T3 sends")
+        card.get_by_role("button", name="Solder Pip S8 SBUS to R3").click()
+        wait_coin(page, "Port plan", CRACKED)
+        expect(findings_of(page)).to_contain_text("The receiver is soldered to R3, but U2 has its job.")
+        expect(page.get_by_text("listens here, no wire")).to_be_visible()
+        go(page, "Line")
+        expect(findings_of(page)).to_contain_text("Nothing arrives at R2.")
+        expect(findings_of(page)).to_contain_text("The signal stops elsewhere")
+        findings_of(page).get_by_role("link", name="Port plan").click()
+        findings_of(page).get_by_role("button", name="Resolder the wire to R2").click()
+        wait_coin(page, "Port plan", RINGS)
+        wait_coin(page, "Sticks", RINGS)
+
+    @in_browser
+    def test_jobs_are_given_and_taken_and_the_board_is_told_apart(self, people):
+        page = people.open("Curlew", "Port plan")
+        page.get_by_role("button", name=re.compile("^Port U3")).click()
+        card = page.get_by_role("region", name="Port U3")
+        card.get_by_role("combobox", name="Job of U3").click()
+        page.get_by_role("option", name="receiver input").click()
+        expect(card).to_contain_text("The board still holds free")
+        expect(findings_of(page)).to_contain_text("In the draft: U2 and U3 both have the job receiver input.")
+        wait_coin(page, "Port plan", RINGS)
+        card.get_by_role("combobox", name="Job of U3").click()
+        page.get_by_role("option", name="flow sensor").click()
+        write(page)
+        expect(card).to_contain_text("a port's job counts only after a restart")
+        page.get_by_role("button", name="Restart board").click()
+        expect(page.get_by_text("draft is on the board")).to_be_visible()
+        expect(bench_of(page).get_by_text("link good")).to_be_visible()
+
+    @in_browser
+    def test_the_last_job_taken_away_says_what_is_missing(self, people):
+        page = people.open("Curlew", "Port plan")
+        card = page.get_by_role("region", name="Port U2")
+        card.get_by_role("combobox", name="Job of U2").click()
+        page.get_by_role("option", name="free").click()
+        expect(findings_of(page)).to_contain_text("In the draft: No port has the receiver job.")
+        findings_of(page).get_by_role("button", name="Give U2 the receiver job").click()
+        expect(page.get_by_text("draft is on the board")).to_be_visible()
+
+
+class LineTest(BrowserTest):
+    @in_browser
+    def test_read_upside_down_and_what_would_read_it(self, people):
+        page = people.open("Curlew", "Port plan")
+        page.get_by_role("checkbox", name="Inverted line").click()
+        write(page)
+        restart(page)
+        go(page, "Line")
+        wait_coin(page, "Line", CRACKED)
+        expect(page.get_by_text("SBUS, not inverted, 100000 baud, 8E2")).to_be_visible()
+        expect(page.get_by_role("main").get_by_text("What would read it")).to_be_visible()
+        picture = page.get_by_role("img", name=re.compile("^Waveform"))
+        expect(picture).to_have_attribute("aria-label", re.compile(r"Sent: 0F .*Read by port U2: F8 \(parity, no stop bit\)"))
+        wait_coin(page, "Sticks", re.compile("^tarnished"))
+        findings_of(page).get_by_role("button", name=re.compile(r"Set the port to inverted \(tried: 100% whole\)")).click()
+        write(page)
+        restart(page)
+        wait_coin(page, "Line", RINGS)
+        wait_coin(page, "Sticks", RINGS)
+
+    @in_browser
+    def test_the_other_protocol_is_named(self, people):
+        page = people.open("Avocet", "Port plan")
+        page.get_by_role("button", name="Resolder the wire to R4").click()
+        wait_coin(page, "Port plan", RINGS)
+        page.get_by_role("combobox", name="Protocol").click()
+        page.get_by_role("option", name="SBUS").click()
+        expect(findings_of(page)).to_contain_text("U4 reads SBUS; the Wisp 900 speaks CRSF.")
+        write(page)
+        restart(page)
+        go(page, "Line")
+        wait_coin(page, "Line", CRACKED)
+        expect(findings_of(page).get_by_role("button", name=re.compile("protocol CRSF"))).to_be_visible()
+
+
+class SticksTest(BrowserTest):
+    @in_browser
+    def test_measured_anew_from_corner_to_corner(self, people):
+        page = people.open("Curlew", "Sticks")
+        page.get_by_role("button", name="Measure anew").click()
+        expect(page.get_by_role("row", name=re.compile("^roll")).get_by_text("move it to both ends")).to_be_visible()
+        wait_coin(page, "Sticks", RINGS)  # the recorded proof stands: nothing that it rests on has changed
+        drag(page, "right", [(1, 1), (1, -1), (-1, -1), (-1, 1)])
+        drag(page, "left", [(1, 1), (-1, 1), (-1, -1), (1, -1), (0, -1)])
+        for name in ("roll", "pitch", "yaw"):
+            expect(page.get_by_role("row", name=re.compile(f"^{name}")).get_by_text("reaches both lines, rests in the middle")).to_be_visible()
+            expect(axis(page, name, LOW)).to_have_text(re.compile(r"^(99\d|100\d)$"))
+            expect(axis(page, name, CENTRE)).to_have_text(re.compile(r"^(149\d|150\d)$"))
+            expect(axis(page, name, HIGH)).to_have_text(re.compile(r"^(199\d|200\d)$"))
+        expect(page.get_by_role("row", name=re.compile("^throttle")).get_by_text("reaches both lines", exact=True)).to_be_visible()
+
+    @in_browser
+    def test_without_a_signal_it_says_so(self, people):
+        page = people.open("Avocet", "Sticks")
+        expect(page.get_by_text("the board sees no stick")).to_have_count(2)
+        expect(findings_of(page)).to_contain_text("The signal stops elsewhere")
+        expect(axis(page, "roll", NOW)).to_have_text("–")
+
+
+class SwitchboardTest(BrowserTest):
+    @in_browser
+    def test_bands_are_typed_taken_away_and_given(self, people):
+        page = people.open("Curlew", "Switchboard")
+        angle = page.get_by_role("group", name="Band of angle")
+        low = angle.get_by_label("From")
+        low.fill("9999")
+        expect(angle.get_by_text("800 to 1249")).to_be_visible()
+        low.press("Escape")
+        expect(low).to_have_value("850")
+        low.fill("1100")
+        low.press("Enter")
+        expect(findings_of(page)).to_contain_text("In the draft: angle's band misses every detent of CH6, the nearest by 100 us.")
+        findings_of(page).get_by_role("button", name="Set the band to 850 to 1250 us").click()
+        expect(low).to_have_value("850")
+
+        horizon = page.get_by_role("group", name="Band of horizon")
+        horizon.get_by_label("From").fill("1200")
+        horizon.get_by_label("From").press("Enter")
+        expect(findings_of(page)).to_contain_text("The bands of angle and horizon overlap.")
+        horizon.get_by_role("button", name="Take the band of horizon away").click()
+        expect(page.get_by_role("group", name="Band of horizon")).to_have_count(0)
+        page.get_by_role("button", name="Give horizon a band").click()
+        expect(page.get_by_role("group", name="Band of horizon").get_by_label("From")).to_have_value("1750")
+        page.get_by_role("button", name="Take the band of arm away").click()
+        expect(findings_of(page)).to_contain_text("No band arms the craft.")
+        page.get_by_role("button", name="Give arming a band").click()
+        expect(page.get_by_role("group", name="Band of arm").get_by_label("To")).to_have_value("2150")
+
+    @in_browser
+    def test_every_row_is_walked_and_a_high_throttle_blocks(self, people):
+        page = people.open("Avocet", "Port plan")
+        page.get_by_role("button", name="Move the receiver job to U6").click()
+        write(page)
+        restart(page)
+        go(page, "Switchboard")
+        table = page.get_by_role("region", name="Truth table")
+        expect(table.get_by_text("not measured yet").first).to_be_visible()
+        page.get_by_label(re.compile("^S1 on CH5: 1 of 2 detents learned")).wait_for()
+        page.get_by_label(re.compile("^S2 on CH6: 1 of 3 detents learned")).wait_for()
+        drag(page, "left", [(0, 0)])
+        for key, learned in (("1", "S1 on CH5: 2 of 2"), ("2", "S2 on CH6: 2 of 3"), ("2", "S2 on CH6: 3 of 3")):
+            page.keyboard.press(key)
+            page.get_by_label(re.compile(f"^{learned} detents learned")).wait_for()
+        expect(table.get_by_text("not measured yet")).to_have_count(0)
+        expect(page.get_by_text("throttle not low").first).to_be_visible()
+        self.assertEqual(page.get_by_role("row", name=re.compile(r"^high .* arm .* seen")).count(), 0)
+        drag(page, "left", [(0, -1)])
+        page.keyboard.press("1")
+        for place, mode in (("high", "acro"), ("low", "acro"), ("mid", "angle")):
+            page.get_by_role("row", name=re.compile(f"^low {place} – {mode}.* seen$")).wait_for()
+            page.keyboard.press("1")
+            page.get_by_role("row", name=re.compile(f"^high {place} arm {mode}.* seen$")).wait_for()
+            page.keyboard.press("1")
+            page.get_by_role("row", name=re.compile(f"^low {place} – {mode}.* seen$")).wait_for()
+            page.keyboard.press("2")
+        wait_coin(page, "Switchboard", RINGS)
+
+
+class LostLinkTest(BrowserTest):
+    @in_browser
+    def test_hold_is_cracked_and_mended(self, people):
+        page = people.open("Curlew", "Lost link")
+        page.get_by_role("combobox", name="Pip S8 on loss").click()
+        page.get_by_role("option", name="hold").click()
+        wait_coin(page, "Lost link", CRACKED)
+        expect(page.get_by_text("the receiver hides the loss: the board never learns of it")).to_be_visible()
+        findings_of(page).get_by_role("button", name="Set the receiver to no pulses").click()
+        wait_coin(page, "Lost link", BLANK)
+
+    @in_browser
+    def test_an_armed_board_takes_no_settings(self, people):
+        page = people.open("Curlew", "Lost link")
+        page.keyboard.press("1")
+        expect(bench_of(page).get_by_text("armed", exact=True)).to_be_visible()
+        page.get_by_label("Board's grace").fill("500")
+        page.get_by_label("Board's grace").press("Enter")
+        write(page)
+        expect(page.get_by_role("status").get_by_text("write: the board is armed and takes no settings; disarm first")).to_be_visible()
+        page.get_by_role("button", name="Restart board").click()
+        expect(page.get_by_role("status").get_by_text("restart: the board is armed; disarm first")).to_be_visible()
+        page.get_by_role("heading", level=1).click()
+        page.keyboard.press("1")
+        expect(bench_of(page).get_by_text("disarmed", exact=True)).to_be_visible()
+        write(page)
+        expect(page.get_by_text("draft is on the board")).to_be_visible()
+
+    @in_browser
+    def test_a_loss_without_arming_is_seen_but_proves_nothing(self, people):
+        page = people.open("Curlew", "Lost link")
+        page.get_by_role("button", name="Transmitter off").click()
+        expect(page.get_by_label("Board's log")).to_contain_text("link lost: grace is over")
+        page.get_by_role("button", name="Transmitter on").click()
+        expect(page.get_by_text("The craft was not armed when the link died.")).to_be_visible()
+        wait_coin(page, "Lost link", BLANK)
+
+
+class ListTest(BrowserTest):
+    def setUp(self):
+        super().setUp()
+        curlew = Craft.objects.get(name="Curlew")
+        for number in range(40):
+            Craft.objects.create(workshop=curlew.workshop, name=f"Plover {number:02}", document=curlew.document | {"name": f"Plover {number:02}"})
+        Craft.objects.create(workshop=curlew.workshop, name="Whimbrel", document=curlew.document | {"version": 3})
+        Craft.objects.create(
+            workshop=curlew.workshop, name="Snipe", document=curlew.document | {"kit": {"board": "gone", "receiver": "pip-s8", "transmitter": "field-9"}}
+        )
+
+    @in_browser
+    def test_many_crafts_and_some_that_cannot_be_read(self, people):
+        page = people.sign_in()
+        expect(page.get_by_role("listitem")).to_have_count(44)
+        expect(page.get_by_role("listitem").filter(has_text="Whimbrel")).to_contain_text("written by a newer Coin Bell")
+        expect(page.get_by_role("listitem").filter(has_text="Snipe")).to_contain_text("the catalogue has no board 'gone'")
+        page.get_by_role("link", name="Whimbrel").click()
+        expect(page.get_by_role("alert")).to_contain_text("Update Coin Bell")
+        page.get_by_role("link", name="All crafts").click()
+        page.get_by_role("link", name="Plover 33").click()
+        page.wait_for_selector("[data-ready] nav")
+        wait_coin(page, "Port plan", CRACKED)  # a board fresh from the drawer holds nothing yet
+        expect(page.get_by_role("button", name=re.compile("settings differ from the board"))).to_be_visible()
+
+    @in_browser
+    def test_a_name_that_is_taken_keeps_the_form(self, people):
+        page = people.sign_in()
+        page.get_by_role("button", name="New craft").click()
+        page.get_by_label("Name").fill("Curlew")
+        for label, option in (("Board", "Merle F7"), ("Receiver", "Pip S8"), ("Transmitter", "Harrow 16")):
+            page.get_by_role("combobox", name=label).click()
+            page.get_by_role("option", name=re.compile(option)).click()
+        page.get_by_role("button", name="Put it on the bench").click()
+        expect(page.get_by_role("alert")).to_contain_text("already has a craft called Curlew")
+        page.get_by_label("Name").fill("Curlew Two")
+        page.get_by_role("button", name="Put it on the bench").click()
+        page.get_by_role("heading", level=1, name="Port plan").wait_for()
+
+
+class KeyboardOnlyTest(BrowserTest):
+    @in_browser
+    def test_from_sign_in_to_a_mended_craft_without_a_mouse(self, people):
+        page = people.page()
+        page.goto(people.address)
+        page.get_by_label("Name").wait_for()
+        page.keyboard.type("wren")
+        page.keyboard.press("Tab")
+        page.keyboard.type("low-tide-42")
+        page.keyboard.press("Enter")
+        page.wait_for_selector("main[data-ready]")
+
+        def tab_to(what, most=80):
+            for _ in range(most):
+                page.keyboard.press("Tab")
+                focused = page.evaluate("document.activeElement.getAttribute('aria-label') || document.activeElement.innerText || ''")
+                if re.search(what, focused):
+                    return
+            raise AssertionError(f"the Tab key never comes to {what}")
+
+        tab_to("^Avocet$")
+        page.keyboard.press("Enter")
+        page.wait_for_selector("[data-ready] nav")
+        tab_to("^Move the receiver job to U6$")
+        page.keyboard.press("Enter")
+        page.get_by_role("button", name="2 settings differ").wait_for()
+        page.evaluate("document.activeElement.blur()")
+        tab_to("^Write to board$")
+        page.keyboard.press("Enter")
+        expect(page.get_by_text("restart due")).to_be_visible()
+        page.evaluate("document.activeElement.blur()")
+        tab_to("^Restart board$")
+        page.keyboard.press("Enter")
+        wait_coin(page, "Port plan", RINGS)
+        page.keyboard.press("]")
+        page.get_by_role("heading", level=1, name="Line").wait_for()
+        tab_to("^right gimbal")
+        page.keyboard.press("]")
+        page.keyboard.down("ArrowUp")
+        expect(axis(page, "pitch", NOW)).to_have_text(re.compile(r"^(199\d|200\d)$"))
+        page.keyboard.up("ArrowUp")
