@@ -92,6 +92,7 @@ AXES_COOLOFF_TIME = 0.25  # hours
 AXES_LOCKOUT_PARAMETERS = [["username", "ip_address"]]
 AXES_RESET_ON_SUCCESS = True
 AXES_VERBOSE = False
+AXES_LOCKOUT_CALLABLE = "server.accounts.api.locked_out"
 
 SESSION_COOKIE_NAME = "coinbell_session"
 SESSION_COOKIE_SAMESITE = "Lax"
@@ -147,6 +148,7 @@ WEB_DIST = ROOT / "web" / "dist"
 WHITENOISE_ROOT = WEB_DIST if WEB_DIST.is_dir() else None
 WHITENOISE_INDEX_FILE = False
 WHITENOISE_USE_FINDERS = True
+WHITENOISE_IMMUTABLE_FILE_TEST = r"^/assets/.+-[0-9A-Za-z_-]{8}\.\w+$"  # the build names files by their content
 
 MAX_UPLOAD_BYTES = int(os.environ.get("COINBELL_MAX_UPLOAD_MB", "64")) << 20
 FILE_UPLOAD_TEMP_DIR = None

@@ -5,7 +5,7 @@ from __future__ import annotations
 from django.conf import settings
 from django.http import HttpRequest, HttpResponse
 from django.urls import path, re_path
-from drf_spectacular.views import SpectacularJSONAPIView, SpectacularSwaggerView
+from drf_spectacular.views import SpectacularJSONAPIView, SpectacularSwaggerSplitView
 
 from server.accounts.api import SessionView
 from server.captures.api import CapturesView
@@ -30,6 +30,6 @@ urlpatterns = [
     path("api/crafts/<uuid:craft_id>/revisions", RevisionsView.as_view()),
     path("api/captures", CapturesView.as_view()),
     path("api/schema", SpectacularJSONAPIView.as_view(), name="schema"),
-    path("api/docs", SpectacularSwaggerView.as_view(url_name="schema")),
+    path("api/docs", SpectacularSwaggerSplitView.as_view(url_name="schema")),
     re_path(r"^(?!api/|static/|assets/|ws/).*$", app),
 ]

@@ -36,6 +36,7 @@ class StandInTransmitter:
         self.set_up(document)
         stick, direction = STICKS[self._setup.stick_mode]["throttle"]
         self.gimbals[stick][direction] = -1.0
+        self.settle()
 
     def set_up(self, document: CraftDocument) -> None:
         """Take the model memory from the craft document."""

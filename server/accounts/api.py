@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from django.contrib.auth import authenticate, login, logout
+from django.http import HttpRequest, JsonResponse
 from django.middleware.csrf import get_token
 from django.utils.decorators import method_decorator
 from django.views.decorators.csrf import csrf_protect, ensure_csrf_cookie
@@ -52,6 +53,11 @@ def _session(request: Request) -> dict[str, Any]:
     }
 
 
+def locked_out(request: HttpRequest, credentials: object = None, *args: object, **kwargs: object) -> JsonResponse:
+    """What somebody who has guessed too often is told."""
+    return JsonResponse({"detail": "too many failed attempts; try again in a quarter of an hour"}, status=429)
+
+
 @method_decorator(ensure_csrf_cookie, name="dispatch")
 class SessionView(APIView):
     """The browser's session."""
@@ -63,7 +69,7 @@ class SessionView(APIView):
         """Who is signed in."""
         return Response(_session(request))
 
-    @extend_schema(request=SignInSerializer, responses={200: SessionSerializer, 400: ProblemSerializer, 403: ProblemSerializer})
+    @extend_schema(request=SignInSerializer, responses={200: SessionSerializer, 400: ProblemSerializer, 403: ProblemSerializer, 429: ProblemSerializer})
     @method_decorator(csrf_protect)
     def post(self, request: Request) -> Response:
         """Sign in."""
@@ -71,9 +77,7 @@ class SessionView(APIView):
         form.is_valid(raise_exception=True)
         user = authenticate(request._request, **form.validated_data)
         if user is None:
-            locked = getattr(request._request, "axes_locked_out", False)
-            text = "too many failed attempts; try again in a quarter of an hour" if locked else "name and password do not belong together"
-            return Response({"detail": text}, status=403 if locked else 400)
+            return Response({"detail": "name and password do not belong together"}, status=400)
         login(request._request, user)
         request.user = user
         return Response(_session(request))

@@ -1,6 +1,7 @@
 from __future__ import annotations
 
 import json
+import re
 import uuid
 from pathlib import Path
 
@@ -8,7 +9,7 @@ from django.conf import settings
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.core.management import call_command
 from django.db import connection
-from django.test import TestCase, TransactionTestCase
+from django.test import Client, TestCase, TransactionTestCase
 
 from linkcore.craft.document import CraftError
 from server.crafts.models import Craft, Revision
@@ -43,6 +44,51 @@ class ApiTest(TestCase):
         self.assertEqual(self.sign_in("wren").json()["workshops"][0]["name"], "Saltings Field Crew")
         self.client.delete("/api/session")
         self.assertIsNone(self.client.get("/api/session").json()["user"])
+
+    def test_guessing_is_slowed_down_and_signing_in_needs_the_token(self):
+        with self.settings(AXES_ENABLED=True):
+            for _ in range(settings.AXES_FAILURE_LIMIT):
+                last = self.client.post("/api/session", {"username": "wren", "password": "no"}, content_type="application/json")
+            self.assertEqual((last.status_code, last.json()["detail"]), (429, "too many failed attempts; try again in a quarter of an hour"))
+            self.assertEqual(self.sign_in("wren").status_code, 429, "the right password must not help while it is locked")
+            self.assertEqual(self.sign_in("teal").status_code, 200, "nobody else is locked out")
+        strict = Client(enforce_csrf_checks=True)
+        self.assertEqual(strict.post("/api/session", {"username": "wren", "password": PASSWORD}, content_type="application/json").status_code, 403)
+
+    def test_every_answer_is_as_the_schema_says(self):
+        self.sign_in("wren")
+        schema = json.loads(openapi())
+        for path in ("/api/session", "/api/parts", "/api/crafts", f"/api/crafts/{self.craft.id}", f"/api/crafts/{self.craft.id}/revisions"):
+            template = path.replace(str(self.craft.id), "{craft_id}")
+            declared = schema["paths"][template]["get"]["responses"]["200"]["content"]["application/json"]["schema"]
+            with self.subTest(path):
+                self.conforms(self.client.get(path).json(), declared, schema, path)
+
+    def conforms(self, value, declared: dict, schema: dict, where: str) -> None:
+        """As much of JSON Schema as the API's answers use: types, required and unknown properties, choices."""
+        if "$ref" in declared:
+            declared = schema["components"]["schemas"][declared["$ref"].rsplit("/", 1)[1]]
+        if value is None:
+            kinds = [option.get("type") for option in declared.get("anyOf", [])]
+            self.assertTrue(declared.get("nullable") or "null" in kinds, where)
+        elif "anyOf" in declared or "oneOf" in declared or "allOf" in declared:
+            options = [option for option in declared.get("anyOf", declared.get("oneOf", declared.get("allOf"))) if option.get("type") != "null"]
+            if len(options) == 1:
+                self.conforms(value, options[0], schema, where)
+        elif declared.get("type") == "array":
+            self.assertIsInstance(value, list, where)
+            for index, item in enumerate(value):
+                self.conforms(item, declared["items"], schema, f"{where}/{index}")
+        elif declared.get("type") == "object" and "properties" in declared:
+            self.assertLessEqual(set(declared.get("required", [])), set(value), where)
+            self.assertLessEqual(set(value), set(declared["properties"]), where)
+            for name, inner in value.items():
+                self.conforms(inner, declared["properties"][name], schema, f"{where}/{name}")
+        else:
+            python = {"string": str, "integer": int, "number": (int, float), "boolean": bool, "object": dict}.get(declared.get("type"), object)
+            self.assertIsInstance(value, python, where)
+            if "enum" in declared:
+                self.assertIn(value, declared["enum"], where)
 
     def test_nobody_sees_another_workshops_crafts_by_any_address(self):
         self.sign_in("dipper")
@@ -157,6 +203,10 @@ class ApiTest(TestCase):
         self.assertEqual(page.status_code, 200)
         self.assertIn("default-src 'self'", page.headers["Content-Security-Policy"])
         self.assertEqual(self.client.get("/api/nothing").status_code, 404)
+        script = re.search(r"/assets/[^\"]+\.js", page.content.decode())[0]
+        served = self.client.get(script, headers={"Accept-Encoding": "gzip"})
+        self.assertEqual((served.headers["Content-Encoding"], "immutable" in served.headers["Cache-Control"]), ("gzip", True))
+        self.assertNotIn(b"<script>", self.client.get("/api/docs").content, "an inline script would not run under the policy")
 
     def test_the_database_is_mariadb_and_strict(self):
         self.assertTrue(connection.mysql_is_mariadb)
