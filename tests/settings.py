@@ -6,7 +6,7 @@ PASSWORD_HASHERS = ["django.contrib.auth.hashers.MD5PasswordHasher"]
 TEST_RUNNER = "tests.runner.Runner"
 AXES_ENABLED = False
 MAX_UPLOAD_BYTES = 8 << 20
-# refused requests are what many tests are about
-LOGGING["root"]["level"] = "ERROR"  # noqa: F405
+# what is refused is what many tests are about
+LOGGING["handlers"]["console"]["level"] = "ERROR"  # noqa: F405
 STATIC_ROOT.mkdir(parents=True, exist_ok=True)  # noqa: F405
 ALLOWED_HOSTS = ["127.0.0.1", "localhost", "testserver"]

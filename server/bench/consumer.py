@@ -74,11 +74,12 @@ class BenchConsumer(AsyncWebsocketConsumer):
     async def bench_text(self, event: dict[str, Any]) -> None:
         """Something from the bench, passed on as it is."""
         self._heard = True
-        await self.send(event["text"])
+        with contextlib.suppress(OSError):  # the browser went away; disconnect comes next
+            await self.send(event["text"])
 
     async def _watch(self) -> None:
         """Tell the bench that somebody looks, see that it still runs, and that this browser may still look."""
-        with contextlib.suppress(asyncio.CancelledError):
+        with contextlib.suppress(asyncio.CancelledError, OSError):  # OSError: the browser went away meanwhile
             since = 0.0
             while True:
                 self._heard = False

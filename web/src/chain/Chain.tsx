@@ -82,7 +82,7 @@ function Wire({ from, to, flows, breaks = false }: { from: string; to: string; f
           ? {
               content: '""',
               position: "absolute",
-              left: -1,
+              right: 1,
               top: -8,
               height: 14,
               width: 5,

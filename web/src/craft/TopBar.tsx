@@ -73,14 +73,16 @@ export function TopBar({ craft, user, onHelp }: { craft: Craft; user: string; on
       <Button variant="text" color="inherit" onClick={onHelp} aria-label="Keyboard shortcuts" sx={{ minWidth: 0, px: 1 }}>
         ?
       </Button>
+      <Typography component="span" sx={{ color: "text.secondary", fontSize: 13 }}>
+        {user}
+      </Typography>
       <Button
         variant="text"
         color="inherit"
         onClick={() => signOut.mutate()}
-        title="Sign out"
         sx={{ minWidth: 0, px: 0.5, color: colours.softInk, fontWeight: 500 }}
       >
-        {user}
+        Sign out
       </Button>
     </Box>
   );

@@ -50,7 +50,7 @@ export function FindingStrip({ hop, craftId, edit }: { hop: Hop; craftId: string
       )}
       {stop && (
         <Box sx={{ py: 0.5, fontSize: 13, color: colours.softInk }}>
-          The signal stops elsewhere:{" "}
+          {here.some((finding) => finding.severity === "stop") ? "Wrong elsewhere too:" : "The signal stops elsewhere:"}{" "}
           <Link to={`/crafts/${craftId}/${hopPath(stop.hop)}`} style={{ color: colours.oxide, fontWeight: 600 }}>
             {hopTitle(stop.hop)}
           </Link>{" "}

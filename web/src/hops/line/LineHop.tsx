@@ -1,6 +1,7 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import { type ReactNode, useState } from "react";
+import type { Report } from "../../api/types";
 import { useBenchStore } from "../../bench/useBench";
 import type { HopProps } from "../../craft/CraftPage";
 import { colours } from "../../look/colours";
@@ -33,6 +34,7 @@ function LiveLine({ receiver }: { receiver: string }) {
   const edges = useBenchStore((state) => state.live?.edges_per_s ?? 0);
   const marks = useBenchStore((state) => state.live?.marks ?? "");
   if (!line || !board) return <p>Listening…</p>;
+  const changes = line.would_read.filter((way) => way.changes.length > 0);
   const reads = board.good_per_s > 0 && line.port_good_share >= 0.95;
   return (
     <Box sx={{ display: "grid", gap: 1.75 }}>
@@ -69,27 +71,36 @@ function LiveLine({ receiver }: { receiver: string }) {
             {spaced(board.bytes_per_s)} bytes a second, {board.good_per_s} good frames, {board.bad_per_s} bad (
             {percent(line.port_good_share)} whole), {spaced(board.errors_per_s)} framing or parity errors
           </span>
+          {changes.length > 0 && (
+            <Box component="span" sx={{ color: colours.verdigris }}>
+              <b>What would read it</b>, tried on these very levels:{" "}
+              {changes
+                .map((way) => `${way.protocol}, ${way.inverted ? "inverted" : "not inverted"} (${percent(way.good_share)} whole)`)
+                .join("; ")}
+            </Box>
+          )}
         </Card>
       </Box>
-      {line.wave ? <WavePicture wave={line.wave} port={line.port} agrees={reads} /> : <Quiet>No burst on the wire to draw.</Quiet>}
+      {line.wave ? (
+        <WavePicture wave={line.wave} caption={caption(line, reads)} port={line.port} />
+      ) : (
+        <Quiet>No burst on the wire to draw.</Quiet>
+      )}
       <section aria-label="Last second">
         <Box component="h3" sx={{ m: 0, mb: 0.5, fontSize: 12.5, color: "text.secondary", fontWeight: 600 }}>
           The last second at the port, a mark a frame
         </Box>
         <FrameStrip marks={marks} />
       </section>
-      {line.would_read.length > 0 && (
-        <Box sx={{ fontSize: 13.5 }}>
-          <b>What would read it</b>, tried on these very levels:{" "}
-          {line.would_read.map((way) => (
-            <Box component="span" key={`${way.protocol} ${way.inverted}`} sx={{ mr: 1.5 }}>
-              {way.protocol}, {way.inverted ? "inverted" : "not inverted"} ({percent(way.good_share)} whole)
-            </Box>
-          ))}
-        </Box>
-      )}
     </Box>
   );
+}
+
+function caption(line: Report["line"], reads: boolean): string {
+  if (!line.wave?.as_read.length) return "no port samples these levels";
+  if (line.wire_pad !== line.port_pad)
+    return `as port ${line.port} would read them: but they end on ${line.wire_pad ?? "no pad"}, and it listens on ${line.port_pad}`;
+  return `as port ${line.port} samples the same levels${reads ? "" : ": not what was sent"}`;
 }
 
 export function Card({ title, edge, children }: { title: string; edge: string; children: ReactNode }) {

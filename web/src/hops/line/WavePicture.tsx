@@ -7,7 +7,7 @@ const HIGH = 16;
 const LOW = 58;
 
 /** The same levels read twice: as they were sent, and as the port samples them. */
-export function WavePicture({ wave, port, agrees }: { wave: Wave; port: string | null; agrees: boolean }) {
+export function WavePicture({ wave, caption, port }: { wave: Wave; caption: string; port: string | null }) {
   const x = (us: number) => (us / wave.span_us) * W;
   const points: string[] = [];
   let level = wave.level;
@@ -50,11 +50,7 @@ export function WavePicture({ wave, port, agrees }: { wave: Wave; port: string |
           <Byte key={byte.at_us} x={x(byte.at_us + wave.byte_us / 2)} y={114} value={byte.value} wrong={byte.wrong} />
         ))}
         <line x1={0} x2={W} y1={130} y2={130} stroke={colours.hairline} />
-        <Caption y={148}>
-          {wave.as_read.length > 0
-            ? `as port ${port ?? "–"} samples the same levels${agrees ? "" : ": not what was sent"}`
-            : "no port samples these levels"}
-        </Caption>
+        <Caption y={148}>{caption}</Caption>
         {wave.as_read.map((byte) => (
           <Byte key={byte.at_us} x={x(byte.at_us + wave.byte_us / 2)} y={170} value={byte.value} wrong={byte.wrong} />
         ))}
