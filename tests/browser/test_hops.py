@@ -213,7 +213,7 @@ class LineTest(BrowserTest):
         go(page, "Line")
         wait_coin(page, "Line", CRACKED)
         expect(page.get_by_text("SBUS, not inverted, 100000 baud, 8E2")).to_be_visible()
-        expect(page.get_by_role("main").get_by_text("What would read it")).to_be_visible()
+        expect(page.get_by_role("main").get_by_text("What would read it:")).to_be_visible()
         picture = page.get_by_role("img", name=re.compile("^Waveform"))
         expect(picture).to_have_attribute("aria-label", re.compile(r"Sent: 0F .*Read by port U2: F8 \(parity, no stop bit\)"))
         wait_coin(page, "Sticks", re.compile("^tarnished"))

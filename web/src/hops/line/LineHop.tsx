@@ -68,14 +68,14 @@ function LiveLine({ receiver }: { receiver: string }) {
         >
           <Big tone={reads ? undefined : colours.oxide}>{line.port_says}</Big>
           <span>
-            {spaced(board.bytes_per_s)} bytes a second, {board.good_per_s} good frames, {board.bad_per_s} bad (
-            {percent(line.port_good_share)} whole), {spaced(board.errors_per_s)} framing or parity errors
+            {board.good_per_s} of {board.good_per_s + board.bad_per_s} frames a second whole, {spaced(board.errors_per_s)} byte errors,{" "}
+            {spaced(board.bytes_per_s)} bytes a second
           </span>
           {changes.length > 0 && (
             <Box component="span" sx={{ color: colours.verdigris }}>
-              <b>What would read it</b>, tried on these very levels:{" "}
+              <b>What would read it:</b>{" "}
               {changes
-                .map((way) => `${way.protocol}, ${way.inverted ? "inverted" : "not inverted"} (${percent(way.good_share)} whole)`)
+                .map((way) => `${way.protocol}, ${way.inverted ? "inverted" : "not inverted"} (tried: ${percent(way.good_share)} whole)`)
                 .join("; ")}
             </Box>
           )}
