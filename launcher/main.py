@@ -296,6 +296,8 @@ def _lock(_: argparse.Namespace) -> int:
             "pip",
             "compile",
             "--generate-hashes",
+            "--python-version",
+            "3.11.2",  # the oldest 3.11 in use, Debian 12's
             "--no-header",
             "--no-emit-index-url",
             "-q",
