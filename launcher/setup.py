@@ -101,11 +101,11 @@ def _make_python(lock: Path) -> None:
     if not PYTHON.exists():
         run([sys.executable, "-m", "venv", "--clear", PYTHON.parent.parent], "making the Python environment")
     uv = PYTHON.with_name("uv")
-    pip = [PYTHON, "-m", "pip", "install", "-q", "--disable-pip-version-check"]
+    pip: list[str | Path] = [PYTHON, "-m", "pip", "install", "-q", "--disable-pip-version-check"]
     if not uv.exists():
         run([*pip, f"uv=={UV_VERSION}"], "installing uv")
     try:
-        quick = [uv, "pip", "install", "-q", "--system-certs", "--compile-bytecode", "--require-hashes", "-r", lock]
+        quick: list[str | Path] = [uv, "pip", "install", "-q", "--system-certs", "--compile-bytecode", "--require-hashes", "-r", lock]
         run(quick, "installing the Python packages", env={**os.environ, "VIRTUAL_ENV": str(PYTHON.parent.parent)})
     except Trouble:
         say("trying once more with pip, which takes about two minutes")

@@ -38,11 +38,3 @@ class Finding(BaseModel):
     what: str
     why: str
     mends: tuple[Mend, ...] = ()
-
-
-def worst(findings: list[Finding]) -> Severity | None:
-    """The gravest severity among them."""
-    for severity in ("stop", "warn", "note"):
-        if any(finding.severity == severity for finding in findings):
-            return severity
-    return None

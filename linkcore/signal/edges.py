@@ -33,8 +33,3 @@ class Edges:
         first = int(np.searchsorted(self.times, start, side="left"))
         last = int(np.searchsorted(self.times, end, side="left"))
         return Edges(self.level ^ (first & 1), self.times[first:last])
-
-
-def join(first: Edges, then: Times) -> Edges:
-    """`first`, continued by later toggles."""
-    return Edges(first.level, np.concatenate((first.times, then))) if len(then) else first

@@ -6,8 +6,6 @@ from collections.abc import Iterator
 from dataclasses import dataclass, field
 from typing import Protocol
 
-from linkcore.signal.edges import Times
-
 MAX_TOKEN = 1 << 20  # bytes: nothing in these formats is longer; an endless line must not fill the memory
 
 
@@ -40,6 +38,3 @@ def chunks(stream: ByteStream, size: int = 1 << 22) -> Iterator[bytes]:
     """The stream in pieces of at most `size` bytes."""
     while piece := stream.read(size):
         yield piece
-
-
-Blocks = Iterator[Times]

@@ -286,6 +286,11 @@ class Bench:
             errors=sum(errors for _, _, errors in self._bytes),
         )
 
+    @property
+    def wire_alive(self) -> bool:
+        """Whether the receiver's wire had an edge in the last second, wherever it ends."""
+        return any(sent for _, sent, _ in self._edge_counts)
+
     def wire_edges(self) -> tuple[Edges, float]:
         """The last stretch of the receiver's wire, times from its beginning: (edges, its length in s)."""
         if not self._wire:

@@ -93,7 +93,7 @@ class StandInBoard:
         return BoardSettings.model_validate(data)
 
     def _boot(self, t: float, for_s: float) -> None:
-        self._boots_until = t + for_s
+        self.boots_until = t + for_s
         self.link: Link = "no signal" if self.powered else "off"
         self.armed = False
         self.mode = DEFAULT_MODE
@@ -108,7 +108,7 @@ class StandInBoard:
 
     def booting(self, t: float) -> bool:
         """Whether it is still starting."""
-        return t < self._boots_until
+        return t < self.boots_until
 
     # --- the receiver port --------------------------------------------------------------------------------------
 
@@ -128,7 +128,7 @@ class StandInBoard:
 
     def listen(self, toggles: Times, level: int, until: float) -> tuple[ReceivedBytes, list[Frame]]:
         """Sample the RX pad up to `until`; `level` is the pad's level before the first of the toggles."""
-        if not self.powered or until < self._boots_until or self.uart is None or self._decoder is None:
+        if not self.powered or until < self.boots_until or self.uart is None or self._decoder is None:
             self._uart_receiver = None
             return NOTHING_RECEIVED, []
         if self._uart_receiver is None:

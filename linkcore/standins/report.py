@@ -157,13 +157,13 @@ class Reporter:
         bench = self.bench
         found = self._rules(bench.board.running)
         if bench.board.powered and not bench.board.booting(bench.t) and bench.t - self.settled_since > 1.0:
-            found += check_line(reading, would_read, self._wire_alive(), self._silent_because())
+            found += check_line(reading, would_read, bench.wire_alive, self._silent_because())
         return sorted(found, key=lambda finding: ("stop", "warn", "note").index(finding.severity))
 
     @property
     def settled_since(self) -> float:
         """When the board last began to run: a second of signal is needed before its line can be judged."""
-        return self.bench.board._boots_until
+        return self.bench.board.boots_until
 
     def _beside_the_draft(self, findings: list[Finding]) -> list[Finding]:
         bench = self.bench
@@ -172,9 +172,6 @@ class Reporter:
         line = [finding for finding in findings if finding.hop == "line"]
         rest = [finding for finding in findings if finding.hop != "line"]
         return draft_against_board(self._rules(bench.document.settings), rest) + line
-
-    def _wire_alive(self) -> bool:
-        return any(sent for _, sent, _ in self.bench._edge_counts)
 
     def _silent_because(self) -> str | None:
         bench = self.bench

@@ -37,6 +37,7 @@ MOST_BEHIND_S = 0.4  # a machine that slept does not make the bench race
 log = logging.getLogger(__name__)
 HOLDER = f"{uuid.uuid4().hex}"
 _running: dict[uuid.UUID, RunningBench] = {}
+_changing = asyncio.Lock()  # two browsers that come at once must not start a bench twice, nor one that is just ending
 
 
 def group_of(craft_id: uuid.UUID) -> str:
@@ -46,18 +47,18 @@ def group_of(craft_id: uuid.UUID) -> str:
 
 async def ensure(craft_id: uuid.UUID) -> str:
     """See to it that the bench runs somewhere; return the channel that reaches it."""
-    if craft_id in _running:
-        return _running[craft_id].channel
-    layer = get_channel_layer()
-    channel = await layer.new_channel()  # the default prefix: Redis waits on one prefix a process, and others would starve
-    await in_database(_make_record)(craft_id)
-    reached = await in_database(BenchRecord.claim)(craft_id, HOLDER, channel)
-    if reached != channel or craft_id in _running:
-        return _running[craft_id].channel if craft_id in _running else reached
-    bench = RunningBench(craft_id, channel)
-    _running[craft_id] = bench
-    await bench.start()
-    return channel
+    async with _changing:
+        if craft_id in _running:
+            return _running[craft_id].channel
+        # the default prefix: Redis waits on one prefix a process, and others would starve
+        channel: str = await get_channel_layer().new_channel()
+        await in_database(_make_record)(craft_id)
+        reached = await in_database(BenchRecord.claim)(craft_id, HOLDER, channel)
+        if reached == channel:
+            bench = RunningBench(craft_id, channel)
+            await bench.start()
+            _running[craft_id] = bench
+        return reached
 
 
 def _make_record(craft_id: uuid.UUID) -> None:
@@ -80,14 +81,10 @@ class RunningBench:
 
     async def start(self) -> None:
         """Load craft and state, then run in tasks of its own."""
-        try:
-            document, self._version, state, proofs = await in_database(self._load)()
-            self.bench = Bench(document, state, seed=secrets.randbits(32))
-            self.bench.proofs = proofs
-            self._reporter = Reporter(self.bench)
-        except BaseException:
-            _running.pop(self.craft_id, None)
-            raise
+        document, self._version, state, proofs = await in_database(self._load)()
+        self.bench = Bench(document, state, seed=secrets.randbits(32))
+        self.bench.proofs = proofs
+        self._reporter = Reporter(self.bench)
         self._task = asyncio.create_task(self._run())
 
     def _load(self) -> tuple[CraftDocument, int, Any, Any]:
@@ -109,9 +106,10 @@ class RunningBench:
             await self._to_all(Trouble(text="The bench stopped because of a fault in Coin Bell; it starts anew in a moment.").model_dump_json())
         finally:
             listening.cancel()
-            _running.pop(self.craft_id, None)
-            if mine:
-                await in_database(BenchRecord.release)(self.craft_id, HOLDER, self.bench.state())
+            async with _changing:
+                _running.pop(self.craft_id, None)
+                if mine:
+                    await in_database(BenchRecord.release)(self.craft_id, HOLDER, self.bench.state())
 
     async def _tick_on(self) -> None:
         offset = self._clock.now() - self.bench.t

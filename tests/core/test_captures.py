@@ -87,6 +87,36 @@ class DecodeTest(SimpleTestCase):
             self.assertEqual(done.returncode, 2)
             self.assertIn("it has line", done.stderr)
 
+    def test_lines_are_listed_and_damaged_frames_are_shown_on_demand(self):
+        self.assertEqual(json.loads(bell("lines", str(HERE / "crsf-both-ways.vcd")).stdout), ["to_board", "to_receiver"])
+        self.assertEqual(json.loads(bell("lines", str(HERE / "sbus-sticks.csv")).stdout), [""])
+        _, _, plain, summary = decode(HERE / "sbus-damaged.vcd")
+        _, _, shown, _ = decode(HERE / "sbus-damaged.vcd", "--bad")
+        bad = [frame for frame in shown if frame["kind"] == "bad"]
+        self.assertEqual((len(bad), len(shown) - len(bad)), (summary["bad_frames"], len(plain)))
+        self.assertIn("parity or framing error", bad[0]["why"])
+        self.assertEqual(sorted(frame["t"] for frame in shown), [frame["t"] for frame in shown])
+
+    def test_a_capture_cut_in_its_body_is_read_as_far_as_it_goes(self):
+        with tempfile.TemporaryDirectory() as folder:
+            cut = Path(folder) / "cut.vcd"
+            cut.write_bytes((HERE / "sbus-uninverted.vcd").read_bytes()[:60_003])
+            done = bell("decode", str(cut))
+            self.assertEqual(done.returncode, 0)
+            self.assertIn("ends in mid-line", done.stderr)
+            self.assertGreater(json.loads(done.stdout.splitlines()[-1])["summary"]["frames"], 20)
+
+    def test_every_line_printed_is_json_of_the_promised_shape(self):
+        for name, keys in (
+            ("sbus-lost-link.vcd", {"t", "kind", "channels", "raw", "failsafe", "frame_lost"}),
+            ("crsf-sticks.bin", {"t", "kind", "channels", "raw", "failsafe", "frame_lost"}),
+        ):
+            _, line, frames, summary = decode(HERE / name)
+            self.assertEqual(set(line), {"protocol", "baud", "data_bits", "parity", "stop_bits", "inverted"})
+            self.assertEqual({frozenset(frame) for frame in frames}, {frozenset(keys)})
+            self.assertEqual(set(summary), {"frames", "bad_frames", "bytes", "framing_errors", "parity_errors", "duration_s"})
+            self.assertTrue(all(len(frame["channels"]) == len(frame["raw"]) == 16 for frame in frames))
+
 
 class IdentifyTest(SimpleTestCase):
     def test_what_is_on_the_line_and_why(self):

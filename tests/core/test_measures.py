@@ -8,7 +8,7 @@ from hypothesis import strategies as st
 
 from linkcore.chain import HOPS, draft_against_board, still_findings
 from linkcore.craft.document import Band, BoardSettings, ModeBand, apply_edits
-from linkcore.findings import Edit, Finding, Mend, worst
+from linkcore.findings import Edit, Finding, Mend
 from linkcore.lostlink.timeline import LossRun, judge, predict
 from linkcore.modes.truth import Detent, SwitchMeasure, around, clearance, holds, truth_table
 from linkcore.parts.catalogue import UnknownPart, catalogue, part
@@ -241,4 +241,3 @@ class FindingsTest(SimpleTestCase):
         merged = draft_against_board([finding("both"), finding("new")], [finding("both"), finding("old")])
         self.assertEqual([(each.code, each.what) for each in merged], [("both", "It is so."), ("old", "It is so."), ("new", "In the draft: It is so.")])
         self.assertIn("Mended in the draft", merged[1].mends[0].text)
-        self.assertEqual((worst(merged), worst([])), ("stop", None))

@@ -5,7 +5,8 @@ from __future__ import annotations
 import json
 import socket
 import time
-from contextlib import contextmanager
+from concurrent.futures import ThreadPoolExecutor
+from contextlib import ExitStack, contextmanager
 
 from django.conf import settings
 from django.contrib.auth import get_user_model
@@ -153,6 +154,41 @@ class BenchSocketTest(TransactionTestCase):
             token = client.cookies[settings.SESSION_COOKIE_NAME].value
             self.put_over_http(token, self.craft.document | {"about": "new"})
             viewer.until("report", lambda report: report["draft_version"] == 2)
+
+    def test_browsers_that_come_at_once_share_one_bench_that_hears_of_drafts(self):
+        client = Client()
+        client.force_login(get_user_model().objects.get(username="teal"))
+        with ExitStack() as stack:
+            with ThreadPoolExecutor(6) as threads:
+                viewers = list(threads.map(lambda name: stack.enter_context(self.viewer(name)), ["wren", "teal"] * 3))
+            beginnings = [viewer.until("live")["t"] for viewer in viewers]
+            self.assertLess(max(beginnings) - min(beginnings), PATIENCE_S, "one bench, one time")
+            self.put_over_http(client.cookies[settings.SESSION_COOKIE_NAME].value, self.craft.document | {"about": "new"})
+            for viewer in viewers:
+                viewer.until("report", lambda report: report["draft_version"] == 2)
+            viewers[0].say(type="hands", switches={"S2": 2})
+            for viewer in viewers:
+                viewer.until("live", lambda message: message["switches"]["S2"] == 2)
+
+    def test_what_was_done_outlives_the_bench(self):
+        self.write_and_restart()
+        with self.viewer() as viewer:
+            viewer.say(type="hands", switches={"S3": 1}, transmitter_on=False)
+            viewer.until("live", lambda message: message["switches"]["S3"] == 1)
+            until = time.monotonic() + PATIENCE_S
+            while BenchRecord.objects.get(craft=self.craft).read().switches.get("S3") != 1 and time.monotonic() < until:
+                viewer.until("live")
+        kept = BenchRecord.objects.get(craft=self.craft).read()
+        self.assertEqual((kept.switches["S3"], kept.transmitter_on, kept.running.receiver_ports()), (1, False, ["U2"]))
+        BenchRecord.objects.update(holder="another", channel="gone", held_until=timezone.now())
+        with self.viewer("teal") as viewer:  # the first bench finds its lease gone and stops; a new one starts from what was kept
+            viewer.until("live", lambda message: message["switches"]["S3"] == 1 and not message["transmitter_on"])
+
+    def test_a_craft_of_a_newer_version_is_refused_in_words(self):
+        Craft.objects.update(document=self.craft.document | {"version": 5})
+        with self.viewer() as viewer:
+            self.assertIn("Update Coin Bell", viewer.until("trouble")["text"])
+            self.assertEqual(viewer.closed_with(), 4422)
 
     def put_over_http(self, session: str, document: dict) -> None:
         host, port = live.server().address.removeprefix("http://").split(":")
