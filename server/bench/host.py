@@ -92,6 +92,14 @@ class RunningBench:
         proofs = ProofRecord.newest(ProofRecord.objects.filter(craft=craft).order_by("id"))
         return craft.read(), craft.version, craft.bench.read(), proofs
 
+    def _newest_version(self) -> int:
+        return Craft.objects.values_list("version", flat=True).get(pk=self.craft_id)
+
+    async def _follow_draft(self) -> None:
+        document, self._version, _, _ = await in_database(self._load)()
+        self.bench.take_document(document)
+        self._report_now = True
+
     async def _run(self) -> None:
         listening = asyncio.create_task(self._listen())
         mine = True
@@ -154,6 +162,8 @@ class RunningBench:
             self._kept_at = self._clock.now()
             if not await in_database(BenchRecord.keep)(self.craft_id, HOLDER, self.bench.state()):
                 raise LeaseLost
+            if await in_database(self._newest_version)() != self._version:  # the news of a save may have been lost
+                await self._follow_draft()
 
     @transaction.atomic
     def _record(self, proofs: list[Any]) -> bool:
@@ -182,9 +192,7 @@ class RunningBench:
             self._watched_at = self._clock.now()
             self._report_now = self._report_now or bool(message.get("new"))
         elif kind == "draft":
-            document, self._version, _, _ = await in_database(self._load)()
-            self.bench.take_document(document)
-            self._report_now = True
+            await self._follow_draft()
         elif kind == "hands":
             try:
                 self.bench.hands(Hands.model_validate(message["hands"]))
@@ -209,12 +217,11 @@ class RunningBench:
 
     async def _do(self, act: Act, user_id: int) -> str:
         if act.act == "write":
-            document, self._version, _, _ = await in_database(self._load)()
-            self.bench.take_document(document)
+            await self._follow_draft()
             if act.version != self._version:
                 raise Refused(f"the draft has gone on to version {self._version} meanwhile; look at it, then write again")
-            self.bench.write(document.settings)
-            await in_database(self._written)(document, user_id)
+            self.bench.write(self.bench.document.settings)
+            await in_database(self._written)(self.bench.document, user_id)
             return "written"
         if act.act == "read back":
             held = self.bench.read_back()

@@ -170,6 +170,12 @@ class BenchSocketTest(TransactionTestCase):
             for viewer in viewers:
                 viewer.until("live", lambda message: message["switches"]["S2"] == 2)
 
+    def test_a_save_whose_news_was_lost_is_noticed_all_the_same(self):
+        with self.viewer() as viewer:
+            viewer.until("report")
+            Craft.objects.filter(pk=self.craft.pk).update(version=7, document=self.craft.document | {"about": "behind its back"})
+            viewer.until("report", lambda report: report["draft_version"] == 7)
+
     def test_what_was_done_outlives_the_bench(self):
         self.write_and_restart()
         with self.viewer() as viewer:
