@@ -1,7 +1,7 @@
 """`./bell decode` and `./bell identify`: what is in a capture, as JSON on standard output.
 
-Exit status: 0 with at least one good frame (identify: with a protocol named), 3 with none, 2 where the file cannot be
-read as what it says it is.
+Exit status: 0 with at least one good frame (identify: whatever was found), 3 with none, 2 where the file cannot be read
+as what it says it is.
 """
 
 from __future__ import annotations
@@ -146,7 +146,7 @@ def main(arguments: Sequence[str]) -> int:
             return 0
         found = identify(source)
         print(json.dumps(asdict(found) | {"line": source.line}))
-        return 0 if found.protocol else 3
+        return 0
     except (RecordingError, ValueError) as error:
         print(f"bell: {options.file.name}: {error}", file=sys.stderr)
     except BrokenPipeError:

@@ -67,14 +67,19 @@ def debian_packages(names: Iterable[str]) -> None:
     missing = [name for name in names if not _installed(name)]
     if not missing:
         return
-    as_root = [] if os.geteuid() == 0 else ["sudo", "-n"]
+    asks = sys.stdin.isatty()  # then sudo may ask for a password
+    as_root = [] if os.geteuid() == 0 else ["sudo"] if asks else ["sudo", "-n"]
     line = f"apt-get install --no-install-recommends {' '.join(missing)}"
-    if as_root and (shutil.which("sudo") is None or subprocess.run(["sudo", "-n", "true"], capture_output=True, check=False).returncode != 0):
+    if as_root and (shutil.which("sudo") is None or not _sudo_works(asks)):
         raise Trouble(f"packages are missing and this user may not install them; run as root: {line}")
     say(f"installing Debian packages: {', '.join(missing)}")
     quiet = {**os.environ, "DEBIAN_FRONTEND": "noninteractive"}
     run([*as_root, "apt-get", "update"], "apt-get update", env=quiet)
     run([*as_root, "apt-get", "install", "-y", "--no-install-recommends", *missing], line, env=quiet)
+
+
+def _sudo_works(asks: bool) -> bool:
+    return asks or subprocess.run(["sudo", "-n", "true"], capture_output=True, check=False).returncode == 0
 
 
 def _installed(name: str) -> bool:

@@ -10,11 +10,12 @@ from rest_framework import serializers
 
 from linkcore.chain import HopState
 from linkcore.craft.document import CraftDocument
+from linkcore.findings import Edit
 from linkcore.parts.models import Board, Receiver, Transmitter
 from linkcore.standins.messages import Act, Answer, Hands, Live, Report, Trouble
 
 _SENT = (Answer, Live, Report, Trouble, HopState, Board, Receiver, Transmitter)
-_TAKEN = (Hands, Act, CraftDocument)
+_TAKEN = (Hands, Act, CraftDocument, Edit)
 
 
 def add_core_models(result: dict[str, Any], **_: Any) -> dict[str, Any]:

@@ -108,7 +108,7 @@ def read_capture(path: Path, name: str, line: str) -> dict[str, Any]:
     """Everything the Line hop shows of a capture. Raise Unprocessable with the reader's own sentence."""
     chosen = ["--line", line] if line else []
     identified = _command("identify", *chosen, str(path))
-    if identified.returncode not in (0, 3):
+    if identified.returncode != 0:
         raise Unprocessable(_reason(identified, path, name))
     found = json.loads(identified.stdout)
     decoded = _command("decode", "--bad", *chosen, str(path))

@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 import uuid
+from collections.abc import Callable
 from typing import Any, get_args
 
 from drf_spectacular.utils import extend_schema
+from pydantic import TypeAdapter, ValidationError
 from rest_framework import serializers
 from rest_framework.exceptions import NotFound
 from rest_framework.request import Request
@@ -15,11 +17,12 @@ from rest_framework.views import APIView
 from linkcore.chain import still_chain
 from linkcore.craft.document import Airframe, CraftError, Job, Kit, Mode
 from linkcore.craft.starting import new_craft
+from linkcore.findings import Edit
 from linkcore.parts.catalogue import catalogue
 from linkcore.protocols.registry import PROTOCOLS
 from server.bench.models import BenchRecord
 from server.crafts.models import Craft, Revision
-from server.crafts.services import Stale, create_craft, save_draft
+from server.crafts.services import Stale, create_craft, edit_draft, save_draft
 from server.problems import ProblemSerializer
 from server.proofs.models import ProofRecord
 from server.schema import CoreField
@@ -68,6 +71,13 @@ class DraftSerializer(serializers.Serializer[Any]):
 
     version = serializers.IntegerField(min_value=1)
     document = CoreField("CraftDocument")
+
+
+class EditsSerializer(serializers.Serializer[Any]):
+    """Edits as a finding's mend offers them, and the version they are meant for."""
+
+    version = serializers.IntegerField(min_value=1)
+    edits = CoreField("Edit", many=True)
 
 
 class StaleSerializer(ProblemSerializer):
@@ -190,25 +200,48 @@ class CraftView(APIView):
         return Response(_craft(craft))
 
 
+_DRAFT_RESPONSES: dict[int, Any] = {
+    200: CraftSerializer,
+    400: ProblemSerializer,
+    404: ProblemSerializer,
+    409: StaleSerializer,
+    422: ProblemSerializer,
+}
+
+
 class DraftView(APIView):
     """A craft's draft."""
 
-    @extend_schema(
-        request=DraftSerializer,
-        responses={200: CraftSerializer, 400: ProblemSerializer, 404: ProblemSerializer, 409: StaleSerializer, 422: ProblemSerializer},
-    )
+    @extend_schema(request=DraftSerializer, responses=_DRAFT_RESPONSES)
     def put(self, request: Request, craft_id: uuid.UUID) -> Response:
         """Save the draft; 409 with what is there now where somebody else saved meanwhile."""
-        craft = find_craft(request, craft_id)
         form = DraftSerializer(data=request.data)
+        return self._save(request, craft_id, form, lambda craft, wanted: save_draft(craft.id, wanted["version"], wanted["document"], request.user))
+
+    @extend_schema(request=EditsSerializer, responses=_DRAFT_RESPONSES)
+    def patch(self, request: Request, craft_id: uuid.UUID) -> Response:
+        """Make a finding's edits in the draft; answers as a whole save does."""
+        form = EditsSerializer(data=request.data)
+        return self._save(request, craft_id, form, lambda craft, wanted: edit_draft(craft.id, wanted["version"], _edits(wanted["edits"]), request.user))
+
+    @staticmethod
+    def _save(request: Request, craft_id: uuid.UUID, form: serializers.Serializer[Any], save: Callable[[Craft, dict[str, Any]], Craft]) -> Response:
+        craft = find_craft(request, craft_id)
         form.is_valid(raise_exception=True)
         try:
-            saved = save_draft(craft.id, form.validated_data["version"], form.validated_data["document"], request.user)
+            saved = save(craft, form.validated_data)
         except Stale as stale:
             who = stale.craft.updated_by.get_username() if stale.craft.updated_by else "somebody"
             text = f"{who} has saved this draft meanwhile (version {stale.craft.version}); look at that one, then make your change again"
             return Response({"detail": text, "current": _craft(stale.craft)}, status=409)
         return Response(_craft(saved))
+
+
+def _edits(data: Any) -> list[Edit]:
+    try:
+        return TypeAdapter(list[Edit]).validate_python(data)
+    except ValidationError as error:
+        raise CraftError("edits: each needs a path and a plain value") from error
 
 
 class RevisionsView(APIView):

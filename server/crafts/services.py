@@ -9,7 +9,8 @@ from asgiref.sync import async_to_sync
 from channels.layers import get_channel_layer
 from django.db import IntegrityError, transaction
 
-from linkcore.craft.document import CraftDocument, CraftError, load
+from linkcore.craft.document import CraftDocument, CraftError, apply_edits, load
+from linkcore.findings import Edit
 from linkcore.parts.catalogue import part
 from linkcore.parts.models import Board, Receiver, Transmitter
 from server.bench.models import BenchRecord
@@ -41,6 +42,14 @@ def create_craft(workshop: Workshop, document: CraftDocument, author: Any, *, de
     except IntegrityError as error:
         raise CraftError(f"{workshop.name} already has a craft called {document.name}; choose another name") from error
     return craft
+
+
+def edit_draft(craft_id: uuid.UUID, version: int, edits: list[Edit], author: Any) -> Craft:
+    """Make a finding's edits in the draft of `version`; raises as save_draft does."""
+    craft = Craft.objects.get(pk=craft_id)
+    if craft.version != version:
+        raise Stale(craft)
+    return save_draft(craft_id, version, apply_edits(craft.read(), edits).model_dump(mode="json"), author)
 
 
 def save_draft(craft_id: uuid.UUID, version: int, data: Any, author: Any) -> Craft:

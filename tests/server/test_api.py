@@ -130,6 +130,29 @@ class ApiTest(TestCase):
             [(3, "teal", "by both"), (2, "wren", "by wren"), (1, "wren", "")],
         )
 
+    def test_a_findings_edits_are_made_by_the_server(self):
+        self.sign_in("wren")
+
+        def patch(version: int, edits: object):
+            return self.client.patch(f"/api/crafts/{self.craft.id}/draft", {"version": version, "edits": edits}, content_type="application/json")
+
+        mended = patch(1, [{"path": "/settings/ports/U2", "value": "free"}, {"path": "/settings/ports/U3", "value": "receiver input"}])
+        self.assertEqual((mended.status_code, mended.json()["version"]), (200, 2))
+        ports = mended.json()["document"]["settings"]["ports"]
+        self.assertEqual((ports["U2"], ports["U3"]), ("free", "receiver input"))
+        self.assertEqual(patch(1, [{"path": "/settings/ports/U2", "value": "GPS"}]).status_code, 409)
+        for edits in (
+            [{"path": "/nowhere", "value": 1}],
+            [{"path": "/settings/ports/U2", "value": "sing"}],
+            "text",
+            [{"value": 1}],
+            [{"path": "/settings/ports", "value": [1]}],
+        ):
+            self.assertEqual(patch(2, edits).status_code, 422, edits)
+        self.assertEqual(Craft.objects.get().version, 2)
+        self.sign_in("dipper")
+        self.assertEqual(patch(2, []).status_code, 404)
+
     def test_bad_drafts_are_refused_whole(self):
         self.sign_in("wren")
         good = self.craft.document

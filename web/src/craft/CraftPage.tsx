@@ -4,7 +4,7 @@ import { useQueryClient } from "@tanstack/react-query";
 import { useCallback, useEffect, useState } from "react";
 import { useHotkeys } from "react-hotkeys-hook";
 import { Link, Navigate, useNavigate, useParams } from "react-router";
-import type { Craft, CraftDocument, Hop } from "../api/types";
+import type { Craft, CraftDocument, Edit, Hop } from "../api/types";
 import { BenchPanel } from "../bench/BenchPanel";
 import { useBenchConnection, useBenchStore } from "../bench/useBench";
 import { useBenchKeys } from "../bench/useBenchKeys";
@@ -43,7 +43,7 @@ export function CraftPage({ user }: { user: string }) {
 export interface HopProps {
   craft: Craft;
   parts: ReturnType<typeof partsOf> & object;
-  edit: (change: (document: CraftDocument) => CraftDocument) => void;
+  edit: (change: ((document: CraftDocument) => CraftDocument) | Edit[]) => void;
 }
 
 const VIEWS: Record<Hop, (props: HopProps) => React.ReactNode> = {

@@ -6,9 +6,12 @@ import type { Craft, CraftDocument, Edit } from "../api/types";
 
 type Change = (document: CraftDocument) => CraftDocument;
 
+/** A change made here, or a finding's edits, which the server makes. */
+type Wish = { craftId: string } & ({ change: Change } | { edits: Edit[] });
+
 /** Changes that are not saved yet, and what stands in their way. They outlive the page they were made on. */
 interface Unsaved {
-  queue: { craftId: string; change: Change }[];
+  queue: Wish[];
   saving: boolean;
   problem: { text: string; stale: Craft | null } | null;
 }
@@ -24,8 +27,9 @@ export function useDraft(craftId: string) {
     queryFn: (): Promise<Craft> => taken(api.GET("/api/crafts/{craft_id}", { params: { path: { craft_id: craftId } } })),
   });
   const edit = useCallback(
-    (change: Change) => {
-      useUnsaved.setState((state) => ({ queue: [...state.queue, { craftId, change }] }));
+    (wanted: Change | Edit[]) => {
+      const wish = typeof wanted === "function" ? { craftId, change: wanted } : { craftId, edits: wanted };
+      useUnsaved.setState((state) => ({ queue: [...state.queue, wish] }));
       void saveNext(queries);
     },
     [craftId, queries],
@@ -48,18 +52,14 @@ async function saveNext(queries: QueryClient): Promise<void> {
   if (!base) return;
   useUnsaved.setState({ saving: true });
   await queries.cancelQueries({ queryKey: key(next.craftId) });
-  const document = next.change(structuredClone(base.document));
-  queries.setQueryData<Craft>(key(next.craftId), { ...base, document });
   try {
-    const saved = await taken(
-      api.PUT("/api/crafts/{craft_id}/draft", { params: { path: { craft_id: next.craftId } }, body: { version: base.version, document } }),
-    );
+    const saved = await save(next, base, queries);
     queries.setQueryData(key(next.craftId), saved);
     useUnsaved.setState((state) => ({ queue: state.queue.slice(1), saving: false }));
     void saveNext(queries);
   } catch (error) {
     queries.setQueryData(key(next.craftId), base);
-    const refused = error instanceof Problem && error.status >= 400 && error.status !== 409;
+    const refused = error instanceof Problem && [400, 404, 422].includes(error.status); // it would be refused again
     const stale = error instanceof Problem && error.status === 409 ? await fetchNow(next.craftId) : null;
     useUnsaved.setState((state) => ({
       saving: false,
@@ -67,6 +67,15 @@ async function saveNext(queries: QueryClient): Promise<void> {
       problem: { text: error instanceof Error ? error.message : String(error), stale },
     }));
   }
+}
+
+async function save(wish: Wish, base: Craft, queries: QueryClient): Promise<Craft> {
+  const where = { params: { path: { craft_id: wish.craftId } } };
+  if ("edits" in wish)
+    return taken(api.PATCH("/api/crafts/{craft_id}/draft", { ...where, body: { version: base.version, edits: wish.edits } }));
+  const document = wish.change(structuredClone(base.document));
+  queries.setQueryData<Craft>(key(wish.craftId), { ...base, document }); // shown at once, saved in a moment
+  return taken(api.PUT("/api/crafts/{craft_id}/draft", { ...where, body: { version: base.version, document } }));
 }
 
 async function fetchNow(craftId: string): Promise<Craft | null> {
@@ -91,18 +100,4 @@ export function dropUnsaved(queries: QueryClient): void {
   useUnsaved.setState({ queue: [], problem: null });
   if (problem?.stale) queries.setQueryData(key(problem.stale.id), problem.stale);
   else void queries.invalidateQueries({ queryKey: ["craft"] });
-}
-
-/** A change from a finding's edits (JSON pointers into the document). */
-export function fromEdits(edits: Edit[]): Change {
-  return (document) => {
-    for (const { path, value } of edits) {
-      const steps = path.split("/").slice(1);
-      // biome-ignore lint/suspicious/noExplicitAny: a JSON pointer leads anywhere in the document; the server validates the outcome
-      let at: any = document;
-      for (const step of steps.slice(0, -1)) at = at[step];
-      at[steps.at(-1) ?? ""] = value;
-    }
-    return document;
-  };
 }

@@ -5,7 +5,6 @@ import type { Finding, Hop } from "../api/types";
 import { useBenchStore } from "../bench/useBench";
 import { hopPath, hopTitle } from "../chain/hops";
 import type { HopProps } from "../craft/CraftPage";
-import { fromEdits } from "../craft/useDraft";
 import { colours } from "../look/colours";
 
 const TONE = {
@@ -76,12 +75,7 @@ function Line({ finding, edit }: { finding: Finding; edit: HopProps["edit"] }) {
       <Box sx={{ display: "flex", gap: 1, ml: "auto", flexWrap: "wrap" }}>
         {mends.map((mend) =>
           mend.edits?.length ? (
-            <Button
-              key={mend.text}
-              variant="outlined"
-              sx={{ color: colours.verdigris, py: 0 }}
-              onClick={() => edit(fromEdits(mend.edits ?? []))}
-            >
+            <Button key={mend.text} variant="outlined" sx={{ color: colours.verdigris, py: 0 }} onClick={() => edit(mend.edits ?? [])}>
               {mend.text}
             </Button>
           ) : (
