@@ -86,7 +86,14 @@ function OpenCraft({ craft, edit, hop, user }: { craft: Craft; edit: HopProps["e
   const View = VIEWS[hop];
   return (
     <Box
-      sx={{ height: "100vh", minHeight: 640, display: "grid", gridTemplateRows: "48px auto auto 1fr", minWidth: 1100 }}
+      sx={{
+        height: "100vh",
+        minHeight: 640,
+        display: "grid",
+        gridTemplateColumns: "minmax(0, 1fr)",
+        gridTemplateRows: "48px auto auto 1fr",
+        minWidth: 1100,
+      }}
       data-ready={(ready && parts !== null) || undefined}
     >
       <TopBar craft={craft} user={user} onHelp={() => setHelp(true)} />

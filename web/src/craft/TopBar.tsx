@@ -50,7 +50,10 @@ export function TopBar({ craft, user, onHelp }: { craft: Craft; user: string; on
       <Typography component="span" sx={{ fontWeight: 600 }}>
         {craft.document.name}
       </Typography>
-      <Typography component="span" sx={{ color: "text.secondary", overflow: "hidden", textOverflow: "ellipsis", minWidth: 0 }}>
+      <Typography
+        component="span"
+        sx={{ color: "text.secondary", overflow: "hidden", textOverflow: "ellipsis", minWidth: 0, flexShrink: 20 }}
+      >
         {craft.document.about}
       </Typography>
       <Box sx={{ flex: 1 }} />

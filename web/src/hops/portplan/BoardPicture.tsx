@@ -124,9 +124,9 @@ export function BoardPicture({
             style={{ cursor: "pointer" }}
           >
             <rect
-              x={side === "left" ? LEFT - 6 : (LEFT + RIGHT) / 2 + 2}
+              x={side === "left" ? LEFT - 6 : (LEFT + RIGHT) / 2 - 6}
               y={top - 2}
-              width={(RIGHT - LEFT) / 2 + (side === "left" ? 12 : 4)}
+              width={(RIGHT - LEFT) / 2 + 12}
               height={bottom - top + 4}
               rx={6}
               fill={picked ? colours.verdigrisWash : "transparent"}
