@@ -93,7 +93,10 @@ class RunningBench:
         return craft.read(), craft.version, craft.bench.read(), proofs
 
     def _newest_version(self) -> int:
-        return Craft.objects.values_list("version", flat=True).get(pk=self.craft_id)
+        version = Craft.objects.filter(pk=self.craft_id).values_list("version", flat=True).first()
+        if version is None:
+            raise LeaseLost  # the craft is gone, and its bench with it
+        return version
 
     async def _follow_draft(self) -> None:
         document, self._version, _, _ = await in_database(self._load)()
