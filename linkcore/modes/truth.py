@@ -6,7 +6,7 @@ from itertools import product
 
 from pydantic import BaseModel, Field
 
-from linkcore.craft.document import BoardSettings, CraftDocument
+from linkcore.craft.document import Band, BoardSettings, CraftDocument
 from linkcore.findings import Edit, Finding, Mend
 from linkcore.parts.models import Transmitter
 
@@ -137,9 +137,7 @@ def check_switches(document: CraftDocument, settings: BoardSettings, measured: S
     """Findings on bands, alone and against the detents measured so far."""
     findings: list[Finding] = []
     sent = len(document.transmitter.channels)
-    named = ([("arm", settings.arming, "/settings/arming")] if settings.arming else []) + [
-        (band.mode, band, f"/settings/modes/{index}") for index, band in enumerate(settings.modes)
-    ]
+    named = named_bands(settings)
     if settings.arming is None:
         findings.append(
             _stop(
@@ -160,8 +158,8 @@ def check_switches(document: CraftDocument, settings: BoardSettings, measured: S
         elif band.channel > sent:
             findings.append(_stop("switchboard.no-channel", name, f"{name} listens to CH{band.channel}; the transmitter sends {sent}.", "It can never switch."))
         detents = measured.detents.get(band.channel, [])
-        held = [detent for detent in detents if band.low <= detent.high and detent.low <= band.high]
-        if len(detents) >= 2 and not held:
+        held = held_by(band, detents)
+        if misses(band, detents):
             nearest = min(detents, key=lambda detent: min(abs(detent.value - band.low), abs(detent.value - band.high)))
             gap = min(abs(nearest.value - band.low), abs(nearest.value - band.high))
             low, high = around(nearest, detents)
@@ -199,6 +197,22 @@ def check_switches(document: CraftDocument, settings: BoardSettings, measured: S
                     )
                 )
     return findings
+
+
+def named_bands(settings: BoardSettings) -> list[tuple[str, Band, str]]:
+    """Every band with its name and its place in the craft document, arm first."""
+    arming = [("arm", settings.arming, "/settings/arming")] if settings.arming else []
+    return [*arming, *((band.mode, band, f"/settings/modes/{index}") for index, band in enumerate(settings.modes))]
+
+
+def held_by(band: Band, detents: list[Detent]) -> list[Detent]:
+    """The detents that a band touches, jitter included."""
+    return [detent for detent in detents if band.low <= detent.high and detent.low <= band.high]
+
+
+def misses(band: Band, detents: list[Detent]) -> bool:
+    """Whether a band touches no detent of a switch that has been flipped."""
+    return len(detents) >= 2 and not held_by(band, detents)
 
 
 def clearance(low: float, high: float, detent: Detent) -> float:

@@ -154,6 +154,16 @@ class LineReport(BaseModel):
     wave: Wave | None
 
 
+class BandView(BaseModel):
+    """A band of the draft on a switch channel, us. `clear` is its least clearance; None where it holds no known detent."""
+
+    name: str
+    low: float
+    high: float
+    clear: float | None
+    misses: bool
+
+
 class SwitchView(BaseModel):
     """A switch channel. Each detent as (value, jitter) in us, and the band (low, high) that would hold it alone."""
 
@@ -162,6 +172,7 @@ class SwitchView(BaseModel):
     positions: int
     detents: list[tuple[float, float]]
     around: list[tuple[float, float]]
+    bands: list[BandView]
 
 
 class LogLine(BaseModel):

@@ -11,12 +11,12 @@ from linkcore.line.compare import Reading, what_would_read
 from linkcore.line.identify import Identified, identify_edges
 from linkcore.line.rules import PortReading, check_line
 from linkcore.lostlink.timeline import check_lost_link, judge, predict
-from linkcore.modes.truth import TruthTable, around, check_switches, switch_channels, truth_table
+from linkcore.modes.truth import TruthTable, around, check_switches, clearance, held_by, misses, named_bands, switch_channels, truth_table
 from linkcore.ports.rules import check_ports
 from linkcore.signal.edges import Edges
 from linkcore.signal.uart import FRAMING_ERROR, PARITY_ERROR, ReceivedBytes, UartSettings, read_all
 from linkcore.standins.bench import Bench
-from linkcore.standins.messages import LineReading, LineReport, LogLine, ReadByte, Report, SwitchView, Wave
+from linkcore.standins.messages import BandView, LineReading, LineReport, LogLine, ReadByte, Report, SwitchView, Wave
 from linkcore.sticks.measure import AXES, check_sticks
 
 WAVE_BYTES = 5
@@ -225,6 +225,17 @@ class Reporter:
             source = bench.document.transmitter.channels[channel - 1].source
             known = bench.measured.detents.get(channel, [])
             detents = [(round(detent.value, 1), round(detent.jitter, 1)) for detent in known]
-            bands = [around(detent, known) for detent in known]
-            views.append(SwitchView(channel=channel, source=source, positions=positions.get(source, 1), detents=detents, around=bands))
+            suggested = [around(detent, known) for detent in known]
+            bands = [
+                BandView(
+                    name=name,
+                    low=band.low,
+                    high=band.high,
+                    clear=min((round(clearance(band.low, band.high, detent), 1) for detent in held_by(band, known)), default=None),
+                    misses=misses(band, known),
+                )
+                for name, band, _ in named_bands(bench.document.settings)
+                if band.channel == channel
+            ]
+            views.append(SwitchView(channel=channel, source=source, positions=positions.get(source, 1), detents=detents, around=suggested, bands=bands))
         return views

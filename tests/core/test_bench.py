@@ -197,8 +197,15 @@ class ProofTest(SimpleTestCase):
             for mode in (0, 1, 2):
                 hand.do(switches={"S1": 0, "S2": mode})
                 hand.do(switches={"S1": 1})
-        table = hand.report().table
+        report = hand.report()
+        table = report.table
         self.assertEqual((len(table.rows), table.seen), (6, 6))
+        bands = {band.name: band for view in report.switches for band in view.bands}
+        self.assertEqual({name: (band.misses, round(band.clear, -1)) for name, band in bands.items()}, {"arm": (False, 150), "angle": (False, 250)})
+        draft = apply_edits(hand.bench.document, [Edit(path="/settings/modes/0/low", value=1560)])
+        hand.bench.take_document(draft)
+        angle = next(band for view in hand.report().switches for band in view.bands if band.name == "angle")
+        self.assertEqual((angle.misses, angle.clear), (True, None), "what is drawn is the draft")
         held = {(tuple(row.places), row.arm, row.mode) for row in table.rows}
         self.assertIn((("high", "mid"), True, "angle"), held)
         self.assertIn((("low", "high"), False, "acro"), held)

@@ -1,6 +1,5 @@
 import type { Report } from "../../api/types";
 import { colours, mono } from "../../look/colours";
-import type { NamedBand } from "./SwitchboardHop";
 
 const H = 300;
 const LOW = 850;
@@ -11,7 +10,7 @@ const LANE = 56;
 const y = (us: number) => 26 + ((HIGH - Math.max(LOW, Math.min(HIGH, us))) / (HIGH - LOW)) * (H - 40);
 
 /** One switch channel: resting values on the ruler, bands as lanes beside it, clearance in us on each. */
-export function Ruler({ view, bands, now }: { view: Report["switches"][number]; bands: NamedBand[]; now: number | undefined }) {
+export function Ruler({ view, now }: { view: Report["switches"][number]; now: number | undefined }) {
   const ticks = Array.from({ length: 13 }, (_, index) => 900 + index * 100);
   return (
     <figure
@@ -33,13 +32,9 @@ export function Ruler({ view, bands, now }: { view: Report["switches"][number]; 
             )}
           </g>
         ))}
-        {bands.map(({ name, band }, index) => {
+        {view.bands.map((band, index) => {
+          const { name, misses } = band;
           const x = X + 14 + index * (LANE + 4);
-          const inside = view.detents.filter(([value]) => (value ?? 0) >= band.low && (value ?? 0) <= band.high);
-          const clear = Math.min(
-            ...inside.map(([value, jitter]) => Math.min((value ?? 0) - (jitter ?? 0) - band.low, band.high - (value ?? 0) - (jitter ?? 0))),
-          );
-          const misses = view.detents.length === view.positions && inside.length === 0;
           const ink = misses ? colours.oxide : name === "arm" ? colours.verdigris : colours.slate;
           return (
             <g key={name}>
@@ -66,7 +61,7 @@ export function Ruler({ view, bands, now }: { view: Report["switches"][number]; 
                 {name}
               </text>
               <text x={x + LANE / 2} y={(y(band.low) + y(band.high)) / 2 + 15} textAnchor="middle" fontSize={10} fill={ink}>
-                {misses ? "misses" : Number.isFinite(clear) ? `clear ${clear.toFixed(0)}` : ""}
+                {misses ? "misses" : band.clear === null ? "" : `clear ${band.clear.toFixed(0)}`}
               </text>
             </g>
           );

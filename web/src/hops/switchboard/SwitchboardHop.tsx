@@ -13,7 +13,7 @@ import { TruthTable } from "./TruthTable";
 
 const PLACES: Record<number, string[]> = { 2: ["low", "high"], 3: ["low", "mid", "high"] };
 
-export interface NamedBand {
+interface NamedBand {
   name: string;
   band: Band;
   write: (document: CraftDocument, band: Band | null) => void;
@@ -77,12 +77,7 @@ export function SwitchboardHop({ craft, parts, edit }: HopProps) {
         }}
       >
         {report.switches.slice(0, 3).map((view) => (
-          <Ruler
-            key={view.channel}
-            view={view}
-            bands={bands.filter((each) => each.band.channel === view.channel)}
-            now={channels[view.channel - 1]}
-          />
+          <Ruler key={view.channel} view={view} now={channels[view.channel - 1]} />
         ))}
         {report.switches.length === 0 && (
           <Box sx={{ color: "text.secondary", p: 2, border: `1px dashed ${colours.hairline}` }}>
