@@ -35,6 +35,7 @@ export function Ruler({ view, now }: { view: Report["switches"][number]; now: nu
         {view.bands.map((band, index) => {
           const { name, misses } = band;
           const x = X + 14 + index * (LANE + 4);
+          const short = y(band.low) - y(band.high) < 40; // too short for two lines: the second stands below it
           const ink = misses ? colours.oxide : name === "arm" ? colours.verdigris : colours.slate;
           return (
             <g key={name}>
@@ -51,7 +52,7 @@ export function Ruler({ view, now }: { view: Report["switches"][number]; now: nu
               />
               <text
                 x={x + LANE / 2}
-                y={(y(band.low) + y(band.high)) / 2 + 1}
+                y={(y(band.low) + y(band.high)) / 2 + (short ? 4 : 1)}
                 textAnchor="middle"
                 fontSize={12.5}
                 fontWeight={600}
@@ -60,7 +61,13 @@ export function Ruler({ view, now }: { view: Report["switches"][number]; now: nu
               >
                 {name}
               </text>
-              <text x={x + LANE / 2} y={(y(band.low) + y(band.high)) / 2 + 15} textAnchor="middle" fontSize={10} fill={ink}>
+              <text
+                x={x + LANE / 2}
+                y={short ? y(band.low) + 12 : (y(band.low) + y(band.high)) / 2 + 15}
+                textAnchor="middle"
+                fontSize={10}
+                fill={ink}
+              >
                 {misses ? "misses" : band.clear === null ? "" : `clear ${band.clear.toFixed(0)}`}
               </text>
             </g>
