@@ -8,11 +8,13 @@ from typing import Any, Literal
 from pydantic import BaseModel, Field
 
 from linkcore.craft.document import BoardSettings, CraftDocument, section_hashes
+from linkcore.craft.parts import KitParts
 from linkcore.findings import HOPS, Finding, Hop, Mend
+from linkcore.kit.ability import check_kit
+from linkcore.loom.netlist import wire_key
+from linkcore.loom.rules import check_loom
 from linkcore.lostlink.timeline import check_lost_link
 from linkcore.modes.truth import SwitchMeasure, check_switches
-from linkcore.parts.catalogue import part
-from linkcore.parts.models import Receiver
 from linkcore.ports.rules import check_ports
 from linkcore.sticks.measure import check_sticks
 
@@ -20,7 +22,9 @@ Coin = Literal["blank", "rings true", "cracked", "tarnished"]
 
 _SIGNAL = ("kit", "wiring", "settings/ports", "settings/receiver_input")
 RESTS_ON: Mapping[Hop, tuple[str, ...]] = {
-    "port plan": _SIGNAL,
+    "kit": ("kit", "devices", "wants"),
+    "port plan": (*_SIGNAL, "devices", "wiring of devices"),
+    "loom": ("kit", "devices", "wiring", "wiring of devices"),
     "line": _SIGNAL,
     "sticks": (*_SIGNAL, "transmitter", "settings/channel_map", "settings/stick_lines"),
     "switchboard": (*_SIGNAL, "transmitter", "settings/channel_map", "settings/arming", "settings/modes"),
@@ -73,15 +77,24 @@ def coin(hop: Hop, findings: list[Finding], proof: Proof | None, hashes: Mapping
     return "tarnished", f"proven before; changed since: {changed}"
 
 
-def still_findings(document: CraftDocument, settings: BoardSettings, measured: SwitchMeasure | None = None) -> list[Finding]:
-    """What can be said without a running bench."""
-    receiver = part(Receiver, document.kit.receiver)
-    return [
-        *check_ports(document, settings),
-        *check_sticks(document, settings),
-        *check_switches(document, settings, measured or SwitchMeasure()),
-        *check_lost_link(document, settings, receiver),
-    ]
+def still_findings(document: CraftDocument, settings: BoardSettings, parts: KitParts, measured: SwitchMeasure | None = None) -> list[Finding]:
+    """What can be said without a running bench. While the kit is not whole only kit, plan and wires can be judged."""
+    found = [*check_kit(document, parts), *check_ports(document, settings, parts), *check_loom(document, parts)]
+    if parts.whole:
+        found += check_sticks(document, settings)
+        found += check_switches(document, settings, measured or SwitchMeasure())
+        found += check_lost_link(document, settings, parts.receiver)
+    return found
+
+
+def loom_proof(document: CraftDocument, parts: KitParts, on_board: BoardSettings, rung: Mapping[str, str]) -> Proof | None:
+    """The loom's proof, once every wire of a fault-free list is rung out. `rung` maps a wire's key to how it was."""
+    keys = [wire_key(patch) for patch in document.wiring]
+    if not keys or not parts.whole or any(key not in rung for key in keys):
+        return None
+    if any(finding.severity == "stop" for finding in check_loom(document, parts)):
+        return None
+    return Proof(hop="loom", rests_on=foundation("loom", document, on_board), seen={"wires": {key: rung[key] for key in keys}})
 
 
 def draft_against_board(draft: list[Finding], board: list[Finding]) -> list[Finding]:
@@ -100,12 +113,29 @@ def draft_against_board(draft: list[Finding], board: list[Finding]) -> list[Find
     return merged
 
 
-def still_chain(document: CraftDocument, on_board: BoardSettings, proofs: Mapping[Hop, Proof]) -> list[HopState]:
+def kit_value(document: CraftDocument) -> str:
+    """The one value of the Kit hop."""
+    kit = document.kit
+    count = sum(bool(each) for each in (kit.board, kit.receiver, kit.transmitter, kit.module)) + len(kit.devices)
+    return f"{count} parts" if count != 1 else "1 part"
+
+
+def loom_value(document: CraftDocument, rung: Mapping[str, str]) -> str:
+    """The one value of the Loom hop."""
+    if not document.wiring:
+        return "no wires"
+    return f"{sum(wire_key(patch) in rung for patch in document.wiring)} of {len(document.wiring)} rung"
+
+
+def still_chain(
+    document: CraftDocument, on_board: BoardSettings, proofs: Mapping[Hop, Proof], parts: KitParts, rung: Mapping[str, str] | None = None
+) -> list[HopState]:
     """The chain of a craft whose bench is not running."""
-    findings = still_findings(document, on_board)
+    findings = still_findings(document, on_board, parts)
+    values = {"kit": kit_value(document), "loom": loom_value(document, rung or {})}
     hashes = section_hashes(document, on_board)
     states = []
     for hop in HOPS:
         state, why = coin(hop, findings, proofs.get(hop), hashes)
-        states.append(HopState(hop=hop, coin=state, why=why))
+        states.append(HopState(hop=hop, coin=state, why=why, value=values.get(hop, "–")))
     return states

@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from typing import Literal
+from typing import Any, Literal
 
 from pydantic import BaseModel, ConfigDict
 
 Severity = Literal["stop", "warn", "note"]
-Hop = Literal["port plan", "line", "sticks", "switchboard", "lost link"]
-HOPS: tuple[Hop, ...] = ("port plan", "line", "sticks", "switchboard", "lost link")
+Hop = Literal["kit", "port plan", "loom", "line", "sticks", "switchboard", "lost link"]
+HOPS: tuple[Hop, ...] = ("kit", "port plan", "loom", "line", "sticks", "switchboard", "lost link")
 
 
 class Edit(BaseModel):
@@ -16,7 +16,7 @@ class Edit(BaseModel):
 
     model_config = ConfigDict(frozen=True)
     path: str
-    value: str | int | float | bool | None
+    value: Any
 
 
 class Mend(BaseModel):

@@ -10,7 +10,7 @@ from rest_framework.response import Response
 from rest_framework.views import exception_handler
 
 from linkcore.craft.document import CraftError
-from linkcore.parts.catalogue import UnknownPart
+from linkcore.parts.catalogue import PartError, UnknownPart
 
 
 class ProblemSerializer(serializers.Serializer[dict[str, str]]):
@@ -27,7 +27,7 @@ class Unprocessable(APIException):
 
 def handler(error: Exception, context: dict[str, Any]) -> Response | None:
     """The core's errors become 422; a serializer's field errors become one sentence."""
-    if isinstance(error, (CraftError, UnknownPart)):
+    if isinstance(error, (CraftError, UnknownPart, PartError)):
         error = Unprocessable(str(error))
     response = exception_handler(error, context)
     if response is not None and not (isinstance(response.data, dict) and isinstance(response.data.get("detail"), str)):

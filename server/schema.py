@@ -11,10 +11,28 @@ from rest_framework import serializers
 from linkcore.chain import HopState
 from linkcore.craft.document import CraftDocument
 from linkcore.findings import Edit
-from linkcore.parts.models import Board, Receiver, Transmitter
-from linkcore.standins.messages import Act, Answer, Hands, Live, Report, Trouble
+from linkcore.parts.models import Board, Module, Peripheral, Receiver, Transmitter
+from linkcore.standins.messages import Act, Answer, Hands, Live, Report, Trouble, Waiting
+from server.planning.views import ExchangeView, KitView, LoomView, PlanView, WorkedOut
 
-_SENT = (Answer, Live, Report, Trouble, HopState, Board, Receiver, Transmitter)
+_SENT = (
+    Answer,
+    Live,
+    Report,
+    Trouble,
+    Waiting,
+    HopState,
+    Board,
+    Receiver,
+    Transmitter,
+    Module,
+    Peripheral,
+    KitView,
+    PlanView,
+    WorkedOut,
+    LoomView,
+    ExchangeView,
+)
 _TAKEN = (Hands, Act, CraftDocument, Edit)
 
 

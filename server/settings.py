@@ -40,6 +40,7 @@ INSTALLED_APPS = [
     "server.crafts",
     "server.bench",
     "server.proofs",
+    "server.parts",
     "server.demo",
 ]
 MIDDLEWARE = [

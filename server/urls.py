@@ -9,7 +9,9 @@ from drf_spectacular.views import SpectacularJSONAPIView, SpectacularSwaggerSpli
 
 from server.accounts.api import SessionView
 from server.captures.api import CapturesView
-from server.crafts.api import CraftsView, CraftView, DraftView, PartsView, RevisionsView
+from server.crafts.api import CraftsView, CraftView, DraftView, RevisionsView
+from server.parts.api import CheckPartView, PartsFileView, PartsView, PartView
+from server.planning.api import ExchangePartView, KitHopView, LoomFileView, LoomHopView, PlanHopView, RingsView, WorkOutView
 
 
 def app(request: HttpRequest) -> HttpResponse:
@@ -23,11 +25,21 @@ def app(request: HttpRequest) -> HttpResponse:
 
 urlpatterns = [
     path("api/session", SessionView.as_view()),
-    path("api/parts", PartsView.as_view()),
+    path("api/workshops/<int:workshop_id>/parts", PartsView.as_view()),
+    path("api/workshops/<int:workshop_id>/parts/check", CheckPartView.as_view()),
+    path("api/workshops/<int:workshop_id>/parts/file", PartsFileView.as_view()),
+    path("api/workshops/<int:workshop_id>/parts/own/<str:part_id>", PartView.as_view()),
     path("api/crafts", CraftsView.as_view()),
     path("api/crafts/<uuid:craft_id>", CraftView.as_view()),
     path("api/crafts/<uuid:craft_id>/draft", DraftView.as_view()),
     path("api/crafts/<uuid:craft_id>/revisions", RevisionsView.as_view()),
+    path("api/crafts/<uuid:craft_id>/kit", KitHopView.as_view()),
+    path("api/crafts/<uuid:craft_id>/exchange", ExchangePartView.as_view()),
+    path("api/crafts/<uuid:craft_id>/plan", PlanHopView.as_view()),
+    path("api/crafts/<uuid:craft_id>/work-out", WorkOutView.as_view()),
+    path("api/crafts/<uuid:craft_id>/loom", LoomHopView.as_view()),
+    path("api/crafts/<uuid:craft_id>/loom.<str:kind>", LoomFileView.as_view()),
+    path("api/crafts/<uuid:craft_id>/rings", RingsView.as_view()),
     path("api/captures", CapturesView.as_view()),
     path("api/schema", SpectacularJSONAPIView.as_view(), name="schema"),
     path("api/docs", SpectacularSwaggerSplitView.as_view(url_name="schema")),

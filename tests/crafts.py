@@ -13,8 +13,10 @@ def sbus_craft(*, pad: str = "R2", port: str = "U2", inverted: bool = True, prot
 
 
 def crsf_craft(*, pad: str = "R6", port: str = "U6") -> CraftDocument:
-    craft = new_craft("Test craft", "quad X", Kit(board="ouzel-h7", receiver="wisp-900", transmitter="harrow-16"))
+    craft = new_craft("Test craft", "quad X", Kit(board="ouzel-h7", receiver="wisp-900", transmitter="harrow-16", module="wisp-nest-900"))
     craft.wiring = wires(TX=pad, **{"5V": "5V", "GND": "G"})
+    if pad.startswith("R"):
+        craft.wiring += wires(RX=pad.replace("R", "T"))
     return _set(craft, port, "CRSF", False)
 
 

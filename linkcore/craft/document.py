@@ -10,22 +10,10 @@ from typing import Annotated, Any, Literal
 from pydantic import AfterValidator, BaseModel, ConfigDict, Field, ValidationError, model_validator
 
 from linkcore.findings import Edit
-from linkcore.parts.models import OnLoss
+from linkcore.parts.models import Job, OnLoss, Region, Sensor
 
 FORMAT = "coin-bell/craft"
 VERSION = 1
-
-Job = Literal[
-    "free",
-    "receiver input",
-    "telemetry",
-    "GPS",
-    "video link",
-    "video transmitter control",
-    "ESC telemetry",
-    "flow sensor",
-    "bench link",
-]
 
 
 def _each_letter_once(order: str) -> str:
@@ -52,20 +40,58 @@ class CraftError(ValueError):
     """A craft document cannot be taken. The text says where and what to do."""
 
 
-class Kit(_Section):
-    """Part ids."""
+RECEIVER = "receiver"  # the receiver's name among the devices
+DeviceName = Annotated[str, Field(pattern=r"^[A-Za-z0-9][A-Za-z0-9 ]{0,29}$", description="Letters, digits and spaces; `receiver` is the receiver's")]
 
-    board: str
-    receiver: str
-    transmitter: str
+
+class Fitted(_Section):
+    """A peripheral of this craft: what it is called here, and its part id."""
+
+    name: DeviceName
+    part: str
+
+
+class Kit(_Section):
+    """Part ids; an empty one is not chosen yet. `module` sits in the transmitter's bay."""
+
+    board: str = ""
+    receiver: str = ""
+    transmitter: str = ""
+    module: str = ""
+    devices: list[Fitted] = Field(default_factory=list, max_length=32)
+    jumper_fitted: bool = Field(False, description="Whether the receiver's jumper is on")
+
+    @model_validator(mode="after")
+    def _names_once(self) -> Kit:
+        names = [RECEIVER, *(device.name for device in self.devices)]
+        twice = next((name for name in names if names.count(name) > 1), None)
+        if twice:
+            raise ValueError(f"two devices are called {twice}; give one of them another name")
+        return self
+
+    @property
+    def whole(self) -> bool:
+        """Whether board, receiver and transmitter are chosen."""
+        return bool(self.board and self.receiver and self.transmitter)
+
+
+class Wants(_Section):
+    """What the craft must be able to do; the kit is judged by it."""
+
+    channels: int = Field(5, ge=1, le=18)
+    telemetry: bool = False
+    region: Region | None = None
+    sensors: list[Sensor] = ["gyro", "accelerometer"]
 
 
 class Patch(_Section):
-    """One wire from a device's pin to a pad."""
+    """One wire from a device's pin to a pad. `fixed`: it stays where it is; `inverter`: an external one sits in it."""
 
-    device: Literal["receiver"]
+    device: DeviceName
     pin: str
     pad: str
+    fixed: bool = False
+    inverter: bool = False
 
 
 class ChannelSetup(_Section):
@@ -163,15 +189,16 @@ class CraftDocument(_Section):
     name: str = Field(min_length=1, max_length=60)
     airframe: Airframe = "quad X"
     about: str = Field("", max_length=200)
-    kit: Kit
-    wiring: list[Patch] = Field(default_factory=list, max_length=64)
+    kit: Kit = Field(default_factory=Kit)
+    wants: Wants = Field(default_factory=Wants)
+    wiring: list[Patch] = Field(default_factory=list, max_length=200)
     transmitter: TransmitterSetup
     receiver: ReceiverSetup = Field(default_factory=ReceiverSetup)
     settings: BoardSettings
 
-    def pad_of(self, pin: str) -> str | None:
-        """The pad that a receiver's pin is soldered to."""
-        return next((patch.pad for patch in self.wiring if patch.pin == pin), None)
+    def pad_of(self, pin: str, device: str = RECEIVER) -> str | None:
+        """The pad that a device's pin is soldered to."""
+        return next((patch.pad for patch in self.wiring if patch.device == device and patch.pin == pin), None)
 
 
 def load(data: Any) -> CraftDocument:
@@ -198,11 +225,28 @@ def _digest(value: Any) -> str:
 
 
 def section_hashes(document: CraftDocument, on_board: BoardSettings | None = None) -> dict[str, str]:
-    """A hash for each section; with `on_board`, the board's sections are those it really runs instead of the draft's."""
+    """A hash for each section; with `on_board`, the board's sections are those it really runs instead of the draft's.
+
+    The receiver's wires and the other devices' are sections of their own, so that a new GPS leaves the link's proofs alone.
+    """
     data = document.model_dump(mode="json")
-    data["wiring"].sort(key=lambda patch: (patch["device"], patch["pin"], patch["pad"]))  # the order of the list joins nothing
+    kit = data["kit"]
+    devices = sorted((device["name"], device["part"]) for device in kit.pop("devices"))
+    for extra in ("module", "jumper_fitted"):
+        if not kit[extra]:
+            del kit[extra]
+    wires = sorted([patch["device"], patch["pin"], patch["pad"], patch["inverter"]] for patch in data["wiring"])  # the order of the list joins nothing
+    sections = {
+        "kit": kit,
+        "devices": devices,
+        "wants": data["wants"],
+        "wiring": [wire for wire in wires if wire[0] == RECEIVER],
+        "wiring of devices": [wire for wire in wires if wire[0] != RECEIVER],
+        "transmitter": data["transmitter"],
+        "receiver": data["receiver"],
+    }
     settings = on_board.model_dump(mode="json") if on_board else data["settings"]
-    hashes = {name: _digest(data[name]) for name in ("kit", "wiring", "transmitter", "receiver")}
+    hashes = {name: _digest(value) for name, value in sections.items()}
     return hashes | {f"settings/{name}": _digest(value) for name, value in settings.items()}
 
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from linkcore.craft.document import BoardSettings, ChannelSetup, CraftDocument, Kit, TransmitterSetup
-from linkcore.parts.catalogue import part
+from linkcore.parts.catalogue import Catalogue, shipped
 from linkcore.parts.models import Board, Receiver, Transmitter
 
 AXES = {"A": "aileron", "E": "elevator", "T": "throttle", "R": "rudder"}
@@ -24,15 +24,26 @@ def transmitter_setup(transmitter: Transmitter, order: str = "AETR", stick_mode:
     )
 
 
-def new_craft(name: str, airframe: str, kit: Kit) -> CraftDocument:
-    """The document of a craft with these parts; raise UnknownPart for one that is not in the catalogue."""
-    board, _receiver = part(Board, kit.board), part(Receiver, kit.receiver)
+PLAIN = {
+    "stick_mode": 2,
+    "channel_order": "AETR",
+    "channels": [{"source": source, "travel_low_percent": 100, "travel_high_percent": 100} for source in AXES.values()],
+}
+
+
+def new_craft(name: str, airframe: str, kit: Kit, catalogue: Catalogue | None = None) -> CraftDocument:
+    """The document of a craft with these parts, chosen or not; raise UnknownPart for one that is not in the catalogue."""
+    known = shipped() if catalogue is None else catalogue
+    ports = known.of(Board, kit.board).ports if kit.board else ()
+    receiver = known.of(Receiver, kit.receiver) if kit.receiver else None
+    transmitter = transmitter_setup(known.of(Transmitter, kit.transmitter)).model_dump() if kit.transmitter else PLAIN
     return CraftDocument.model_validate(
         {
             "name": name,
             "airframe": airframe,
             "kit": kit.model_dump(),
-            "transmitter": transmitter_setup(part(Transmitter, kit.transmitter)).model_dump(),
-            "settings": BoardSettings(ports=dict.fromkeys(board.ports, "free")).model_dump(),
+            "transmitter": transmitter,
+            "receiver": {"on_loss": receiver.on_loss[0] if receiver else "no pulses"},
+            "settings": BoardSettings(ports=dict.fromkeys(ports, "free")).model_dump(),
         }
     )

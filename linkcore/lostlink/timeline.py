@@ -97,7 +97,9 @@ def check_lost_link(document: CraftDocument, settings: BoardSettings, receiver: 
                 where="receiver",
                 what=f"The {receiver.name} is set to {document.receiver.on_loss}, which hides the loss from the board.",
                 why="The craft flies on with old values and nobody at the sticks.",
-                mends=(Mend(text="Set the receiver to no pulses", edits=(Edit(path="/receiver/on_loss", value="no pulses"),)),),
+                mends=(Mend(text="Set the receiver to no pulses", edits=(Edit(path="/receiver/on_loss", value="no pulses"),)),)
+                if "no pulses" in receiver.on_loss
+                else (),
             )
         )
     if settings.lost_link.grace_ms > LONG_GRACE_MS:

@@ -1,53 +1,221 @@
-"""The facts about a part that later hops compute with."""
+"""The facts about a part that later hops compute with. Currents in mA, supplies in V, values in us, times in s."""
 
 from __future__ import annotations
 
-from typing import Literal
+from collections import Counter
+from typing import Annotated, Literal
 
-from pydantic import BaseModel, ConfigDict, Field, computed_field
+from pydantic import BaseModel, ConfigDict, Field, computed_field, model_validator
 
 McuClass = Literal["F1", "F3", "F4", "F7", "H7"]
-PadKind = Literal["rx", "tx", "supply", "ground"]
+PadKind = Literal["rx", "tx", "input", "output", "buzzer", "supply", "ground"]
+Inverter = Literal["none", "in", "out", "both ways"]
+PinKind = Literal["signal out", "signal in", "signal both", "supply", "supply out", "ground"]
 OnLoss = Literal["hold", "no pulses", "preset"]
+Region = Literal["FCC", "LBT", "868", "915"]
+RadioBand = Literal["2.4 GHz", "900 MHz"]
+Sensor = Literal["gyro", "accelerometer", "barometer", "magnetometer", "GPS", "flow", "range", "airspeed", "voltage", "current"]
+Job = Literal[
+    "free",
+    "receiver input",
+    "telemetry",
+    "GPS",
+    "video link",
+    "video transmitter control",
+    "ESC telemetry",
+    "flow sensor",
+    "bench link",
+]
 
 # Wire facts, section 0: only these classes can invert inside the UART.
 INVERTING_CLASSES: frozenset[McuClass] = frozenset(("F3", "F7", "H7"))
+SOFTWARE_BAUD = 19200  # what timers and interrupts can follow without losing bits; our figure
+
+Name = Annotated[str, Field(min_length=1, max_length=40)]
+PartId = Annotated[str, Field(pattern=r"^[a-z0-9][a-z0-9-]{0,59}$", description="Lower-case letters, digits and hyphens")]
+Volts = Annotated[float, Field(ge=0, le=60)]
+Milliamps = Annotated[int, Field(ge=0, le=60000)]
 
 
 class _Fact(BaseModel):
     model_config = ConfigDict(frozen=True, extra="forbid")
 
 
-class Pad(_Fact):
-    """One pad. `side` and `place` (0 to 1 along that side) say where it sits on the board."""
+def _once(names: list[str], what: str) -> None:
+    twice = [name for name, count in Counter(names).items() if count > 1]
+    if twice:
+        raise ValueError(f"{what} {twice[0]} is there twice; each needs a name of its own")
 
-    name: str
+
+class Supply(_Fact):
+    """What a device asks of its rail: its range, its usual and its peak current."""
+
+    min_volts: Volts
+    max_volts: Volts
+    ma: Milliamps
+    peak_ma: Milliamps
+
+    @model_validator(mode="after")
+    def _possible(self) -> Supply:
+        if self.min_volts > self.max_volts:
+            raise ValueError(f"a supply from {self.min_volts:g} to {self.max_volts:g} V is no range; the lowest voltage comes first")
+        if self.ma > self.peak_ma:
+            raise ValueError(f"the peak current, {self.peak_ma} mA, is below the usual one, {self.ma} mA")
+        return self
+
+
+class Pin(_Fact):
+    """A device's pin, named from the device's side. `volts`: the level it drives; `max_volts`: the highest level it bears as an input.
+
+    `goes_to` names the pad of a signal that needs no port; `lead` the plug it shares with its supply and ground.
+    """
+
+    name: Name
+    kind: PinKind
+    volts: Volts = 3.3
+    max_volts: Volts = 3.6
+    goes_to: Literal["port", "output", "buzzer"] = "port"
+    lead: str | None = None
+    bec: Literal["switching", "linear"] | None = None
+
+    @model_validator(mode="after")
+    def _possible(self) -> Pin:
+        if (self.bec is not None) != (self.kind == "supply out"):
+            raise ValueError(f"pin {self.name}: only a pin that gives supply has a BEC, and it says which kind")
+        return self
+
+
+class Serial(_Fact):
+    """A serial line. `sends` and `listens` are pin names; one and the same for half duplex."""
+
+    baud: int = Field(ge=1200, le=5_000_000)
+    inverted: bool = False
+    sends: str | None = None
+    listens: str | None = None
+
+    @property
+    def half_duplex(self) -> bool:
+        """Both ways on one wire."""
+        return self.sends is not None and self.sends == self.listens
+
+
+class _Device(_Fact):
+    id: PartId
+    name: Name
+    about: str = Field("", max_length=200)
+    pins: tuple[Pin, ...]
+
+    def pin(self, kind: str) -> Pin | None:
+        """The first pin of a kind."""
+        return next((pin for pin in self.pins if pin.kind == kind), None)
+
+    def pin_called(self, name: str) -> Pin | None:
+        """The pin called `name`."""
+        return next((pin for pin in self.pins if pin.name == name), None)
+
+    def _pins_possible(self, used: list[str | None]) -> None:
+        _once([pin.name for pin in self.pins], "pin")
+        for name in used:
+            if name is not None and self.pin_called(name) is None:
+                raise ValueError(f"there is no pin {name}; it is named as a signal's pin")
+
+
+class Rail(_Fact):
+    """A supply rail of a board: its voltage on the pack and on USB alone (None: dead there), and what it can give."""
+
+    name: Name
+    volts: Volts
+    usb_volts: Volts | None = None
+    limit_ma: Milliamps
+    usb_limit_ma: Milliamps = 0
+    source: Literal["board", "pack", "outside"] = "board"
+
+    @model_validator(mode="after")
+    def _possible(self) -> Rail:
+        if self.usb_volts is not None and self.usb_volts > 5.25:
+            raise ValueError(f"rail {self.name}: USB gives 5 V, so it cannot stand at {self.usb_volts:g} V on USB alone")
+        if self.usb_volts is None and self.usb_limit_ma:
+            raise ValueError(f"rail {self.name}: it is dead on USB alone, so it has no limit there")
+        return self
+
+
+class Pad(_Fact):
+    """One pad. `side` and `place` (0 to 1 along that side) say where it sits on the board.
+
+    `pin`: the MCU's pin, where another pad shares it; `reads`: pulses that a timer measures here; `inverter`: an inverter that sits on it;
+    `max_volts`: the highest level it bears; `column`: which column of a three-row header it is in.
+    """
+
+    name: Name
     kind: PadKind
     port: str | None = None
+    rail: str | None = None
     side: Literal["left", "right"]
     place: float = Field(ge=0, le=1)
-    inverter: bool = False
+    inverter: Inverter = "none"
+    pin: str | None = None
+    reads: tuple[Literal["PPM", "PWM"], ...] = ()
+    max_volts: Volts = 5.5
+    column: str | None = None
+    also: str = Field("", max_length=60)
 
 
 class Board(_Fact):
-    """A flight controller. The stand-in keeps band edges in steps of `band_step_us`, the grace in `grace_step_ms`."""
+    """A flight controller. The stand-in keeps band edges in steps of `band_step_us`, the grace in `grace_step_ms`.
+
+    `usb_ma`: what its USB socket may draw in all; `own_ma`: what the board takes of that by itself; `link_port`: the port that its USB hangs on
+    through a bridge chip (None: USB of its own).
+    """
 
     kind: Literal["board"] = "board"
-    id: str
-    name: str
+    id: PartId
+    name: Name
+    about: str = Field("", max_length=200)
     mcu: McuClass
     ports: tuple[str, ...]
+    software_ports: tuple[str, ...] = ()
     pads: tuple[Pad, ...]
-    band_step_us: int = 5
-    grace_step_ms: int = 20
-    boot_s: float = 1.2
+    rails: tuple[Rail, ...]
+    link_port: str | None = None
+    usb_ma: Milliamps = 500
+    own_ma: Milliamps = 120
+    sensors: tuple[Sensor, ...] = ("gyro", "accelerometer")
+    band_step_us: int = Field(5, ge=1, le=50)
+    grace_step_ms: int = Field(20, ge=1, le=500)
+    boot_s: float = Field(1.2, ge=0.1, le=30)
     loop_hz: int = 1000
+
+    @model_validator(mode="after")
+    def _possible(self) -> Board:
+        _once([pad.name for pad in self.pads], "pad")
+        _once(list(self.ports), "port")
+        _once([rail.name for rail in self.rails], "rail")
+        rails = {rail.name for rail in self.rails}
+        for pad in self.pads:
+            if pad.kind in ("rx", "tx") and pad.port not in self.ports:
+                raise ValueError(f"pad {pad.name}: an RX or TX pad belongs to one of the ports {', '.join(self.ports)}, not to {pad.port}")
+            if pad.kind not in ("rx", "tx") and pad.port is not None:
+                raise ValueError(f"pad {pad.name}: only RX and TX pads belong to a port")
+            if (pad.kind == "supply") != (pad.rail is not None) or (pad.rail is not None and pad.rail not in rails):
+                raise ValueError(f"pad {pad.name}: a supply pad, and no other, names one of the rails {', '.join(sorted(rails))}")
+            if pad.reads and pad.kind not in ("rx", "input"):
+                raise ValueError(f"pad {pad.name}: only an RX pad or an input can measure pulses")
+        _once([f"{pad.port} {pad.kind}" for pad in self.pads if pad.port], "port and kind")
+        for port in self.ports:
+            if not any(pad.port == port for pad in self.pads):
+                raise ValueError(f"port {port} has no pad; a port that leads nowhere is left out")
+        for port in self.software_ports:
+            if port not in self.ports:
+                raise ValueError(f"software port {port} is none of the ports {', '.join(self.ports)}")
+        if self.link_port is not None and self.link_port not in self.ports:
+            raise ValueError(f"USB hangs on {self.link_port}, which is none of the ports {', '.join(self.ports)}")
+        return self
 
     @computed_field  # type: ignore[prop-decorator]
     @property
     def inverting_pads(self) -> list[str]:
-        """The pads on which a signal can be inverted."""
-        return [pad.name for pad in self.pads if pad.port and self.can_invert(pad)]
+        """The RX pads on which a signal can be inverted before the UART samples it."""
+        return [pad.name for pad in self.pads if pad.kind == "rx" and self.can_invert(pad)]
 
     def pad(self, name: str) -> Pad | None:
         """The pad called `name`."""
@@ -57,58 +225,141 @@ class Board(_Fact):
         """A port's RX or TX pad; None where the port lacks it."""
         return next((pad for pad in self.pads if pad.port == port and pad.kind == kind), None)
 
+    def rail(self, name: str | None) -> Rail | None:
+        """The rail called `name`."""
+        return next((rail for rail in self.rails if rail.name == name), None)
+
+    def inverts(self, pad: Pad, way: Literal["in", "out", "both ways"]) -> Literal["native", "fixed", "no"]:
+        """How a signal on this pad is inverted: in the UART itself, by an inverter that sits there, or not at all."""
+        if pad.port in self.software_ports or self.mcu in INVERTING_CLASSES:
+            return "native"
+        return "fixed" if pad.inverter in (way, "both ways") else "no"
+
     def can_invert(self, pad: Pad) -> bool:
-        """Whether a signal on this pad can be inverted before the UART samples it."""
-        return self.mcu in INVERTING_CLASSES or pad.inverter
+        """Whether a signal that arrives on this pad can be inverted before the UART samples it."""
+        return self.inverts(pad, "both ways" if pad.kind == "tx" else "in") != "no"
+
+    def full(self, port: str) -> bool:
+        """Whether a port both listens and sends."""
+        return self.pad_of(port, "rx") is not None and self.pad_of(port, "tx") is not None
 
 
-class Pin(_Fact):
-    """A receiver's pin: what it is for, as seen from the receiver."""
+class Radio(_Fact):
+    """What an end speaks over the air. Ends understand each other when name, family and one region agree."""
 
-    name: str
-    kind: Literal["signal out", "signal in", "supply", "ground"]
+    name: Name
+    band: RadioBand
+    family: Name
+    regions: tuple[Region, ...] = Field(min_length=1)
+    channels: int = Field(16, ge=1, le=18)
+    telemetry: bool = True
 
 
-class Receiver(_Fact):
+class Output(_Fact):
+    """One way a receiver puts channels on its pins: all on one, or in PWM one pin a channel in channel order.
+
+    `jumper`: True where it needs the jumper fitted, False where it needs it away, None where the jumper does not matter.
+    """
+
+    protocol: Name
+    pins: tuple[str, ...] = Field(min_length=1)
+    inverted: bool = False
+    channels: int = Field(16, ge=1, le=18)
+    half_duplex: bool = False
+    jumper: bool | None = None
+
+
+class ReceiverTelemetry(_Fact):
+    """Telemetry back to the receiver. `protocol` by name; `serial` where it has a line of its own besides the channels'."""
+
+    protocol: Name
+    serial: Serial | None = None
+
+
+class Receiver(_Device):
     """A receiver. `link_period_s`: how often a radio frame comes; `lost_after_s`: silence until it gives the link up."""
 
     kind: Literal["receiver"] = "receiver"
-    id: str
-    name: str
-    protocol: str
-    inverted_output: bool
-    radio: str
-    pins: tuple[Pin, ...]
-    channels: int = 16
-    link_period_s: float
-    lost_after_s: float
+    outputs: tuple[Output, ...] = Field(min_length=1)
+    telemetry: ReceiverTelemetry | None = None
+    radio: Radio
+    supply: Supply
+    jumper: str = Field("", max_length=60)
+    link_period_s: float = Field(ge=0.001, le=0.1)
+    lost_after_s: float = Field(ge=0.01, le=10)
     flags_loss: bool
-    on_loss: tuple[OnLoss, ...]
+    on_loss: tuple[OnLoss, ...] = Field(min_length=1)
     reports_link: bool
 
-    def pin(self, kind: str) -> Pin | None:
-        """The first pin of a kind."""
-        return next((pin for pin in self.pins if pin.kind == kind), None)
+    @model_validator(mode="after")
+    def _possible(self) -> Receiver:
+        serial = self.telemetry.serial if self.telemetry else None
+        used = [name for output in self.outputs for name in output.pins]
+        self._pins_possible([*used, serial.sends if serial else None, serial.listens if serial else None])
+        if any(output.jumper is not None for output in self.outputs) and not self.jumper:
+            raise ValueError("an output needs the jumper, but nothing says where that jumper sits")
+        return self
+
+    @property
+    def channels(self) -> int:
+        """The most channels that any output carries."""
+        return max(output.channels for output in self.outputs)
+
+    def active(self, jumper_fitted: bool) -> list[Output]:
+        """The outputs that send with the jumper as it is."""
+        return [output for output in self.outputs if output.jumper in (None, jumper_fitted)]
+
+
+class Peripheral(_Device):
+    """Any other device: what job its port needs (None: no port), its serial line, its sensors."""
+
+    kind: Literal["peripheral"] = "peripheral"
+    job: Job | None = None
+    serial: Serial | None = None
+    supply: Supply | None = None
+    sensors: tuple[Sensor, ...] = ()
+
+    @model_validator(mode="after")
+    def _possible(self) -> Peripheral:
+        self._pins_possible([self.serial.sends, self.serial.listens] if self.serial else [])
+        if (self.job in (None, "free")) != (self.serial is None):
+            raise ValueError("a device with a serial line names the job its port needs, and one without names none")
+        if self.serial and not (self.serial.sends or self.serial.listens):
+            raise ValueError("its serial line neither sends nor listens")
+        return self
 
 
 class Switch(_Fact):
     """A switch of the transmitter with two or three positions."""
 
-    name: str
+    name: Name
     positions: Literal[2, 3]
 
 
 class Transmitter(_Fact):
-    """A transmitter. At 100 % travel an output moves `us_at_100` to each side of the centre."""
+    """A transmitter. At 100 % travel an output moves `us_at_100` to each side of the centre; `module_bay` takes a module."""
 
     kind: Literal["transmitter"] = "transmitter"
-    id: str
-    name: str
-    radios: tuple[str, ...]
-    channels: int
-    us_at_100: float
-    max_travel_percent: int
+    id: PartId
+    name: Name
+    about: str = Field("", max_length=200)
+    radios: tuple[Radio, ...]
+    module_bay: bool = False
+    channels: int = Field(ge=1, le=18)
+    us_at_100: float = Field(gt=0, le=700)
+    max_travel_percent: int = Field(ge=1, le=200)
+    throttle_reversed: bool = False
     switches: tuple[Switch, ...]
 
 
-Part = Board | Receiver | Transmitter
+class Module(_Fact):
+    """A radio module for a transmitter's bay."""
+
+    kind: Literal["module"] = "module"
+    id: PartId
+    name: Name
+    about: str = Field("", max_length=200)
+    radios: tuple[Radio, ...] = Field(min_length=1)
+
+
+Part = Board | Receiver | Transmitter | Module | Peripheral

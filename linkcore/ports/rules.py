@@ -1,16 +1,19 @@
-"""One job per port, and the receiver's job where its wire is."""
+"""One job per port, every device's job where its wires are, and the receiver read as it speaks."""
 
 from __future__ import annotations
 
 from dataclasses import dataclass
 
-from linkcore.craft.document import BoardSettings, CraftDocument
-from linkcore.findings import Edit, Finding, Mend
-from linkcore.parts.catalogue import part
-from linkcore.parts.models import Board, Pad, Receiver
+from linkcore.craft.document import RECEIVER, BoardSettings, CraftDocument
+from linkcore.craft.parts import KitParts, spoken_output
+from linkcore.findings import Edit, Finding, Mend, Severity
+from linkcore.parts.models import Board, Output, Pad
+from linkcore.ports.demands import BENCH_LINK, Demand, demands_of, place_on
+from linkcore.protocols.facts import WIRE_FACTS, wire_facts
 from linkcore.protocols.registry import PROTOCOLS
 
-UNIQUE_JOBS = ("receiver input", "bench link", "video transmitter control")
+UNIQUE_JOBS = ("receiver input", BENCH_LINK, "video transmitter control")
+GET_BACK_IN = "If the bench link is gone, start the board with its boot button held and load it anew; settings that were kept can be put back"
 
 
 @dataclass(frozen=True)
@@ -20,14 +23,17 @@ class ReceiverWire:
     pin: str
     pad_name: str | None
     pad: Pad | None
+    inverter: bool = False
 
 
-def receiver_wire(document: CraftDocument, board: Board, receiver: Receiver) -> ReceiverWire:
+def receiver_wire(document: CraftDocument, parts: KitParts) -> ReceiverWire:
     """Follow the wire from the receiver's output to the board."""
-    pin = receiver.pin("signal out")
-    assert pin is not None, f"{receiver.name} has no output"
-    name = document.pad_of(pin.name)
-    return ReceiverWire(pin.name, name, board.pad(name) if name else None)
+    output = spoken_output(document, parts.receiver)
+    pin = output.pins[0] if output else parts.receiver.outputs[0].pins[0]
+    patch = next((each for each in document.wiring if each.device == RECEIVER and each.pin == pin), None)
+    if patch is None:
+        return ReceiverWire(pin, None, None)
+    return ReceiverWire(pin, patch.pad, parts.board.pad(patch.pad), patch.inverter)
 
 
 def job_path(port: str) -> str:
@@ -39,46 +45,136 @@ def _job(port: str, job: str = "receiver input") -> Edit:
     return Edit(path=job_path(port), value=job)
 
 
-def check_ports(document: CraftDocument, settings: BoardSettings) -> list[Finding]:
-    """Findings on the jobs in `settings` against the craft's wires and parts."""
-    board, receiver = part(Board, document.kit.board), part(Receiver, document.kit.receiver)
-    wire = receiver_wire(document, board, receiver)
-    findings = _wiring(board, receiver, wire, document)
-    jobs = settings.receiver_ports()
-    for port in settings.ports:
-        if port not in board.ports:
+def check_ports(document: CraftDocument, settings: BoardSettings, parts: KitParts) -> list[Finding]:
+    """Findings on the jobs in `settings` against the craft's wires and parts. Nothing to say before there is a board."""
+    if parts.maybe_board is None:
+        return []
+    board = parts.maybe_board
+    findings = _jobs(board, settings)
+    findings += _bench_link(board, settings, parts)
+    if parts.maybe_receiver is not None:
+        output = spoken_output(document, parts.receiver)
+        if output is None:
+            findings.append(_stop("ports.no-output", RECEIVER, "No output of the receiver sends with its jumper as it is.", "No wire carries its channels."))
+        elif wire_facts(output.protocol).wire == "serial":
+            findings += _receiver(document, settings, parts, output)
+        else:
+            findings += _pulses(document, settings, parts, output)
+    findings += _devices(document, settings, parts)
+    findings += _shared_pins(document, board, parts)
+    return findings
+
+
+# --- ports and jobs ---------------------------------------------------------------------------------------------
+
+
+def _jobs(board: Board, settings: BoardSettings) -> list[Finding]:
+    findings = []
+    for port, job in settings.ports.items():
+        if port not in board.ports and job != "free":
+            left = {name: given for name, given in settings.ports.items() if name in board.ports}
             findings.append(
                 _stop(
                     "ports.no-such-port",
                     port,
                     f"The {board.name} has no port {port}.",
-                    "Its job can never run.",
-                    Mend(text=f"Use one of {', '.join(board.ports)}"),
+                    f"Its job, {job}, can never run.",
+                    Mend(text=f"Take {port} out of the plan", edits=(Edit(path="/settings/ports", value=left),)),
                 )
             )
-    for job in UNIQUE_JOBS:
-        sharing = [port for port, given in settings.ports.items() if given == job]
+    for unique in UNIQUE_JOBS:
+        sharing = [port for port, given in settings.ports.items() if given == unique and port in board.ports]
         if len(sharing) > 1:
-            mends = tuple(Mend(text=f"Leave {job} on {keep} alone", edits=tuple(_job(port, "free") for port in sharing if port != keep)) for keep in sharing)
+            mends = tuple(Mend(text=f"Leave {unique} on {keep} alone", edits=tuple(_job(port, "free") for port in sharing if port != keep)) for keep in sharing)
             findings.append(
                 _stop(
                     "ports.job-twice",
                     ", ".join(sharing),
-                    f"{' and '.join(sharing)} both have the job {job}.",
+                    f"{' and '.join(sharing)} both have the job {unique}.",
                     "The board takes the first and leaves the other idle.",
                     *mends,
                 )
             )
+    for port, job in settings.ports.items():
+        if port in board.software_ports and job == "receiver input":
+            findings.append(
+                _stop(
+                    "ports.too-slow",
+                    port,
+                    f"{port} is a software port and has the receiver job.",
+                    "It is too slow: frames would be torn and late.",
+                    _free(port),
+                )
+            )
+    return findings
+
+
+def _bench_link(board: Board, settings: BoardSettings, parts: KitParts) -> list[Finding]:
+    """The way back in must never vanish without a word."""
+    link = board.link_port
+    if link and settings.ports.get(link, "free") not in ("free", BENCH_LINK):
+        return [
+            _warn(
+                "ports.link-taken",
+                link,
+                f"{link} has the job {settings.ports[link]}, but USB hangs on {link}.",
+                f"After the restart the bench link is gone. {GET_BACK_IN}.",
+                Mend(text=f"Give {link} back to the bench link", edits=(_job(link, BENCH_LINK),)),
+            )
+        ]
+    adapters = [name for name, part in parts.devices.items() if part.job == BENCH_LINK]
+    if adapters and BENCH_LINK not in settings.ports.values():
+        return [
+            _warn(
+                "ports.link-without-port",
+                adapters[0],
+                f"No port has the bench link's job, but {adapters[0]} is for it.",
+                "It hears nothing and answers nothing.",
+            )
+        ]
+    return []
+
+
+def _free(port: str) -> Mend:
+    return Mend(text=f"Leave {port} free", edits=(_job(port, "free"),))
+
+
+# --- the receiver on a serial line ------------------------------------------------------------------------------
+
+
+def _receiver(document: CraftDocument, settings: BoardSettings, parts: KitParts, output: Output) -> list[Finding]:
+    board = parts.board
+    wire = receiver_wire(document, parts)
+    listens = "tx" if output.half_duplex else "rx"
+    findings = _receiver_wiring(board, wire, listens)
+    jobs = [port for port in settings.receiver_ports() if port in board.ports]
     at = wire.pad
     if not jobs:
-        mends = (Mend(text=f"Give {at.port} the receiver job", edits=(_job(at.port),)),) if at and at.port and at.kind == "rx" else ()
+        belongs = at.port if at and at.port and at.kind == listens else None
+        mends = (Mend(text=f"Give {belongs} the receiver job", edits=(_job(belongs),)),) if belongs else ()
         findings.append(_stop("ports.no-receiver-job", "ports", "No port has the receiver job.", "The board listens nowhere, so no stick can arrive.", *mends))
+        if settings.receiver_input.protocol is not None:
+            both = (
+                (Mend(text=f"Give {belongs} the receiver job, then read {output.protocol}", edits=(_job(belongs), *_as_spoken(output, wire))),)
+                if belongs
+                else ()
+            )
+            findings.append(
+                _warn(
+                    "ports.protocol-without-job",
+                    settings.receiver_input.protocol,
+                    f"{settings.receiver_input.protocol} is chosen, but no port has the receiver job.",
+                    "A board takes the protocol only once a port has the job; your choice is kept until then.",
+                    *both,
+                )
+            )
         return findings
     port = jobs[0]
-    pad = board.pad_of(port, "rx")
+    pad = board.pad_of(port, listens)  # type: ignore[arg-type]
     if pad is None:
-        findings.append(_stop("ports.no-rx-pad", port, f"{port} has no RX pad.", "A receiver can never be heard there."))
-    elif at is not None and at.kind == "rx" and at.port != port and at.port is not None:
+        kind = "TX pad, on which half duplex runs" if output.half_duplex else "RX pad"
+        findings.append(_stop("ports.no-rx-pad", port, f"{port} has no {kind}.", "A receiver can never be heard there."))
+    elif at is not None and at.kind == listens and at.port != port and at.port is not None:
         there = settings.ports.get(at.port, "free")
         displaced = "" if there == "free" else f" ({there} loses it)"
         findings.append(
@@ -86,16 +182,16 @@ def check_ports(document: CraftDocument, settings: BoardSettings) -> list[Findin
                 "ports.wire-elsewhere",
                 f"{at.name}, {port}",
                 f"The receiver is soldered to {at.name}, but {port} has its job.",
-                f"{at.name} belongs to {at.port}; {port} listens on {pad.name}, where nothing is.",
+                f"{at.name} belongs to {at.port}; {port} listens on {pad.name}, where its wire is not.",
                 Mend(text=f"Move the receiver job to {at.port}{displaced}", edits=(_job(port, "free"), _job(at.port))),
-                *(_rewire(document, wire.pin, pad.name)),
+                *(_rewire(document, RECEIVER, wire.pin, pad.name)),
             )
         )
-    findings += _receiver_input(board, receiver, wire, settings, port)
+    findings += _receiver_input(board, parts, output, wire, settings, port)
     return findings
 
 
-def _wiring(board: Board, receiver: Receiver, wire: ReceiverWire, document: CraftDocument) -> list[Finding]:
+def _receiver_wiring(board: Board, wire: ReceiverWire, listens: str) -> list[Finding]:
     if wire.pad_name is None:
         return [
             _stop(
@@ -103,7 +199,7 @@ def _wiring(board: Board, receiver: Receiver, wire: ReceiverWire, document: Craf
                 wire.pin,
                 f"The receiver's {wire.pin} pin goes nowhere.",
                 "Without this wire no frame reaches the board.",
-                Mend(text="Pick the RX pad that it is soldered to"),
+                Mend(text=f"Pick the {listens.upper()} pad that it is soldered to, or work the plan out"),
             )
         ]
     if wire.pad is None:
@@ -113,40 +209,34 @@ def _wiring(board: Board, receiver: Receiver, wire: ReceiverWire, document: Craf
                 wire.pad_name,
                 f"The {board.name} has no pad {wire.pad_name}.",
                 "The wire list names a pad that is not there.",
-                Mend(text="Pick a pad that the board has"),
+                Mend(text="Pick a pad that the board has, or work the plan out"),
             )
         ]
-    if wire.pad.kind != "rx":
+    if wire.pad.kind != listens:
+        needs = "Half duplex runs on a TX pad" if listens == "tx" else "An output needs an RX pad"
         return [
             _stop(
                 "ports.wrong-pad",
                 wire.pad.name,
-                f"The receiver's {wire.pin} pin is on {wire.pad.name}, which does not listen.",
-                "An output needs an RX pad.",
-                Mend(text="Move the wire to an RX pad"),
+                f"The receiver's {wire.pin} pin is on {wire.pad.name}, which does not listen{' both ways' if listens == 'tx' else ''}.",
+                f"{needs}.",
+                Mend(text=f"Move the wire to {'a TX' if listens == 'tx' else 'an RX'} pad"),
             )
         ]
-    missing = [pin for pin in receiver.pins if pin.kind in ("supply", "ground") and document.pad_of(pin.name) is None]
-    return [
-        _stop(
-            f"ports.no-{pin.kind}",
-            pin.name,
-            f"The receiver's {pin.name} pin goes nowhere.",
-            "It has no power." if pin.kind == "supply" else "Without common ground its levels mean nothing.",
-        )
-        for pin in missing
-    ]
+    return []
 
 
-def _rewire(document: CraftDocument, pin: str, pad: str) -> tuple[Mend, ...]:
-    index = next((i for i, patch in enumerate(document.wiring) if patch.pin == pin), None)
-    if index is None:
+def _rewire(document: CraftDocument, device: str, pin: str, pad: str) -> tuple[Mend, ...]:
+    index = next((i for i, patch in enumerate(document.wiring) if patch.device == device and patch.pin == pin), None)
+    if index is None or any(patch.pad == pad for patch in document.wiring):
         return ()
     return (Mend(text=f"Resolder the wire to {pad}", edits=(Edit(path=f"/wiring/{index}/pad", value=pad),)),)
 
 
-def _receiver_input(board: Board, receiver: Receiver, wire: ReceiverWire, settings: BoardSettings, port: str) -> list[Finding]:
-    chosen = settings.receiver_input
+def _receiver_input(board: Board, parts: KitParts, output: Output, wire: ReceiverWire, settings: BoardSettings, port: str) -> list[Finding]:
+    chosen, receiver = settings.receiver_input, parts.receiver
+    arrives_inverted = output.inverted != wire.inverter
+    spoken = _as_spoken(output, wire)
     if chosen.protocol is None:
         return [
             _stop(
@@ -154,35 +244,36 @@ def _receiver_input(board: Board, receiver: Receiver, wire: ReceiverWire, settin
                 port,
                 f"{port} has the receiver job, but no protocol is chosen.",
                 "The board does not know how to read the frames.",
-                Mend(text=f"Read {receiver.protocol}, as the {receiver.name} speaks it", edits=_as_spoken(receiver)),
+                Mend(text=f"Read {output.protocol}, as the {receiver.name} speaks it", edits=spoken),
             )
         ]
     findings = []
-    if chosen.protocol not in PROTOCOLS:
-        findings.append(_stop("ports.unknown-protocol", port, f"{chosen.protocol} is no protocol that this board reads.", f"It reads {', '.join(PROTOCOLS)}."))
-    elif chosen.protocol != receiver.protocol:
+    if chosen.protocol not in PROTOCOLS and chosen.protocol not in WIRE_FACTS:
+        findings.append(_stop("ports.unknown-protocol", port, f"{chosen.protocol} is no protocol that this board reads.", f"It reads {', '.join(WIRE_FACTS)}."))
+    elif chosen.protocol != output.protocol:
         findings.append(
             _stop(
                 "ports.other-protocol",
                 port,
-                f"{port} reads {chosen.protocol}; the {receiver.name} speaks {receiver.protocol}.",
+                f"{port} reads {chosen.protocol}; the {receiver.name} speaks {output.protocol}.",
                 "Bytes arrive, but no frame will ever be whole.",
-                Mend(text=f"Read {receiver.protocol}", edits=_as_spoken(receiver)),
+                Mend(text=f"Read {output.protocol}", edits=spoken),
             )
         )
-    elif chosen.inverted != receiver.inverted_output:
+    elif chosen.inverted != arrives_inverted:
+        by = "'s line passes an inverter and" if wire.inverter else "'s output"
         findings.append(
             _stop(
                 "ports.inversion",
                 port,
-                f"The {receiver.name}'s output is {'inverted' if receiver.inverted_output else 'not inverted'}; {port} samples it as if it were{' not' if receiver.inverted_output else ''}.",
+                f"The {receiver.name}{by} is {'inverted' if arrives_inverted else 'not inverted'}; {port} samples it as if it were{' not' if arrives_inverted else ''}.",
                 "Read upside down, hardly a byte has its stop bit where it belongs.",
-                Mend(text=f"Set {port} to {'inverted' if receiver.inverted_output else 'not inverted'}", edits=_as_spoken(receiver)),
+                Mend(text=f"Set {port} to {'inverted' if arrives_inverted else 'not inverted'}", edits=spoken),
             )
         )
-    pad = board.pad_of(port, "rx")
+    pad = board.pad_of(port, "tx" if output.half_duplex else "rx")
     if chosen.inverted and pad is not None and not board.can_invert(pad):
-        others = [other.name for other in board.pads if other.kind == "rx" and board.can_invert(other)]
+        others = [other.name for other in board.pads if other.kind == pad.kind and board.can_invert(other)]
         text = f"Use {' or '.join(others)}, which has an inverter" if others else "Use a receiver output that is not inverted"
         findings.append(
             _stop(
@@ -196,12 +287,178 @@ def _receiver_input(board: Board, receiver: Receiver, wire: ReceiverWire, settin
     return findings
 
 
-def _as_spoken(receiver: Receiver) -> tuple[Edit, ...]:
+def _as_spoken(output: Output, wire: ReceiverWire) -> tuple[Edit, ...]:
     return (
-        Edit(path="/settings/receiver_input/protocol", value=receiver.protocol),
-        Edit(path="/settings/receiver_input/inverted", value=receiver.inverted_output),
+        Edit(path="/settings/receiver_input/protocol", value=output.protocol),
+        Edit(path="/settings/receiver_input/inverted", value=output.inverted != wire.inverter),
     )
 
 
+# --- the receiver on pulses -------------------------------------------------------------------------------------
+
+
+def _pulses(document: CraftDocument, settings: BoardSettings, parts: KitParts, output: Output) -> list[Finding]:
+    """PPM and PWM arrive on inputs with a timer; no port takes part."""
+    board, findings = parts.board, []
+    for port in settings.receiver_ports():
+        findings.append(
+            _stop(
+                "ports.pulses-need-no-port",
+                port,
+                f"{port} has the receiver job, but {output.protocol} needs an input with a timer, not a UART.",
+                "The port would listen for bytes that never come.",
+                _free(port),
+            )
+        )
+    wire = receiver_wire(document, parts)
+    read = Mend(text=f"Read {output.protocol}", edits=_as_spoken(output, wire))
+    if settings.receiver_input.protocol is None:
+        findings.append(_stop("ports.no-protocol", "inputs", "No receiver protocol is chosen.", "The board does not know how to read the pulses.", read))
+    elif settings.receiver_input.protocol != output.protocol:
+        findings.append(
+            _stop(
+                "ports.other-protocol",
+                "inputs",
+                f"The board reads {settings.receiver_input.protocol}; the {parts.receiver.name} sends {output.protocol}.",
+                f"Its jumper ({parts.receiver.jumper}) decides which it sends." if parts.receiver.jumper else "Nothing that arrives has the form it expects.",
+                read,
+            )
+        )
+    if wire.pad_name is None:
+        text = f"The receiver's {wire.pin} pin goes nowhere."
+        findings.append(
+            _stop("ports.not-wired", wire.pin, text, "Without this wire no pulse reaches the board.", Mend(text="Work the plan out, or pick an input"))
+        )
+        return findings
+    for pin in output.pins:
+        name = document.pad_of(pin)
+        pad = board.pad(name) if name else None
+        if name and pad is None:
+            findings.append(_stop("ports.no-such-pad", name, f"The {board.name} has no pad {name}.", "The wire list names a pad that is not there."))
+        elif pad is not None and output.protocol not in pad.reads and pad.kind not in ("ground", "supply"):
+            able = [each.name for each in board.pads if output.protocol in each.reads]
+            findings.append(
+                _stop(
+                    "ports.no-timer",
+                    pad.name,
+                    f"The receiver's {pin} is on {pad.name}, which cannot measure {output.protocol}.",
+                    f"It needs a timer: {', '.join(able)}." if able else f"No pad of the {board.name} can.",
+                )
+            )
+    return findings
+
+
+# --- the other devices ------------------------------------------------------------------------------------------
+
+
+def _devices(document: CraftDocument, settings: BoardSettings, parts: KitParts) -> list[Finding]:
+    """Every other demand: soldered to one port, which has its job and can do it; no two on one port."""
+    board, findings = parts.board, []
+    on_port: dict[str, list[Demand]] = {}
+    for demand in demands_of(document, parts):
+        pads = {pin: board.pad(pad) for pin in demand.variants[0].pins if (pad := document.pad_of(pin, demand.device))}
+        ports = list(dict.fromkeys(pad.port for pad in pads.values() if pad is not None and pad.port))
+        for port in ports:
+            on_port.setdefault(port, []).append(demand)
+        if demand.job in ("receiver input", BENCH_LINK) and demand.device in (RECEIVER, BENCH_LINK):
+            findings += _both_ways(document, board, demand, pads)
+            continue
+        if ports:
+            findings += _device(document, board, settings, demand, ports, pads)
+    for port, demands in on_port.items():
+        sharing = [demand for demand in demands if not _shares(demand, demands)]
+        if len(sharing) > 1:
+            findings.append(_clash(board, port, sharing))
+    return findings
+
+
+def _shares(demand: Demand, demands: list[Demand]) -> bool:
+    """A receiver's telemetry may sit on the port that its channels come in on."""
+    return demand.device == RECEIVER and demand.job == "telemetry" and any(other.device == RECEIVER and other is not demand for other in demands)
+
+
+def _clash(board: Board, port: str, demands: list[Demand]) -> Finding:
+    names = [_name(demand) for demand in demands]
+    pads = ", ".join(pad.name for pad in board.pads if pad.port == port)
+    return _stop(
+        "ports.clash",
+        f"{port} ({pads})",
+        f"{port} is asked for by {' and '.join(names)}.",
+        "A port has one job: they would talk over each other, and the board reads neither.",
+        Mend(text="Work it out: another port may be free for one of them"),
+    )
+
+
+def _name(demand: Demand) -> str:
+    if demand.device == RECEIVER:
+        return "the receiver" if demand.job == "receiver input" else "the receiver's telemetry"
+    return demand.device
+
+
+def _both_ways(document: CraftDocument, board: Board, demand: Demand, pads: dict[str, Pad | None]) -> list[Finding]:
+    """A line that runs both ways needs both its wires, on both pads of one port."""
+    variant = demand.variants[0]
+    ports = {pad.port for pad in pads.values() if pad is not None}
+    if variant.form == "full" and len(pads) == 2 and len(ports) > 1:
+        where = " and ".join(pad.name for pad in pads.values() if pad is not None)
+        return [_warn("ports.two-ports", where, f"The wires of {_name(demand)} are on {where}, two different ports.", "One of the two ways will stay silent.")]
+    return []
+
+
+def _device(document: CraftDocument, board: Board, settings: BoardSettings, demand: Demand, ports: list[str], pads: dict[str, Pad | None]) -> list[Finding]:
+    port, who = ports[0], _name(demand)
+    job = settings.ports.get(port, "free")
+    findings = _both_ways(document, board, demand, pads)
+    fits = [place_on(board, demand, variant, port) for variant in demand.variants]
+    if all(isinstance(fit, str) for fit in fits):
+        findings.append(_stop("ports.cannot-do", port, f"{port} cannot serve {who}.", f"{fits[0]}.", Mend(text="Work it out: another port may serve")))
+    elif job != demand.job:
+        severity: Severity = "warn" if job == "free" else "stop"
+        elsewhere = [other for other, given in settings.ports.items() if given == demand.job and other != port]
+        move = tuple(_job(other, "free") for other in elsewhere if not _used(document, board, other, demand))
+        why = (
+            f"{elsewhere[0]} has the job {demand.job}, and its wires are not there."
+            if elsewhere
+            else f"It is deaf to {who} until the port has the job {demand.job}."
+        )
+        mends = (Mend(text=f"Give {port} the job {demand.job}", edits=(*move, _job(port, demand.job))),) if job == "free" else (Mend(text="Work it out"),)
+        what = f"{who[0].upper()}{who[1:]} is soldered to {port}, which {'has no job' if job == 'free' else f'has the job {job}'}."
+        findings.append(_finding("ports.job-elsewhere", severity, port, what, why, *mends))
+    return findings
+
+
+def _used(document: CraftDocument, board: Board, port: str, besides: Demand) -> bool:
+    """Whether another device's wire is on a port."""
+    pads = {pad.name for pad in board.pads if pad.port == port}
+    return any(patch.pad in pads and patch.device != besides.device for patch in document.wiring)
+
+
+def _shared_pins(document: CraftDocument, board: Board, parts: KitParts) -> list[Finding]:
+    used: dict[str, set[str]] = {}
+    for patch in document.wiring:
+        pad = board.pad(patch.pad)
+        if pad is not None and pad.pin:
+            used.setdefault(pad.pin, set()).add(pad.name)
+    return [
+        _stop(
+            "ports.shared-pin",
+            " and ".join(sorted(names)),
+            f"{' and '.join(sorted(names))} are one pin of the MCU ({pin}), and both are used.",
+            "Only one of the two can work.",
+            Mend(text="Work it out: it keeps such pads apart"),
+        )
+        for pin, names in used.items()
+        if len(names) > 1
+    ]
+
+
+def _finding(code: str, severity: Severity, where: str, what: str, why: str, *mends: Mend) -> Finding:
+    return Finding(code=code, severity=severity, hop="port plan", where=where, what=what, why=why, mends=mends)
+
+
 def _stop(code: str, where: str, what: str, why: str, *mends: Mend) -> Finding:
-    return Finding(code=code, severity="stop", hop="port plan", where=where, what=what, why=why, mends=mends)
+    return _finding(code, "stop", where, what, why, *mends)
+
+
+def _warn(code: str, where: str, what: str, why: str, *mends: Mend) -> Finding:
+    return _finding(code, "warn", where, what, why, *mends)

@@ -12,47 +12,69 @@ from collections import deque
 import numpy as np
 
 from linkcore.chain import Proof, foundation
-from linkcore.craft.document import BoardSettings, CraftDocument
+from linkcore.craft.document import RECEIVER, BoardSettings, CraftDocument
+from linkcore.craft.parts import KitParts, spoken_output
 from linkcore.findings import HOPS, Hop
+from linkcore.kit.ability import sensor_states
 from linkcore.line.rules import PortReading
+from linkcore.loom.netlist import wire_key
 from linkcore.lostlink.timeline import LossRun, judge, predict
 from linkcore.modes.truth import SwitchMeasure, holds, switch_channels, truth_table
-from linkcore.parts.catalogue import part
-from linkcore.parts.models import Board, Receiver, Transmitter
-from linkcore.ports.rules import receiver_wire
 from linkcore.protocols.base import BadFrame, ChannelFrame, Frame, TelemetryFrame
-from linkcore.protocols.registry import protocol
+from linkcore.protocols.registry import PROTOCOLS
 from linkcore.signal.edges import NO_TIMES, Edges, Times
 from linkcore.signal.uart import send
 from linkcore.standins.board import Refused, StandInBoard
 from linkcore.standins.messages import BenchState, BoardLive, Hands, Live, Stick
 from linkcore.standins.radio import Air, StandInReceiver, StandInTransmitter
+from linkcore.standins.wires import Chatter, WireTruth, both_drive
 from linkcore.sticks.measure import AXES, SticksMeasure, channel_of
 
 SLICE_S = 0.04
 WINDOW_S = 1.0
 EDGE_WINDOW_S = 0.4
 PROVE_EVERY_S = 0.1
+BROWN_OUT_S = 0.5  # how long an overloaded supply holds once the board runs
 QUIET_S = 0.12  # radio silence that counts as switched off rather than a few lost frames
 
-__all__ = ["Bench", "Refused"]
+__all__ = ["Bench", "CannotRun", "Refused", "cannot_run"]
+
+
+class CannotRun(ValueError):
+    """There is no bench for this craft (yet). The text says why, and what still works."""
+
+
+def cannot_run(document: CraftDocument, parts: KitParts) -> str | None:
+    """Why there is no bench for this craft; None where there is one."""
+    missing = [each.role for each in parts.missing if each.role in ("board", RECEIVER, "transmitter")]
+    if missing:
+        return f"No {' and no '.join(missing)} yet. Choose the parts in the Kit; then the bench is set up."
+    output = spoken_output(document, parts.receiver)
+    if output is None:
+        return "No output of the receiver sends with its jumper as it is."
+    if output.protocol not in PROTOCOLS:
+        return f"The {parts.receiver.name} sends {output.protocol}, which the bench cannot make yet. Kit, Port plan and Loom work in full; wires are rung out by hand."
+    return None
 
 
 class Bench:
     """One craft's bench. `t` is bench seconds since it was first started."""
 
-    def __init__(self, document: CraftDocument, state: BenchState | None = None, seed: int = 1) -> None:
+    def __init__(self, document: CraftDocument, state: BenchState | None = None, seed: int = 1, parts: KitParts | None = None) -> None:
         rng = random.Random(seed)
         state = state or BenchState(stored=document.settings, running=document.settings, read_back=document.settings)
         self.document = document
-        self.receiver_part = part(Receiver, document.kit.receiver)
-        self.transmitter_part = part(Transmitter, document.kit.transmitter)
-        self.board_part = part(Board, document.kit.board)
-        self.spec = protocol(self.receiver_part.protocol)
-        self.out_uart = self.spec.uart.with_inversion(self.receiver_part.inverted_output)
+        self.parts = KitParts.of(document) if parts is None else parts
+        why_not = cannot_run(document, self.parts)
+        if why_not:
+            raise CannotRun(why_not)
+        self.receiver_part = self.parts.receiver
+        self.transmitter_part = self.parts.transmitter
+        self.board_part = self.parts.board
+        self._speak()
         self.transmitter = StandInTransmitter(self.transmitter_part, document, rng)
         self.air = Air(rng)
-        self.receiver = StandInReceiver(self.receiver_part, document)
+        self.receiver = StandInReceiver(self.receiver_part, document, self.spec.name)
         self.board = StandInBoard(self.board_part, state.stored, state.running)
         self.read_back_settings = state.read_back
         self.sticks = state.sticks
@@ -60,6 +82,11 @@ class Bench:
         self.loss = state.loss
         self.new_proofs: list[Proof] = []
         self.proofs: dict[Hop, Proof] = {}
+        self.rung: dict[str, str] = {}
+        self.new_rings: list[str] = []
+        self.usb, self.pack = state.usb, state.pack
+        self.failed = set(state.failed)
+        self.overload: str | None = None
         self.t = 0.0
         self._slots = 0
         self._last_radio = 0.0
@@ -72,6 +99,7 @@ class Bench:
         self._busy_until = 0.0
         self._prove_at = 0.0
         self._kept_foundations: tuple[CraftDocument, BoardSettings, dict[Hop, dict[str, str]]] | None = None
+        self._rng = rng
         self._follow_wire()
         self._resume(state)
 
@@ -88,9 +116,9 @@ class Bench:
             self.transmitter.gimbals[stick].update(place)
         self.transmitter.settle()
         self.receiver.bound = state.bound
-        if not state.power:
+        if not self.powered:
             self.board.power(False, self.t)
-        self.receiver.power(self._receiver_supplied(), self.t)
+        self._supply()
 
     def state(self) -> BenchState:
         """What to keep."""
@@ -98,7 +126,9 @@ class Bench:
             stored=self.board.stored,
             running=self.board.running,
             read_back=self.read_back_settings,
-            power=self.board.powered,
+            usb=self.usb,
+            pack=self.pack,
+            failed=sorted(self.failed),
             transmitter_on=self.transmitter.on,
             bound=self.receiver.bound,
             loss_percent=self.air.loss_percent,
@@ -112,36 +142,76 @@ class Bench:
 
     # --- the craft ----------------------------------------------------------------------------------------------
 
-    def take_document(self, document: CraftDocument) -> None:
+    def has_parts_of(self, document: CraftDocument, parts: KitParts) -> bool:
+        """Whether this bench can go on with a new draft: the same board, receiver, transmitter, and the same line spoken."""
+        mine = (self.board_part, self.receiver_part, self.transmitter_part)
+        if not parts.whole or (parts.board, parts.receiver, parts.transmitter) != mine:
+            return False
+        output = spoken_output(document, parts.receiver)
+        return output is not None and output.protocol == self.spec.name
+
+    def take_document(self, document: CraftDocument, parts: KitParts | None = None) -> None:
         """The draft was saved: wires and both ends' set-up follow it; the board's settings wait to be written."""
         rested = self._foundations()
         before, self.document = self.document, document
+        self.parts = KitParts.of(document, self.parts.catalogue) if parts is None else parts
         if document.transmitter != before.transmitter:
             self.transmitter.set_up(document)
             self.measured.detents.clear()
         if document.receiver != before.receiver:
             self.receiver.set_up(document)
+        self._speak()
         self._follow_wire()
+        self._supply()
         self._forget_what_rested_on(rested)
 
+    def _speak(self) -> None:
+        """What the receiver puts on the wire that counts."""
+        output = spoken_output(self.document, self.receiver_part)
+        assert output is not None, "cannot_run() lets no such craft through"
+        self.spec = PROTOCOLS[output.protocol]
+        self.out_uart = self.spec.uart.with_inversion(output.inverted)
+
     def _follow_wire(self) -> None:
-        """Where the receiver's levels arrive: the wire needs a pad that listens, and a common ground."""
-        self.wire = receiver_wire(self.document, self.board_part, self.receiver_part)
-        ground = self.receiver_part.pin("ground")
-        self._grounded = ground is None or self.document.pad_of(ground.name) is not None
-        supply = self.receiver_part.pin("supply")
-        self._supplied = supply is None or self.document.pad_of(supply.name) is not None
-        if self.receiver.powered != self._receiver_supplied():
-            self.receiver.power(self._receiver_supplied(), self.t)
+        """Read the netlist anew."""
+        self.wire = WireTruth.of(self.document, self.parts)
+        self._chatter = [(device, Chatter(serial, self._rng)) for device, serial in self.wire.rivals]
+        self._late: tuple[Times, Times] = (NO_TIMES, NO_TIMES)
+        self._line_levels = [self.out_uart.idle_level, 1, 1]  # the receiver's, the rival's, the line's
+
+    @property
+    def powered(self) -> bool:
+        """Whether the board has any supply."""
+        return self.usb or self.pack
+
+    def _supply(self) -> None:
+        """Let the supply reach every part: destroy what it destroys, wake what it wakes."""
+        burnt = self.wire.destroyed(usb=self.usb, pack=self.pack) - self.failed
+        for device in sorted(burnt):
+            self.board.events.append((self.t, f"{device} has failed: its supply was too high"))
+        self.failed |= burnt
+        self.overload = self.wire.overloaded(usb=self.usb, pack=self.pack)
+        supplied = self._receiver_supplied()
+        if self.receiver.powered != supplied:
+            self.receiver.power(supplied, self.t)
             self.air.forget()
 
     def _receiver_supplied(self) -> bool:
-        return self._supplied and self.board.powered
+        return RECEIVER not in self.failed and self.board.powered and self.wire.runs(RECEIVER, usb=self.usb, pack=self.pack)
 
     @property
     def _pad_hears_wire(self) -> bool:
         pad = self.board.rx_pad
-        return pad is not None and self.wire.pad is not None and pad.name == self.wire.pad.name and self._grounded
+        return pad is not None and self.wire.pad is not None and pad.name == self.wire.pad.name and self.wire.grounded
+
+    def _brown_out(self, until: float) -> None:
+        """An overloaded supply lets the board start, then drops it again, and again."""
+        if self.overload and self.board.powered and until > self.board.boots_until + BROWN_OUT_S:
+            self.board.brown_out(until, self.overload)
+            self.receiver.power(False, until)
+            self.air.forget()
+        elif self.receiver.powered != self._receiver_supplied():
+            self._supply()
 
     # --- hands and acts -----------------------------------------------------------------------------------------
 
@@ -163,14 +233,22 @@ class Bench:
         if hands.bound is not None:
             self.receiver.bound = hands.bound
             self.receiver.linked = self.receiver.linked and hands.bound
-        if hands.power is not None and hands.power != self.board.powered:
+        if hands.replaced is not None:
+            self.failed.discard(hands.replaced)
+            self._supply()
+        if hands.usb is not None or hands.pack is not None:
+            self._connect(self.usb if hands.usb is None else hands.usb, self.pack if hands.pack is None else hands.pack)
+
+    def _connect(self, usb: bool, pack: bool) -> None:
+        """Plug or unplug USB and pack."""
+        before, self.usb, self.pack = self.powered, usb, pack
+        if self.powered != before:
             rested = self._foundations()
-            self.board.power(hands.power, self.t)
+            self.board.power(self.powered, self.t)
             self._forget_what_rested_on(rested)
-            self.receiver.power(self._receiver_supplied(), self.t)
-            self.air.forget()
             if self.loss and self.loss.state == "running":
                 self.loss.state = "broken off"
+        self._supply()
 
     def write(self, settings: BoardSettings) -> None:
         """Send the draft's settings to the board. Raise Refused where it will not take them."""
@@ -213,11 +291,16 @@ class Bench:
             self._slice(min(self.t + SLICE_S, t))
 
     def _slice(self, until: float) -> None:
+        self._brown_out(until)
         toggles = self._radio(until)
+        level = self._wire_level
+        if self._chatter:
+            toggles, level = self._quarrel(toggles, until)
         if len(toggles):
             self._wire.append(toggles)
-        heard = toggles if self._pad_hears_wire else NO_TIMES
-        level = self._wire_level if self._pad_hears_wire else 1  # an open pad rests on its pull-up
+        hears = self._pad_hears_wire
+        heard = toggles if hears else NO_TIMES
+        level = level ^ self.wire.inverter if hears else 1  # an open pad rests on its pull-up
         received, frames = self.board.listen(heard, level, until)
         self._wire_level ^= len(toggles) & 1
         self.board.take(frames, until)
@@ -232,13 +315,26 @@ class Bench:
         while self._wire and self._wire[0][-1] < until - EDGE_WINDOW_S:
             self._wire.popleft()
 
+    def _quarrel(self, own: Times, until: float) -> tuple[Times, int]:
+        """Another device drives the same wire: what comes of both, and the level before it."""
+        alive = self.wire.runs(self._chatter[0][0], usb=self.usb, pack=self.pack)
+        rival = self._chatter[0][1].toggles(self.t, until) if alive else NO_TIMES
+        own, rival = np.concatenate([self._late[0], own]), np.concatenate([self._late[1], rival])
+        now = (own[own < until], rival[rival < until])
+        self._late = (own[own >= until], rival[rival >= until])
+        mine, other, before = self._line_levels
+        toggles, line = both_drive(now[0], mine, now[1], other, before)
+        self._line_levels = [mine ^ (len(now[0]) & 1), other ^ (len(now[1]) & 1), line]
+        return toggles, before
+
     def _radio(self, until: float) -> Times:
         """All toggles that the receiver puts on its wire for radio slots before `until`."""
         period = self.receiver_part.link_period_s
+        understood = self.parts.shared_radio() is not None
         pieces: list[tuple[float, bytes]] = []
         while (slot := self._slots * period) < until - 1e-9:
             self._slots += 1
-            heard = self.air.carries(self.transmitter.on and self.receiver.powered and self.receiver.bound)
+            heard = self.air.carries(understood and self.transmitter.on and self.receiver.powered and self.receiver.bound)
             if self.transmitter.on:
                 self._last_radio = slot
             pieces += self.receiver.slot(slot, self.transmitter.frame() if heard else None, self.air.lq_percent)
@@ -361,14 +457,30 @@ class Bench:
     # --- proofs -------------------------------------------------------------------------------------------------
 
     def _prove(self) -> None:
-        """Record each proof once, as soon as the signal has given it."""
+        """Record each proof once, as soon as the signal has given it; the loom's is made where its wires are ticked."""
+        self._ring_wires()
         for hop in HOPS:
-            if hop not in self.proofs or not self._rests_as_before(hop):
+            if hop != "loom" and (hop not in self.proofs or not self._rests_as_before(hop)):
                 seen = self._evidence(hop)
                 if seen is not None:
                     proof = Proof(hop=hop, rests_on=self._foundations()[hop], seen=seen)
                     self.proofs[hop] = proof
                     self.new_proofs.append(proof)
+
+    def _ring_wires(self) -> None:
+        """Frames that are read can only have come through the receiver's own line, its supply and its ground."""
+        reading = self.port_reading()
+        if not reading.reads or not self._pad_hears_wire or self._chatter:
+            return
+        for patch in self.document.wiring:
+            pin = self.receiver_part.pin_called(patch.pin)
+            key = wire_key(patch)
+            if patch.device != RECEIVER or pin is None or key in self.rung:
+                continue
+            alone = sum(each.device == RECEIVER and each.pin == patch.pin for each in self.document.wiring) == 1
+            if alone and (patch.pin == self.wire.pin or pin.kind in ("supply", "ground")):
+                self.rung[key] = "signal"
+                self.new_rings.append(key)
 
     def _rests_as_before(self, hop: Hop) -> bool:
         return self.proofs[hop].rests_on == self._foundations()[hop]
@@ -384,6 +496,10 @@ class Bench:
     def _evidence(self, hop: Hop) -> dict[str, object] | None:
         """What was seen that proves the hop, or None."""
         reading = self.port_reading() if hop in ("port plan", "line") else None
+        if hop == "kit" and self.board.powered and not self.board.booting(self.t) and self.receiver.linked:
+            states = sensor_states(self.document, self.parts)
+            if all(state.says != "missing" for state in states):
+                return {"sensors": [state.sensor for state in states if state.fitted_in], "link": self.receiver_part.radio.name}
         if hop == "port plan" and reading and reading.edges_at_pad > 0 and self.board.link == "good":
             return {"port": reading.port, "pad": reading.pad, "edges_in_1_s": reading.edges_at_pad}
         if hop == "line" and reading and reading.reads:
@@ -413,7 +529,9 @@ class Bench:
             switches=dict(self.transmitter.switches),
             transmitter_on=self.transmitter.on,
             sent_us=[round(us, 1) for us in self.transmitter.outputs_us()],
-            power=board.powered,
+            usb=self.usb,
+            pack=self.pack,
+            failed=sorted(self.failed),
             bound=self.receiver.bound,
             loss_percent=self.air.loss_percent,
             lq_percent=self.air.lq_percent,

@@ -46,6 +46,11 @@ class StandInBoard:
             raise Refused("the board is not answering: it has no power or is still starting")
         if self.armed:
             raise Refused("the board is armed and takes no settings; disarm first")
+        chosen = PROTOCOLS.get(settings.receiver_input.protocol or "")
+        if chosen is not None and not settings.receiver_ports():
+            raise Refused(
+                f"the board takes no receiver protocol while no port has the receiver job: give a port the job, then {chosen.name} goes with it; nothing was written"
+            )
         self.stored = self._rounded(settings)
         self.running = self.stored.model_copy(update={name: getattr(self.running, name) for name in _NEEDS_RESTART})
         self.events.append((t, "settings written"))
@@ -74,6 +79,12 @@ class StandInBoard:
         self.running = self.stored
         self._boot(t, self.part.boot_s if on else 0.0)
         self.events.append((t, "power on" if on else "power off"))
+
+    def brown_out(self, t: float, what: str) -> None:
+        """The supply fell below what it needs: it starts anew."""
+        self.running = self.stored
+        self._boot(t, self.part.boot_s)
+        self.events.append((t, f"brown-out: {what} is over its limit; restarting"))
 
     @property
     def restart_due(self) -> bool:

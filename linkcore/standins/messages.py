@@ -35,7 +35,9 @@ class Hands(_Incoming):
     right: Stick | None = None
     switches: dict[str, Annotated[int, Field(ge=0, le=2)]] | None = None
     transmitter_on: bool | None = None
-    power: bool | None = None
+    usb: bool | None = None
+    pack: bool | None = None
+    replaced: Annotated[str, Field(max_length=40)] | None = Field(None, description="A device that failed and was replaced by a new one")
     bound: bool | None = None
     loss_percent: Annotated[float, Field(ge=0, le=100)] | None = None
 
@@ -94,7 +96,9 @@ class Live(BaseModel):
     switches: dict[str, int]
     transmitter_on: bool
     sent_us: list[float]
-    power: bool
+    usb: bool
+    pack: bool
+    failed: list[str]
     bound: bool
     loss_percent: float
     lq_percent: int
@@ -205,6 +209,17 @@ class Report(BaseModel):
     loss_proven: bool
     loss_verdict: str
     log: list[LogLine]
+    rung: dict[str, str] = Field(description="Wires rung out: their keys, and whether by hand or by signal")
+
+
+class Waiting(BaseModel):
+    """There is no bench for this craft yet: what can be said without one, and what is needed."""
+
+    type: Literal["waiting"] = "waiting"
+    draft_version: int
+    why: str
+    chain: list[HopState]
+    findings: list[Finding]
 
 
 class BenchState(BaseModel):
@@ -213,7 +228,9 @@ class BenchState(BaseModel):
     stored: BoardSettings
     running: BoardSettings
     read_back: BoardSettings | None = None
-    power: bool = True
+    usb: bool = False
+    pack: bool = True
+    failed: list[str] = Field(default_factory=list)
     transmitter_on: bool = True
     bound: bool = True
     loss_percent: float = 0.0

@@ -114,8 +114,8 @@ Light = Literal["off", "steady", "slow blink", "fast blink"]
 class StandInReceiver:
     """Hears radio frames and puts its protocol's bytes on the wire. It is silent until it has had a link once."""
 
-    def __init__(self, part: Receiver, document: CraftDocument) -> None:
-        self.part = part
+    def __init__(self, part: Receiver, document: CraftDocument, protocol: str) -> None:
+        self.part, self.protocol = part, protocol
         self.bound = True
         self.set_up(document)
         self.power(True, 0.0)
@@ -175,6 +175,6 @@ class StandInReceiver:
         return [(t, self._encode(self._values))]
 
     def _encode(self, raw: list[int], frame_lost: bool = False, failsafe: bool = False) -> bytes:
-        if self.part.protocol == crsf.SPEC.name:
+        if self.protocol == crsf.SPEC.name:
             return crsf.encode_channels(raw)
         return sbus.encode(raw, frame_lost=frame_lost, failsafe=failsafe)

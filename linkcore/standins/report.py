@@ -4,20 +4,19 @@ from __future__ import annotations
 
 import numpy as np
 
-from linkcore.chain import Coin, HopState, coin, draft_against_board
+from linkcore.chain import Coin, HopState, coin, draft_against_board, kit_value, loom_value, still_findings
 from linkcore.craft.document import BoardSettings, differences, section_hashes
-from linkcore.findings import HOPS, Finding, Hop
+from linkcore.findings import HOPS, Finding, Hop, Mend
 from linkcore.line.compare import Reading, what_would_read
 from linkcore.line.identify import Identified, identify_edges
 from linkcore.line.rules import PortReading, check_line
-from linkcore.lostlink.timeline import check_lost_link, judge, predict
-from linkcore.modes.truth import TruthTable, around, check_switches, clearance, held_by, misses, named_bands, switch_channels, truth_table
-from linkcore.ports.rules import check_ports
+from linkcore.lostlink.timeline import judge, predict
+from linkcore.modes.truth import TruthTable, around, clearance, held_by, misses, named_bands, switch_channels, truth_table
 from linkcore.signal.edges import Edges
 from linkcore.signal.uart import FRAMING_ERROR, PARITY_ERROR, ReceivedBytes, UartSettings, read_all
 from linkcore.standins.bench import Bench
 from linkcore.standins.messages import BandView, LineReading, LineReport, LogLine, ReadByte, Report, SwitchView, Wave
-from linkcore.sticks.measure import AXES, check_sticks
+from linkcore.sticks.measure import AXES
 
 WAVE_BYTES = 5
 NAME_EVERY_S = 0.8
@@ -61,6 +60,7 @@ class Reporter:
             loss=bench.loss,
             loss_proven=proven,
             loss_verdict=verdict,
+            rung=bench.rung,
             log=[LogLine(t=round(t, 3), text=text) for t, text in list(bench.board.events)[-40:]],
         )
 
@@ -146,16 +146,11 @@ class Reporter:
 
     def _rules(self, settings: BoardSettings) -> list[Finding]:
         bench = self.bench
-        return [
-            *check_ports(bench.document, settings),
-            *check_sticks(bench.document, settings),
-            *check_switches(bench.document, settings, bench.measured),
-            *check_lost_link(bench.document, settings, bench.receiver_part),
-        ]
+        return still_findings(bench.document, settings, bench.parts, bench.measured)
 
     def _findings(self, reading: PortReading, would_read: list[Reading]) -> list[Finding]:
         bench = self.bench
-        found = self._rules(bench.board.running)
+        found = self._rules(bench.board.running) + self._damage()
         if bench.board.powered and not bench.board.booting(bench.t) and bench.t - self.settled_since > 1.0:
             found += check_line(reading, would_read, bench.wire_alive, self._silent_because())
         return sorted(found, key=lambda finding: ("stop", "warn", "note").index(finding.severity))
@@ -165,18 +160,48 @@ class Reporter:
         """When the board last began to run: a second of signal is needed before its line can be judged."""
         return self.bench.board.boots_until
 
+    def _damage(self) -> list[Finding]:
+        """What the supply has done on this bench."""
+        bench = self.bench
+        found = [
+            Finding(
+                code="loom.failed",
+                severity="stop",
+                hop="loom",
+                where=device,
+                what=f"{device[0].upper()}{device[1:]} has failed on this bench.",
+                why="Its supply was higher than it bears. It stays dead until it is replaced.",
+                mends=(Mend(text="Mend its supply, then replace it on the bench"),),
+            )
+            for device in sorted(bench.failed)
+        ]
+        if bench.overload and bench.powered:
+            why = f"{bench.overload[0].upper()}{bench.overload[1:]} is over its limit."
+            mends = (Mend(text="Connect the pack, props off"),) if bench.usb and not bench.pack else ()
+            found.append(
+                Finding(code="loom.brown-out", severity="stop", hop="loom", where="supply", what="The board browns out and restarts.", why=why, mends=mends)
+            )
+        return found
+
     def _beside_the_draft(self, findings: list[Finding]) -> list[Finding]:
         bench = self.bench
         if bench.document.settings == bench.board.running:
             return findings
-        line = [finding for finding in findings if finding.hop == "line"]
-        rest = [finding for finding in findings if finding.hop != "line"]
+        seen = ("loom.failed", "loom.brown-out")
+        line = [finding for finding in findings if finding.hop == "line" or finding.code in seen]
+        rest = [finding for finding in findings if finding not in line]
         return draft_against_board(self._rules(bench.document.settings), rest) + line
 
     def _silent_because(self) -> str | None:
         bench = self.bench
+        if "receiver" in bench.failed:
+            return "The receiver has failed: it stood on a supply that it does not bear. Mend the wire, then replace the receiver."
+        if bench.overload:
+            return f"The board browns out and restarts: {bench.overload} is over its limit."
         if not bench.receiver.powered:
-            return "The receiver has no power."
+            return "The receiver has no power: look at its supply and its ground in the Loom."
+        if bench.parts.shared_radio() is None:
+            return "Transmitter and receiver do not understand each other: see the Kit."
         if not bench.receiver.bound:
             return "The receiver is not bound, and an unbound one is silent."
         if not bench.transmitter.on:
@@ -188,7 +213,10 @@ class Reporter:
         hashes = section_hashes(bench.document, bench.board.running)
         values = self._values(reading, table)
         good = bench.board.link in ("good", "grace")
-        flows = {
+        supplied = bench.board.powered
+        flows: dict[Hop, bool] = {
+            "kit": supplied and bench.receiver.linked,
+            "loom": reading.edges_at_pad > 0,
             "port plan": reading.edges_at_pad > 0,
             "line": reading.good > 0,
             "sticks": good,
@@ -209,6 +237,8 @@ class Reporter:
         proven = sum(bench.sticks.verdict(axis, board.running)[0] for axis in AXES)
         reaction = bench.loss.reaction_s if bench.loss else None
         return {
+            "kit": kit_value(bench.document),
+            "loom": loom_value(bench.document, bench.rung),
             "port plan": f"{reading.port} gets rx" if reading.port else "no rx job",
             "line": f"{reading.good} good/s" if reading.good or reading.bad or reading.bytes else "silent",
             "sticks": f"{proven} of 4 axes",

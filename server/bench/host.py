@@ -10,6 +10,7 @@ import asyncio
 import logging
 import secrets
 import uuid
+from dataclasses import dataclass
 from typing import Any
 
 from channels.db import database_sync_to_async as in_database
@@ -17,19 +18,25 @@ from channels.layers import get_channel_layer
 from django.contrib.auth import get_user_model
 from django.db import transaction
 
-from linkcore.craft.document import CraftDocument
-from linkcore.standins.bench import Bench, Refused
+from linkcore.chain import Proof, still_chain, still_findings
+from linkcore.craft.document import CraftDocument, CraftError
+from linkcore.craft.parts import KitParts
+from linkcore.findings import Hop
+from linkcore.standins.bench import Bench, Refused, cannot_run
 from linkcore.standins.clock import RealClock
-from linkcore.standins.messages import Act, Answer, Hands, Trouble
+from linkcore.standins.messages import Act, Answer, BenchState, Hands, Trouble, Waiting
 from linkcore.standins.report import Reporter
 from server.bench.models import BenchRecord
 from server.crafts.models import Craft, Revision
-from server.proofs.models import ProofRecord
+from server.parts.models import catalogue_of
+from server.proofs.models import ProofRecord, WireRing
+from server.proofs.services import ring, rung_wires
 
 TICK_S = 0.04
 REPORT_EVERY = 5
 LINGER_S = 20.0
 KEEP_S = 2.0
+WAITING_EVERY = 25
 SETTLE_S = 0.006  # from radio frame to decoded frame
 HURRY_EVERY_S = 0.12  # how often the beat of 25 a second may be broken for a hand: at most every third snapshot comes early
 MOST_BEHIND_S = 0.4  # a machine that slept does not make the bench race
@@ -66,8 +73,20 @@ def _make_record(craft_id: uuid.UUID) -> None:
     BenchRecord.objects.get_or_create(craft=craft, defaults={"state": BenchRecord.first_state(craft.read().settings).keep()})
 
 
+@dataclass(frozen=True)
+class _Loaded:
+    """A craft as the database has it now."""
+
+    document: CraftDocument
+    parts: KitParts
+    version: int
+    state: BenchState
+    proofs: dict[Hop, Proof]
+    rung: dict[str, str]
+
+
 class RunningBench:
-    """One bench at real time, in this process."""
+    """One bench at real time, in this process. `bench` is None while the craft's kit allows none; watchers are told why."""
 
     def __init__(self, craft_id: uuid.UUID, channel: str) -> None:
         self.craft_id, self.channel = craft_id, channel
@@ -81,16 +100,40 @@ class RunningBench:
 
     async def start(self) -> None:
         """Load craft and state, then run in tasks of its own."""
-        document, self._version, state, proofs = await in_database(self._load)()
-        self.bench = Bench(document, state, seed=secrets.randbits(32))
-        self.bench.proofs = proofs
-        self._reporter = Reporter(self.bench)
+        self.bench: Bench | None = None
+        self._since = self._clock.now()
+        self._set_up(await in_database(self._load)())
         self._task = asyncio.create_task(self._run())
 
-    def _load(self) -> tuple[CraftDocument, int, Any, Any]:
+    def _load(self) -> _Loaded:
         craft = Craft.objects.select_related("bench").get(pk=self.craft_id)
         proofs = ProofRecord.newest(ProofRecord.objects.filter(craft=craft).order_by("id"))
-        return craft.read(), craft.version, craft.bench.read(), proofs
+        document = craft.read()
+        parts = KitParts.of(document, catalogue_of(craft.workshop_id))
+        return _Loaded(document, parts, craft.version, craft.bench.state_for(document, parts), proofs, rung_wires(craft.pk))
+
+    def _set_up(self, loaded: _Loaded) -> None:
+        """A bench for what was loaded, or the news that there is none."""
+        self._loaded, self._version = loaded, loaded.version
+        self.bench = None
+        if cannot_run(loaded.document, loaded.parts) is None:
+            self.bench = Bench(loaded.document, loaded.state, seed=secrets.randbits(32), parts=loaded.parts)
+            self.bench.proofs = loaded.proofs
+            self.bench.rung = loaded.rung
+            self._reporter = Reporter(self.bench)
+            self._since = self._clock.now() - self.bench.t
+
+    def _waiting(self) -> Waiting:
+        loaded = self._loaded
+        return Waiting(
+            draft_version=self._version,
+            why=cannot_run(loaded.document, loaded.parts) or "",
+            chain=still_chain(loaded.document, loaded.document.settings, loaded.proofs, loaded.parts, loaded.rung),
+            findings=still_findings(loaded.document, loaded.document.settings, loaded.parts),
+        )
+
+    def _state(self) -> BenchState:
+        return self.bench.state() if self.bench else self._loaded.state
 
     def _newest_version(self) -> int:
         version = Craft.objects.filter(pk=self.craft_id).values_list("version", flat=True).first()
@@ -99,8 +142,23 @@ class RunningBench:
         return version
 
     async def _follow_draft(self) -> None:
-        document, self._version, _, _ = await in_database(self._load)()
-        self.bench.take_document(document)
+        if self.bench:  # another kit starts from what this bench has come to
+            await in_database(BenchRecord.keep)(self.craft_id, HOLDER, self.bench.state())
+        loaded = await in_database(self._load)()
+        if self.bench and self.bench.has_parts_of(loaded.document, loaded.parts) and cannot_run(loaded.document, loaded.parts) is None:
+            self._loaded, self._version = loaded, loaded.version
+            self.bench.take_document(loaded.document, loaded.parts)
+            self.bench.rung, self.bench.proofs = loaded.rung, loaded.proofs
+        else:
+            self._set_up(loaded)
+        self._report_now = True
+
+    async def _follow_rings(self) -> None:
+        loaded = await in_database(self._load)()
+        self._loaded = loaded
+        if self.bench:
+            self.bench.rung = loaded.rung
+            self.bench.proofs = loaded.proofs
         self._report_now = True
 
     async def _run(self) -> None:
@@ -120,25 +178,30 @@ class RunningBench:
             async with _changing:
                 _running.pop(self.craft_id, None)
                 if mine:
-                    await in_database(BenchRecord.release)(self.craft_id, HOLDER, self.bench.state())
+                    await in_database(BenchRecord.release)(self.craft_id, HOLDER, self._state())
 
     async def _tick_on(self) -> None:
-        offset = self._clock.now() - self.bench.t
         tick = 0
         due = self._clock.now()
         while self._clock.now() - self._watched_at < LINGER_S:
-            now = self._clock.now() - offset
-            if now - self.bench.t > MOST_BEHIND_S:
-                offset += now - self.bench.t - TICK_S
-                now = self.bench.t + TICK_S
-            self.bench.run_until(now)
-            await self._to_all(self.bench.live().model_dump_json())
             tick += 1
-            if tick % REPORT_EVERY == 0 or self._report_now:
+            if self.bench:
+                self._run_on(self.bench)
+                await self._to_all(self.bench.live().model_dump_json())
+            if tick % (REPORT_EVERY if self.bench else WAITING_EVERY) == 0 or self._report_now:
                 self._report_now = False
-                await self._to_all(self._reporter.report(self._version).model_dump_json())
+                news = self._reporter.report(self._version) if self.bench else self._waiting()
+                await self._to_all(news.model_dump_json())
             await self._keep()
             due = await self._pause(max(due + TICK_S, self._clock.now()))
+
+    def _run_on(self, bench: Bench) -> None:
+        """Let the bench catch up with the clock."""
+        now = self._clock.now() - self._since
+        if now - bench.t > MOST_BEHIND_S:
+            self._since += now - bench.t - TICK_S
+            now = bench.t + TICK_S
+        bench.run_until(now)
 
     async def _pause(self, due: float) -> float:
         """Sleep until `due`, or less where a hand has just moved: its movement needs a radio frame, then it is shown."""
@@ -149,24 +212,40 @@ class RunningBench:
                 break
             self._moved.clear()
             now = self._clock.now()
-            if now - self._hurried_at >= HURRY_EVERY_S:
+            if self.bench and now - self._hurried_at >= HURRY_EVERY_S:
                 self._hurried_at = now
                 due = min(due, now + self.bench.receiver_part.link_period_s + SETTLE_S)
         await asyncio.sleep(0)
         return due
 
     async def _keep(self) -> None:
-        if self.bench.new_proofs:
+        if self.bench and self.bench.new_rings:
+            rings, self.bench.new_rings = self.bench.new_rings, []
+            if not await in_database(self._ring)(rings):
+                raise LeaseLost
+            await self._follow_rings()
+        if self.bench and self.bench.new_proofs:
             proofs, self.bench.new_proofs = self.bench.new_proofs, []
             if not await in_database(self._record)(proofs):
                 raise LeaseLost
             self._report_now = True
         if self._clock.now() - self._kept_at >= KEEP_S:
             self._kept_at = self._clock.now()
-            if not await in_database(BenchRecord.keep)(self.craft_id, HOLDER, self.bench.state()):
+            if not await in_database(BenchRecord.keep)(self.craft_id, HOLDER, self._state()):
                 raise LeaseLost
             if await in_database(self._newest_version)() != self._version:  # the news of a save may have been lost
                 await self._follow_draft()
+
+    @transaction.atomic
+    def _ring(self, wires: list[str]) -> bool:
+        """Wires that the signal has rung out; those of a draft that has gone on meanwhile are left to the next one."""
+        if not BenchRecord.objects.select_for_update().filter(pk=self.craft_id, holder=HOLDER).exists():
+            return False
+        try:
+            ring(self.craft_id, wires, WireRing.How.SIGNAL)
+        except CraftError:
+            log.info("the draft of craft %s went on while its wires were rung out", self.craft_id)
+        return True
 
     @transaction.atomic
     def _record(self, proofs: list[Any]) -> bool:
@@ -196,7 +275,11 @@ class RunningBench:
             self._report_now = self._report_now or bool(message.get("new"))
         elif kind == "draft":
             await self._follow_draft()
+        elif kind == "rings":
+            await self._follow_rings()
         elif kind == "hands":
+            if self.bench is None:
+                return  # there is nothing to touch, and everybody was told why
             try:
                 self.bench.hands(Hands.model_validate(message["hands"]))
                 self._moved.set()
@@ -211,7 +294,7 @@ class RunningBench:
     async def _act(self, act: Act, message: dict[str, Any]) -> None:
         try:
             text = await self._do(act, message["user"])
-            await in_database(BenchRecord.keep)(self.craft_id, HOLDER, self.bench.state())  # an act that was answered is kept
+            await in_database(BenchRecord.keep)(self.craft_id, HOLDER, self._state())  # an act that was answered is kept
             answer = Answer(request=act.request, ok=True, text=text)
         except (Refused, ValueError) as refused:
             answer = Answer(request=act.request, ok=False, text=str(refused))
@@ -221,6 +304,9 @@ class RunningBench:
     async def _do(self, act: Act, user_id: int) -> str:
         if act.act == "write":
             await self._follow_draft()
+        if self.bench is None:
+            raise Refused(cannot_run(self._loaded.document, self._loaded.parts) or "there is no bench yet")
+        if act.act == "write":
             if act.version != self._version:
                 raise Refused(f"the draft has gone on to version {self._version} meanwhile; look at it, then write again")
             self.bench.write(self.bench.document.settings)

@@ -7,7 +7,9 @@ from datetime import timedelta
 from django.db import models, transaction
 from django.utils import timezone
 
-from linkcore.craft.document import BoardSettings
+from linkcore.craft.document import BoardSettings, CraftDocument
+from linkcore.craft.parts import KitParts
+from linkcore.standins.bench import cannot_run
 from linkcore.standins.messages import BenchState
 
 LEASE = timedelta(seconds=8)
@@ -31,10 +33,21 @@ class BenchRecord(models.Model):
         """The state as the core knows it."""
         return BenchState.model_validate(self.state)
 
+    def state_for(self, document: CraftDocument, parts: KitParts) -> BenchState:
+        """The state to go on from: another board than the one that was there comes fresh from its maker."""
+        state = self.read()
+        same = parts.maybe_board is not None and set(state.stored.ports) <= set(parts.board.ports) and len(state.stored.ports) == len(parts.board.ports)
+        return state if same else self.first_state(document.settings, parts)
+
+    def running(self, document: CraftDocument, parts: KitParts) -> BoardSettings:
+        """What the board runs, by the last that was kept; the draft's settings where no bench can run."""
+        return self.state_for(document, parts).running if cannot_run(document, parts) is None else document.settings
+
     @classmethod
-    def first_state(cls, settings: BoardSettings) -> BenchState:
-        """A new board holds what the draft says of ports and nothing more that could surprise."""
-        blank = BoardSettings(ports=dict.fromkeys(settings.ports, "free"))
+    def first_state(cls, settings: BoardSettings, parts: KitParts | None = None) -> BenchState:
+        """A new board: no port has a job, and nothing is set that could surprise."""
+        ports = parts.board.ports if parts and parts.maybe_board else tuple(settings.ports)
+        blank = BoardSettings(ports=dict.fromkeys(ports, "free"))
         return BenchState(stored=blank, running=blank, read_back=blank)
 
     @classmethod

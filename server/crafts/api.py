@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import uuid
 from collections.abc import Callable
-from typing import Any, get_args
+from typing import Any
 
 from drf_spectacular.utils import extend_schema
 from pydantic import TypeAdapter, ValidationError
@@ -15,16 +15,17 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from linkcore.chain import still_chain
-from linkcore.craft.document import Airframe, CraftError, Job, Kit, Mode
+from linkcore.craft.document import CraftError, Kit
+from linkcore.craft.parts import KitParts
 from linkcore.craft.starting import new_craft
 from linkcore.findings import Edit
-from linkcore.parts.catalogue import catalogue
-from linkcore.protocols.registry import PROTOCOLS
+from linkcore.parts.catalogue import Catalogue
 from server.bench.models import BenchRecord
 from server.crafts.models import Craft, Revision
 from server.crafts.services import Stale, create_craft, edit_draft, save_draft
+from server.parts.models import catalogue_of
 from server.problems import ProblemSerializer
-from server.proofs.models import ProofRecord
+from server.proofs.models import ProofRecord, WireRing
 from server.schema import CoreField
 from server.workshops.models import Workshop
 
@@ -34,6 +35,7 @@ class CraftSerializer(serializers.Serializer[Any]):
 
     id = serializers.UUIDField()
     workshop = serializers.CharField()
+    workshop_id = serializers.IntegerField()
     version = serializers.IntegerField()
     updated_at = serializers.DateTimeField()
     updated_by = serializers.CharField(allow_null=True)
@@ -56,14 +58,14 @@ class CraftRowSerializer(serializers.Serializer[Any]):
 
 
 class NewCraftSerializer(serializers.Serializer[Any]):
-    """Parts for a new craft."""
+    """Parts for a new craft; those that are left out are chosen in its Kit."""
 
     workshop = serializers.IntegerField()
     name = serializers.CharField(min_length=1, max_length=60)
     airframe = serializers.CharField(max_length=20)
-    board = serializers.CharField(max_length=60)
-    receiver = serializers.CharField(max_length=60)
-    transmitter = serializers.CharField(max_length=60)
+    board = serializers.CharField(max_length=60, allow_blank=True, required=False)
+    receiver = serializers.CharField(max_length=60, allow_blank=True, required=False)
+    transmitter = serializers.CharField(max_length=60, allow_blank=True, required=False)
 
 
 class DraftSerializer(serializers.Serializer[Any]):
@@ -96,23 +98,11 @@ class RevisionSerializer(serializers.Serializer[Any]):
     document = CoreField("CraftDocument")
 
 
-class PartsSerializer(serializers.Serializer[Any]):
-    """The catalogue, and what can be chosen from elsewhere in a craft document."""
-
-    airframes = serializers.ListField(child=serializers.CharField())
-    jobs = serializers.ListField(child=serializers.CharField())
-    modes = serializers.ListField(child=serializers.CharField())
-    protocols = serializers.ListField(child=serializers.CharField())
-
-    boards = CoreField("Board", many=True)
-    receivers = CoreField("Receiver", many=True)
-    transmitters = CoreField("Transmitter", many=True)
-
-
 def _craft(craft: Craft) -> dict[str, Any]:
     return {
         "id": craft.id,
         "workshop": craft.workshop.name,
+        "workshop_id": craft.workshop_id,
         "version": craft.version,
         "updated_at": craft.updated_at,
         "updated_by": craft.updated_by.get_username() if craft.updated_by else None,
@@ -120,8 +110,8 @@ def _craft(craft: Craft) -> dict[str, Any]:
     }
 
 
-def _row(craft: Craft, record: BenchRecord | None, proofs: list[ProofRecord]) -> dict[str, Any]:
-    row = {name: value for name, value in _craft(craft).items() if name not in ("version", "document")}
+def _row(craft: Craft, record: BenchRecord | None, proofs: list[ProofRecord], catalogue: Catalogue, rung: dict[str, str]) -> dict[str, Any]:
+    row = {name: value for name, value in _craft(craft).items() if name not in ("version", "document", "workshop_id")}
     row |= {
         "name": craft.name,
         "about": craft.document.get("about", ""),
@@ -132,10 +122,10 @@ def _row(craft: Craft, record: BenchRecord | None, proofs: list[ProofRecord]) ->
     }
     try:
         document = craft.read()
-        on_board = record.read().running if record else document.settings
-        row["chain"] = [state.model_dump() for state in still_chain(document, on_board, ProofRecord.newest(proofs))]
-        kit = (document.kit.board, document.kit.receiver, document.kit.transmitter)
-        row["parts"] = [catalogue()[each].name for each in kit]
+        parts = KitParts.of(document, catalogue)
+        on_board = record.running(document, parts) if record else document.settings
+        row["chain"] = [state.model_dump() for state in still_chain(document, on_board, ProofRecord.newest(proofs), parts, rung)]
+        row["parts"] = [each.name for each in (parts.maybe_board, parts.maybe_receiver, parts.maybe_transmitter) if each is not None]
     except (CraftError, KeyError, ValueError) as error:
         row["trouble"] = str(error)
     return row
@@ -149,17 +139,6 @@ def find_craft(request: Request, craft_id: uuid.UUID) -> Craft:
     return craft
 
 
-class PartsView(APIView):
-    """The catalogue."""
-
-    @extend_schema(responses=PartsSerializer)
-    def get(self, request: Request) -> Response:
-        """Every part with its facts."""
-        parts = [each.model_dump(mode="json") for each in catalogue().values()]
-        choices = {"airframes": get_args(Airframe), "jobs": get_args(Job), "modes": get_args(Mode), "protocols": tuple(PROTOCOLS)}
-        return Response(choices | {f"{kind}s": [each for each in parts if each["kind"] == kind] for kind in ("board", "receiver", "transmitter")})
-
-
 class CraftsView(APIView):
     """All crafts of the user's workshops."""
 
@@ -171,7 +150,13 @@ class CraftsView(APIView):
         proofs: dict[uuid.UUID, list[ProofRecord]] = {}
         for proof in ProofRecord.objects.filter(craft__in=crafts).order_by("id"):
             proofs.setdefault(proof.craft_id, []).append(proof)
-        return Response([_row(craft, records.get(craft.id), proofs.get(craft.id, [])) for craft in crafts])
+        catalogues = {workshop_id: catalogue_of(workshop_id) for workshop_id in {craft.workshop_id for craft in crafts}}
+        rung: dict[uuid.UUID, dict[str, str]] = {}
+        for each in WireRing.objects.filter(craft__in=crafts, until=None):
+            rung.setdefault(each.craft_id, {})[each.wire] = each.says()
+        return Response(
+            [_row(craft, records.get(craft.id), proofs.get(craft.id, []), catalogues[craft.workshop_id], rung.get(craft.id, {})) for craft in crafts]
+        )
 
     @extend_schema(request=NewCraftSerializer, responses={201: CraftSerializer, 400: ProblemSerializer, 422: ProblemSerializer})
     def post(self, request: Request) -> Response:
@@ -183,7 +168,8 @@ class CraftsView(APIView):
         if workshop is None:
             raise serializers.ValidationError({"workshop": ["you do not belong to it"]})
         try:
-            document = new_craft(wanted["name"], wanted["airframe"], Kit(board=wanted["board"], receiver=wanted["receiver"], transmitter=wanted["transmitter"]))
+            kit = Kit.model_validate({role: wanted.get(role, "") for role in ("board", "receiver", "transmitter")})
+            document = new_craft(wanted["name"], wanted["airframe"], kit, catalogue_of(workshop.pk))
         except ValueError as error:
             raise CraftError(str(error)) from error
         return Response(_craft(create_craft(workshop, document, request.user)), status=201)
@@ -222,7 +208,7 @@ class DraftView(APIView):
     def patch(self, request: Request, craft_id: uuid.UUID) -> Response:
         """Make a finding's edits in the draft; answers as a whole save does."""
         form = EditsSerializer(data=request.data)
-        return self._save(request, craft_id, form, lambda craft, wanted: edit_draft(craft.id, wanted["version"], _edits(wanted["edits"]), request.user))
+        return self._save(request, craft_id, form, lambda craft, wanted: edit_draft(craft.id, wanted["version"], read_edits(wanted["edits"]), request.user))
 
     @staticmethod
     def _save(request: Request, craft_id: uuid.UUID, form: serializers.Serializer[Any], save: Callable[[Craft, dict[str, Any]], Craft]) -> Response:
@@ -237,7 +223,8 @@ class DraftView(APIView):
         return Response(_craft(saved))
 
 
-def _edits(data: Any) -> list[Edit]:
+def read_edits(data: Any) -> list[Edit]:
+    """Edits from JSON data; raise CraftError where they are none."""
     try:
         return TypeAdapter(list[Edit]).validate_python(data)
     except ValidationError as error:

@@ -5,16 +5,16 @@ from __future__ import annotations
 import uuid
 from typing import Any
 
-from asgiref.sync import async_to_sync
-from channels.layers import get_channel_layer
 from django.db import IntegrityError, transaction
 
 from linkcore.craft.document import CraftDocument, CraftError, apply_edits, load
+from linkcore.craft.parts import KitParts
 from linkcore.findings import Edit
-from linkcore.parts.catalogue import part
-from linkcore.parts.models import Board, Receiver, Transmitter
-from server.bench.models import BenchRecord
+from linkcore.parts.catalogue import UnknownPart
+from server.bench.news import tell_bench
 from server.crafts.models import Craft, Revision
+from server.parts.models import catalogue_of
+from server.proofs.services import end_rings
 from server.workshops.models import Workshop
 
 
@@ -26,15 +26,17 @@ class Stale(Exception):
         self.craft = craft
 
 
-def _fits_catalogue(document: CraftDocument) -> None:
-    part(Board, document.kit.board)
-    part(Receiver, document.kit.receiver)
-    part(Transmitter, document.kit.transmitter)
+def _new_parts_exist(document: CraftDocument, before: CraftDocument | None, workshop_id: int) -> None:
+    """Parts that a save puts in must exist; one that has vanished since stays, with a finding that says so."""
+    known = {(each.role, each.part_id) for each in KitParts.of(before, catalogue_of(workshop_id)).missing} if before else set()
+    for each in KitParts.of(document, catalogue_of(workshop_id)).missing:
+        if each.part_id and (each.role, each.part_id) not in known:
+            raise UnknownPart(f"kit: the catalogue has no {each.part_id} for the {each.role}")
 
 
 def create_craft(workshop: Workshop, document: CraftDocument, author: Any, *, demo: bool = False) -> Craft:
     """A new craft with its first revision. Raise CraftError where the workshop has one of that name."""
-    _fits_catalogue(document)
+    _new_parts_exist(document, None, workshop.pk)
     try:
         with transaction.atomic():
             craft = Craft.objects.create(workshop=workshop, name=document.name, document=document.model_dump(mode="json"), updated_by=author, demo=demo)
@@ -55,14 +57,13 @@ def edit_draft(craft_id: uuid.UUID, version: int, edits: list[Edit], author: Any
 def save_draft(craft_id: uuid.UUID, version: int, data: Any, author: Any) -> Craft:
     """Save a draft that was made from `version`. Raise Stale where that is not the newest, CraftError where it does not fit."""
     document = load(data)
-    _fits_catalogue(document)
     try:
         with transaction.atomic():
             craft = Craft.objects.select_for_update().get(pk=craft_id)
             if craft.version != version:
                 raise Stale(craft)
-            if craft.read().kit != document.kit:
-                raise CraftError("kit: the parts of a craft cannot be exchanged yet; make a new craft with the other parts")
+            _new_parts_exist(document, craft.read(), craft.workshop_id)
+            end_rings(craft, document)
             craft.document = document.model_dump(mode="json")
             craft.name = document.name
             craft.version += 1
@@ -71,13 +72,5 @@ def save_draft(craft_id: uuid.UUID, version: int, data: Any, author: Any) -> Cra
             Revision.objects.create(craft=craft, version=craft.version, kind=Revision.Kind.SAVED, document=craft.document, author=author)
     except IntegrityError as error:
         raise CraftError(f"name: this workshop already has a craft called {document.name}") from error
-    _tell_bench(craft)
+    tell_bench(craft.pk, "draft")
     return craft
-
-
-def _tell_bench(craft: Craft) -> None:
-    """A running bench follows the draft."""
-    record = BenchRecord.objects.filter(craft=craft).first()
-    layer = get_channel_layer()
-    if record is not None and record.held and layer is not None:
-        async_to_sync(layer.send)(record.channel, {"type": "draft"})

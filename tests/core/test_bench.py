@@ -90,7 +90,8 @@ class FaultTest(SimpleTestCase):
     def test_the_wire_at_another_port_is_cracked_at_the_port_plan_only(self):
         hand = Hand(crsf_craft(pad="R3"))
         hand.wait(2)
-        self.assertEqual(hand.coins(), {"port plan": "cracked", "line": "blank", "sticks": "blank", "switchboard": "blank", "lost link": "blank"})
+        blank = dict.fromkeys(("loom", "line", "sticks", "switchboard", "lost link"), "blank")
+        self.assertEqual(hand.coins(), {"kit": "rings true", "port plan": "cracked", **blank})
         self.assertEqual(hand.board.bytes_per_s, 0)
         line = hand.report().line
         self.assertEqual((line.protocol, line.wire_pad, line.port_pad), ("CRSF", "R3", "R6"))
@@ -116,7 +117,7 @@ class FaultTest(SimpleTestCase):
         hand.do(2.0, bound=False)
         self.assertEqual((hand.bench.live().light, hand.board.link), ("fast blink", "lost"))
         self.assertIn("not bound", next(finding.why for finding in hand.report().findings if finding.code == "line.silent"))
-        hand.do(2.0, bound=True, power=False)
+        hand.do(2.0, bound=True, pack=False)
         self.assertEqual((hand.bench.live().light, hand.board.link), ("off", "off"))
 
     def test_another_channel_order_is_found_and_mended(self):
@@ -173,8 +174,8 @@ class BoardTest(SimpleTestCase):
 
     def test_the_arm_switch_on_at_power_up_does_not_arm(self):
         hand = Hand(sbus_craft())
-        hand.do(0.2, power=False, switches={"S1": 1})
-        hand.do(4.0, power=True)
+        hand.do(0.2, pack=False, switches={"S1": 1})
+        hand.do(4.0, pack=True)
         self.assertEqual((hand.board.link, hand.board.armed), ("good", False))
 
     def test_a_hand_on_a_switch_that_is_not_there_is_refused(self):

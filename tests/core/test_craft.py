@@ -4,6 +4,7 @@ from django.test import SimpleTestCase
 
 from linkcore.chain import Proof, coin, foundation
 from linkcore.craft.document import CraftDocument, CraftError, apply_edits, differences, load, section_hashes
+from linkcore.craft.parts import KitParts
 from linkcore.findings import Edit
 from linkcore.modes.truth import Detent, SwitchMeasure, around, check_switches
 from linkcore.ports.rules import check_ports
@@ -73,7 +74,7 @@ class CoinTest(SimpleTestCase):
 
 class PortRulesTest(SimpleTestCase):
     def codes(self, craft: CraftDocument) -> list[str]:
-        return [finding.code for finding in check_ports(craft, craft.settings)]
+        return [finding.code for finding in check_ports(craft, craft.settings, KitParts.of(craft))]
 
     def test_good_plans_have_no_finding(self):
         self.assertEqual(self.codes(sbus_craft()), [])
@@ -93,9 +94,6 @@ class PortRulesTest(SimpleTestCase):
             ([Edit(path="/settings/receiver_input/protocol", value=None)], "ports.no-protocol"),
         ):
             cases[code] = apply_edits(sbus_craft(), edits)
-        bare = sbus_craft()
-        bare.wiring = wires(SBUS="R2")
-        cases["ports.no-ground"] = cases["ports.no-supply"] = bare
         unwired = sbus_craft()
         unwired.wiring = []
         cases["ports.not-wired"] = unwired
@@ -110,7 +108,7 @@ class PortRulesTest(SimpleTestCase):
 
     def test_the_offered_mends_mend(self):
         for craft in (sbus_craft(pad="R3"), sbus_craft(inverted=False), sbus_craft(protocol="CRSF"), crsf_craft(pad="R3")):
-            for finding in check_ports(craft, craft.settings):
+            for finding in check_ports(craft, craft.settings, KitParts.of(craft)):
                 for mend in finding.mends:
                     with self.subTest(mend.text):
                         mended = apply_edits(craft, mend.edits)

@@ -8,11 +8,13 @@ from hypothesis import strategies as st
 
 from linkcore.chain import HOPS, draft_against_board, still_findings
 from linkcore.craft.document import Band, BoardSettings, ModeBand, apply_edits
+from linkcore.craft.parts import KitParts, understand
 from linkcore.findings import Edit, Finding, Mend
 from linkcore.lostlink.timeline import LossRun, judge, predict
 from linkcore.modes.truth import Detent, SwitchMeasure, around, clearance, holds, truth_table
-from linkcore.parts.catalogue import UnknownPart, catalogue, part
-from linkcore.parts.models import Board, Receiver, Transmitter
+from linkcore.parts.catalogue import UnknownPart, shipped
+from linkcore.parts.models import Board, Module, Receiver, Transmitter
+from linkcore.protocols.facts import WIRE_FACTS
 from linkcore.protocols.registry import PROTOCOLS, protocol
 from linkcore.standins.bench import Bench
 from linkcore.standins.messages import Hands
@@ -22,8 +24,8 @@ from tests.crafts import crsf_craft, sbus_craft
 
 class CatalogueTest(SimpleTestCase):
     def test_every_part_makes_sense(self):
-        self.assertEqual(len({each.id for each in catalogue().values()}), len(catalogue()))
-        for each in catalogue().values():
+        self.assertEqual(len({each.id for each in shipped().values()}), len(shipped()))
+        for each in shipped().values():
             with self.subTest(each.id):
                 if isinstance(each, Board):
                     names = [pad.name for pad in each.pads]
@@ -34,21 +36,23 @@ class CatalogueTest(SimpleTestCase):
                     places = {(pad.side, pad.place) for pad in each.pads}
                     self.assertEqual(len(places), len(each.pads), "two pads in one place")
                 elif isinstance(each, Receiver):
-                    self.assertIn(each.protocol, PROTOCOLS)
-                    self.assertEqual(PROTOCOLS[each.protocol].carries_failsafe, each.flags_loss)
-                    self.assertTrue(all(each.pin(kind) for kind in ("signal out", "supply", "ground")))
-                    radios = [other.radios for other in catalogue().values() if isinstance(other, Transmitter)]
-                    self.assertTrue(any(each.radio in spoken for spoken in radios))
-                else:
+                    for output in each.outputs:
+                        self.assertIn(output.protocol, WIRE_FACTS)
+                        if output.protocol in PROTOCOLS:
+                            self.assertEqual(PROTOCOLS[output.protocol].carries_failsafe, each.flags_loss)
+                    self.assertTrue(each.pin("supply") and each.pin("ground"))
+                    radios = [radio for other in shipped().values() if isinstance(other, Transmitter | Module) for radio in other.radios]
+                    self.assertTrue(any(understand(each.radio, radio) for radio in radios))
+                elif isinstance(each, Transmitter):
                     self.assertGreaterEqual(each.channels, 4)
 
     def test_only_pads_that_can_invert_are_listed(self):
-        self.assertEqual(part(Board, "merle-f4").inverting_pads, ["R2"])
-        self.assertIn("R5", part(Board, "merle-f7").inverting_pads)
+        self.assertEqual(shipped().of(Board, "merle-f4").inverting_pads, ["R2"])
+        self.assertIn("R5", shipped().of(Board, "merle-f7").inverting_pads)
 
     def test_unknown_names_are_told(self):
         with self.assertRaisesMessage(UnknownPart, "no board 'wisp-900'"):
-            part(Board, "wisp-900")
+            shipped().of(Board, "wisp-900")
         with self.assertRaisesMessage(ValueError, "there are SBUS, CRSF"):
             protocol("morse")
 
@@ -136,11 +140,11 @@ class SwitchTest(SimpleTestCase):
 
     def test_the_table_says_what_is_not_known_yet(self):
         craft = sbus_craft()
-        table = truth_table(craft, craft.settings, part(Transmitter, "harrow-16"), SwitchMeasure())
+        table = truth_table(craft, craft.settings, shipped().of(Transmitter, "harrow-16"), SwitchMeasure())
         self.assertEqual((len(table.rows), {row.mode for row in table.rows}, table.proven), (6, {"?"}, False))
         bare = apply_edits(craft, [Edit(path="/settings/arming", value=None)])
         bare.settings.modes = []
-        self.assertEqual(truth_table(bare, bare.settings, part(Transmitter, "harrow-16"), SwitchMeasure()).rows, [])
+        self.assertEqual(truth_table(bare, bare.settings, shipped().of(Transmitter, "harrow-16"), SwitchMeasure()).rows, [])
 
 
 class LostLinkTest(SimpleTestCase):
@@ -175,7 +179,7 @@ class LostLinkTest(SimpleTestCase):
 
     def test_a_run_is_judged_step_by_step(self):
         craft = crsf_craft()
-        predicted = predict(craft, craft.settings, part(Receiver, "wisp-900"))
+        predicted = predict(craft, craft.settings, shipped().of(Receiver, "wisp-900"))
         run = LossRun(armed=True, radio_silent_t=10.0, last_frame_t=10.0)
         said = [judge(run, predicted)[1]]
         for name, value in (("reacted_t", 10.4), ("motors_stopped_t", 10.4), ("back_t", 12.0)):
@@ -217,12 +221,12 @@ class FindingsTest(SimpleTestCase):
 
     def test_a_sound_craft_has_none(self):
         for craft in (sbus_craft(), crsf_craft()):
-            self.assertEqual(still_findings(craft, craft.settings), [])
+            self.assertEqual(still_findings(craft, craft.settings, KitParts.of(craft)), [])
 
     def test_each_says_what_why_and_what_mends_it_and_the_edits_do(self):
         for changes in self.BROKEN:
             craft = apply_edits(sbus_craft(), [Edit(path=path, value=value) for path, value in changes])
-            found = still_findings(craft, craft.settings)
+            found = still_findings(craft, craft.settings, KitParts.of(craft))
             self.assertTrue(found, changes)
             for finding in found:
                 with self.subTest(finding.code):
@@ -232,7 +236,10 @@ class FindingsTest(SimpleTestCase):
                         self.assertFalse(mend.text.endswith("."))
                         if mend.edits:
                             mended = apply_edits(craft, mend.edits)
-                            self.assertNotIn((finding.code, finding.where), [(each.code, each.where) for each in still_findings(mended, mended.settings)])
+                            self.assertNotIn(
+                                (finding.code, finding.where),
+                                [(each.code, each.where) for each in still_findings(mended, mended.settings, KitParts.of(mended))],
+                            )
 
     def test_what_the_draft_mends_and_what_it_adds_are_told_apart(self):
         def finding(code: str, what: str = "It is so.") -> Finding:

@@ -11,7 +11,7 @@ from linkcore.craft.document import BoardSettings, CraftDocument, apply_edits
 from linkcore.craft.starting import AXES as LETTERS
 from linkcore.craft.starting import transmitter_setup
 from linkcore.findings import Edit
-from linkcore.parts.catalogue import part
+from linkcore.parts.catalogue import shipped
 from linkcore.parts.models import Board, Receiver, Transmitter
 from linkcore.protocols.base import ChannelFrame, TelemetryFrame, raw_from_us
 from linkcore.protocols.registry import PROTOCOLS
@@ -24,7 +24,7 @@ from linkcore.standins.messages import Hands
 from linkcore.standins.radio import NOISE_US, STICKS, Air, StandInReceiver, StandInTransmitter
 from tests.crafts import crsf_craft, sbus_craft
 
-HARROW = part(Transmitter, "harrow-16")
+HARROW = shipped().of(Transmitter, "harrow-16")
 SILENT = [992] * 16
 
 
@@ -63,7 +63,7 @@ class TransmitterTest(SimpleTestCase):
     def test_travel_stops_at_the_transmitters_limit(self):
         craft = crsf_craft()
         craft.transmitter.channels[0].travel_high_percent = 150
-        field = part(Transmitter, "field-9")  # its limit is 125 %
+        field = shipped().of(Transmitter, "field-9")  # its limit is 125 %
         transmitter = StandInTransmitter(field, craft, random.Random(1))
         transmitter.gimbals["right"]["x"] = 1.0
         transmitter.settle()
@@ -95,7 +95,7 @@ class AirTest(SimpleTestCase):
 
 class ReceiverTest(SimpleTestCase):
     def frames(self, receiver: StandInReceiver, heard: list[bool], start: float = 0.0):
-        spec = PROTOCOLS[receiver.part.protocol]
+        spec = PROTOCOLS[receiver.protocol]
         decoder = spec.decoder()
         out = []
         for index, hears in enumerate(heard):
@@ -106,7 +106,7 @@ class ReceiverTest(SimpleTestCase):
 
     def make(self, part_id: str, on_loss: str) -> StandInReceiver:
         craft = apply_edits(sbus_craft() if part_id == "pip-s8" else crsf_craft(), [Edit(path="/receiver/on_loss", value=on_loss)])
-        return StandInReceiver(part(Receiver, part_id), craft)
+        return StandInReceiver(shipped().of(Receiver, part_id), craft, "SBUS" if part_id == "pip-s8" else "CRSF")
 
     def test_it_is_silent_until_it_has_had_a_link(self):
         for part_id in ("pip-s8", "wisp-900"):
@@ -146,7 +146,7 @@ class ReceiverTest(SimpleTestCase):
 class BoardTest(SimpleTestCase):
     def board(self, craft: CraftDocument | None = None) -> StandInBoard:
         craft = craft or sbus_craft()
-        return StandInBoard(part(Board, craft.kit.board), craft.settings)
+        return StandInBoard(shipped().of(Board, craft.kit.board), craft.settings)
 
     def fly(self, board: StandInBoard, start: float, seconds: float, **us: float) -> float:
         """Frames every 10 ms with these channels; returns the end."""
@@ -215,7 +215,7 @@ class BoardTest(SimpleTestCase):
         settings = BoardSettings.model_validate(sbus_craft().settings.model_dump() | {"ports": {"U3": "receiver input", "U2": "free"}})
         for port, inverted in (("U3", False), ("U2", True)):
             settings.ports = {port: "receiver input"}
-            board = StandInBoard(part(Board, "merle-f4"), settings)
+            board = StandInBoard(shipped().of(Board, "merle-f4"), settings)
             self.assertEqual(board.uart.inverted, inverted, port)
 
     def test_while_it_starts_it_hears_nothing(self):
@@ -240,7 +240,7 @@ class BenchEdgesTest(SimpleTestCase):
             bench = Bench(craft)
             bench.run_until(2.0)
             edges, length = bench.wire_edges()
-            spec = PROTOCOLS[bench.receiver_part.protocol]
+            spec = bench.spec
             self.assertEqual(int(edges.level_at([0.0])[0]), spec.uart.idle_level)
             self.assertEqual(edges.final_level, bench._wire_level)
             self.assertLess(float(edges.times[-1]), length + 0.002)

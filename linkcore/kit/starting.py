@@ -1,0 +1,80 @@
+"""A starting point by airframe kind: sensible first settings, shown as a difference and taken line by line.
+
+The values are ours: plain, on the safe side, and with the reason beside each.
+"""
+
+from __future__ import annotations
+
+from typing import Any
+
+from pydantic import BaseModel
+
+from linkcore.craft.document import Airframe, CraftDocument
+from linkcore.findings import Edit
+
+
+class StartLine(BaseModel):
+    """One setting: what it is now, what it would be, and why. `same` where nothing would change."""
+
+    name: str
+    now: str
+    then: str
+    why: str
+    same: bool
+    edit: Edit
+
+
+FLYERS: frozenset[Airframe] = frozenset(("quad X", "quad plus", "tri"))
+WINGS: frozenset[Airframe] = frozenset(("plane", "wing"))
+_ARM = {"channel": 5, "low": 1750.0, "high": 2150.0}
+_ANGLE_LOW = {"mode": "angle", "channel": 6, "low": 850.0, "high": 1250.0}
+_ANGLE_MIDDLE = {"mode": "angle", "channel": 6, "low": 1250.0, "high": 1750.0}
+
+
+def starting_point(document: CraftDocument, airframe: Airframe | None = None) -> list[StartLine]:
+    """The lines for an airframe kind, the document's own where none is given."""
+    kind = airframe or document.airframe
+    lines: list[tuple[str, str, Any, str]] = [("Arming", "/settings/arming", _ARM, "A switch of its own, up is on, well clear of the middle.")]
+    if kind in FLYERS:
+        lines += [
+            ("Flight modes", "/settings/modes", [_ANGLE_LOW], "Angle at the switch's first position: whoever lets go of the sticks hovers level."),
+            ("Response", "/settings/lost_link/response", "drop", "A multirotor without its link falls where it is, rather than fly on over people."),
+            ("Grace", "/settings/lost_link/grace_ms", 400, "Short gaps pass, a lost link is noticed within half a second."),
+        ]
+    elif kind in WINGS:
+        lines += [
+            ("Flight modes", "/settings/modes", [_ANGLE_MIDDLE], "Manual at the first position, angle in the middle."),
+            ("Response", "/settings/lost_link/response", "land", "A wing glides: motor off, wings level."),
+            ("Grace", "/settings/lost_link/grace_ms", 1000, "A plane flies on by itself for a second; short gaps need no reaction."),
+        ]
+    else:
+        lines += [
+            ("Flight modes", "/settings/modes", [], "Nothing steadies a boat or a rover."),
+            ("Response", "/settings/lost_link/response", "drop", "Motors off: it stops where it is."),
+            ("Grace", "/settings/lost_link/grace_ms", 600, "Nothing falls down, so a longer gap may pass."),
+        ]
+    lines.append(("Throttle fallback", "/settings/lost_link/throttle_fallback", "low", "Never hold power without a link."))
+    sensors = ["gyro", "accelerometer"] if kind in FLYERS | WINGS else []
+    lines.append(("Sensors expected", "/wants/sensors", sensors, "What the board must report before this craft moves."))
+    data = document.model_dump(mode="json")
+    return [_line(data, *line) for line in lines]
+
+
+def _line(data: dict[str, Any], name: str, path: str, value: Any, why: str) -> StartLine:
+    now: Any = data
+    for step in path.lstrip("/").split("/"):
+        now = now[step]
+    return StartLine(name=name, now=_say(now), then=_say(value), why=why, same=now == value, edit=Edit(path=path, value=value))
+
+
+def _say(value: Any) -> str:
+    if value in (None, []):
+        return "none"
+    if isinstance(value, list):
+        return ", ".join(_say(each) for each in value)
+    if isinstance(value, dict):
+        band = f"CH{value['channel']} {value['low']:g} to {value['high']:g} us"
+        return f"{value['mode']} at {band}" if "mode" in value else band
+    if isinstance(value, (int, float)):
+        return f"{value:g} ms"
+    return str(value)

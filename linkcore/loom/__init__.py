@@ -1,0 +1,1 @@
+"""From parts and plan to wires: netlist, rule check, drawing."""

@@ -1,0 +1,331 @@
+"""The netlist: every wire with what it is for and its colour, what each rail carries, and wires worked out from a plan."""
+
+from __future__ import annotations
+
+from typing import Literal
+
+from pydantic import BaseModel
+
+from linkcore.craft.document import RECEIVER, CraftDocument, Patch, ReceiverInput
+from linkcore.craft.parts import KitParts, spoken_output
+from linkcore.findings import Edit
+from linkcore.parts.models import Board, Pad, Pin, Rail
+from linkcore.ports.planner import Plan
+from linkcore.protocols.facts import wire_facts
+
+Colour = Literal["red", "black", "white", "yellow", "green", "blue", "violet", "brown", "grey"]
+Purpose = Literal["channels", "to board", "from board", "both ways", "motor", "servo lead", "buzzer", "supply", "supply to the rail", "ground"]
+
+# Red and black are the trade's for supply and ground; the rest is our choice, light colours towards the board, dark ones from it.
+COLOURS: dict[Purpose, Colour] = {
+    "channels": "white",
+    "to board": "yellow",
+    "from board": "green",
+    "both ways": "violet",
+    "motor": "blue",
+    "servo lead": "brown",
+    "buzzer": "grey",
+    "supply": "red",
+    "supply to the rail": "red",
+    "ground": "black",
+}
+
+
+class Wire(BaseModel):
+    """One wire of the list. `pad_kind` and `rail` None where the board has no such pad; `key` names it for ring-out."""
+
+    key: str
+    device: str
+    device_name: str
+    pin: str
+    pad: str
+    purpose: Purpose
+    colour: Colour
+    port: str | None
+    rail: str | None
+    fixed: bool
+    inverter: bool
+    to: str
+
+
+class RailLoad(BaseModel):
+    """What a rail carries, mA: usual and peak, beside what it can give. `usb_volts` None: dead on USB alone."""
+
+    rail: str
+    volts: float
+    usb_volts: float | None
+    source: Literal["board", "pack", "outside"]
+    devices: list[str]
+    ma: int
+    peak_ma: int
+    limit_ma: int
+    usb_limit_ma: int | None
+
+
+class UsbLoad(BaseModel):
+    """What the USB socket carries in all, the board itself included, mA."""
+
+    ma: int
+    peak_ma: int
+    limit_ma: int
+
+
+def wire_key(patch: Patch) -> str:
+    """What a wire is called in records: the same pin on another pad is another wire."""
+    return f"{patch.device}/{patch.pin}/{patch.pad}"
+
+
+def wire_list(document: CraftDocument, parts: KitParts) -> list[Wire]:
+    """Every patch as a wire, in the order of the devices."""
+    order = {name: index for index, name in enumerate(parts.wired())}
+    board = parts.maybe_board
+    wires = []
+    for patch in sorted(document.wiring, key=lambda patch: order.get(patch.device, len(order))):
+        pin = parts.pin(patch.device, patch.pin)
+        pad = board.pad(patch.pad) if board else None
+        part = parts.wired().get(patch.device)
+        purpose = purpose_of(document, parts, patch.device, pin) if pin else "to board"
+        wires.append(
+            Wire(
+                key=wire_key(patch),
+                device=patch.device,
+                device_name=part.name if part else patch.device,
+                pin=patch.pin,
+                pad=patch.pad,
+                purpose=purpose,
+                colour=COLOURS[purpose],
+                port=pad.port if pad else None,
+                rail=pad.rail if pad else None,
+                fixed=patch.fixed,
+                inverter=patch.inverter,
+                to=_whereto(board, pad),
+            )
+        )
+    return wires
+
+
+def _whereto(board: Board | None, pad: Pad | None) -> str:
+    if board is None or pad is None:
+        return "no such pad"
+    rail = board.rail(pad.rail)
+    if rail:
+        return f"{rail.name} rail, {rail.volts:g} V"
+    if pad.port:
+        return f"{pad.port} {pad.kind.upper()}"
+    return {"ground": "ground", "input": f"input, {' or '.join(pad.reads)}", "output": "output", "buzzer": "buzzer"}.get(pad.kind, pad.kind)
+
+
+def purpose_of(document: CraftDocument, parts: KitParts, device: str, pin: Pin) -> Purpose:
+    """What a wire on this pin is for."""
+    if pin.kind == "ground":
+        return "ground"
+    if pin.kind == "supply":
+        return "supply"
+    if pin.kind == "supply out":
+        return "supply to the rail"
+    if pin.goes_to == "output":
+        return "servo lead" if pin.lead else "motor"
+    if pin.goes_to == "buzzer":
+        return "buzzer"
+    if device == RECEIVER and parts.maybe_receiver:
+        output = spoken_output(document, parts.maybe_receiver)
+        if output and pin.name in output.pins and not output.half_duplex:
+            return "channels"
+    return {"signal out": "to board", "signal in": "from board"}.get(pin.kind, "both ways")  # type: ignore[return-value]
+
+
+def rail_of(board: Board, patch: Patch) -> Rail | None:
+    """The rail that a patch's pad belongs to."""
+    pad = board.pad(patch.pad)
+    return board.rail(pad.rail) if pad else None
+
+
+def rail_loads(document: CraftDocument, parts: KitParts) -> list[RailLoad]:
+    """Currents summed per rail."""
+    board = parts.board
+    loads = {
+        rail.name: RailLoad(
+            rail=rail.name,
+            volts=rail.volts,
+            usb_volts=rail.usb_volts,
+            source=rail.source,
+            devices=[],
+            ma=0,
+            peak_ma=0,
+            limit_ma=rail.limit_ma,
+            usb_limit_ma=rail.usb_limit_ma if rail.usb_volts is not None else None,
+        )
+        for rail in board.rails
+    }
+    for patch in document.wiring:
+        pin, rail, supply = parts.pin(patch.device, patch.pin), rail_of(board, patch), parts.supply(patch.device)
+        if pin and pin.kind == "supply" and rail and supply and patch.device not in loads[rail.name].devices:
+            load = loads[rail.name]
+            load.devices.append(patch.device)
+            load.ma += supply.ma
+            load.peak_ma += supply.peak_ma
+    return list(loads.values())
+
+
+def usb_load(document: CraftDocument, parts: KitParts) -> UsbLoad:
+    """The socket's load: the board and every rail that wakes on USB."""
+    board = parts.board
+    awake = [load for load in rail_loads(document, parts) if load.usb_volts is not None]
+    return UsbLoad(ma=board.own_ma + sum(load.ma for load in awake), peak_ma=board.own_ma + sum(load.peak_ma for load in awake), limit_ma=board.usb_ma)
+
+
+# --- wires from a plan ------------------------------------------------------------------------------------------
+
+
+def wires_for(document: CraftDocument, parts: KitParts, plan: Plan | None) -> list[Patch]:
+    """The plan's signal wires, with supply, ground and outputs completed. Wires that already do the same stay where they are.
+
+    `plan` None: no port is asked for, only the rest is completed.
+    """
+    planned: dict[tuple[str, str], tuple[str, bool]] = {}
+    for assignment in plan.assignments if plan else []:
+        for wire in assignment.wires:
+            planned[(assignment.device, wire.pin)] = (wire.pad, assignment.inversion == "external")
+    kept = {(patch.device, patch.pin): patch for patch in document.wiring}
+    patches: dict[tuple[str, str], Patch] = {}
+    for (device, pin_name), (pad_name, inverter) in planned.items():
+        before = kept.get((device, pin_name))
+        patches[(device, pin_name)] = Patch(device=device, pin=pin_name, pad=pad_name, fixed=bool(before and before.fixed), inverter=inverter)
+    by_pad = {patch.pad for patch in patches.values()}
+    board = parts.board
+    loads = {rail.name: 0 for rail in board.rails}
+    for device, part in parts.wired().items():
+        wired = [pad for (name, _), (pad, _) in planned.items() if name == device]
+        side = _side(board, wired or [patch.pad for (name, _), patch in kept.items() if name == device])
+        for pin in part.pins:
+            key = (device, pin.name)
+            if key in patches:
+                continue
+            at = kept.get(key)
+            if plan is None and pin.kind.startswith("signal") and pin.goes_to == "port":
+                if at is not None:
+                    patches[key] = at
+                continue
+            if at is not None and _still_right(document, parts, at, pin, by_pad):
+                chosen: str | None = at.pad
+            else:
+                chosen = _place(parts, device, pin, side, by_pad, loads)
+            if chosen is not None:
+                patches[key] = at if at is not None and at.pad == chosen else Patch(device=device, pin=pin.name, pad=chosen)
+                pad = board.pad(chosen)
+                if pad and pad.rail:
+                    loads[pad.rail] += part.supply.peak_ma if part.supply and pin.kind == "supply" else 0
+                elif pad and pad.kind != "ground":
+                    by_pad.add(chosen)
+    return list(patches.values())
+
+
+def _side(board: Board, pads: list[str]) -> str | None:
+    sides = [pad.side for name in pads if (pad := board.pad(name))]
+    return max(set(sides), key=sides.count) if sides else None
+
+
+def _still_right(document: CraftDocument, parts: KitParts, patch: Patch, pin: Pin, taken: set[str]) -> bool:
+    """Whether a wire that the plan says nothing of may stay."""
+    board = parts.board
+    pad, rail, supply = board.pad(patch.pad), rail_of(board, patch), parts.supply(patch.device)
+    if pad is None:
+        return False
+    if patch.fixed:
+        return True
+    if pin.kind == "supply":
+        return rail is not None and supply is not None and supply.min_volts <= rail.volts <= supply.max_volts
+    if pin.kind == "ground":
+        return pad.kind == "ground"
+    if pin.kind == "supply out":
+        return rail is not None and rail.source == "outside"
+    return pin.goes_to == pad.kind and patch.pad not in taken
+
+
+def _place(parts: KitParts, device: str, pin: Pin, side: str | None, taken: set[str], loads: dict[str, int]) -> str | None:
+    """A pad for a supply, ground, output or buzzer pin; None where it needs none or there is none."""
+    board, supply = parts.board, parts.supply(device)
+    if pin.kind == "ground":
+        return _nearest(board, [pad for pad in board.pads if pad.kind == "ground"], side)
+    if pin.kind == "supply" and supply:
+        rail = _best_rail(board, supply.min_volts, supply.max_volts, supply.peak_ma, loads, outside=pin.lead is not None and _is_servo(parts, device))
+        return _nearest(board, [pad for pad in board.pads if rail and pad.rail == rail.name], side)
+    if pin.kind == "supply out":
+        if any(_gives_supply(parts, other) for other in _before(parts, device)) and pin.bec == "switching":
+            return None  # of several switching BECs one red lead stays on, the others are lifted
+        return _nearest(board, [pad for pad in board.pads if (rail := board.rail(pad.rail)) and rail.source == "outside"], side)
+    if pin.goes_to in ("output", "buzzer"):
+        return next((pad.name for pad in board.pads if pad.kind == pin.goes_to and pad.name not in taken), None)
+    return None
+
+
+def _before(parts: KitParts, device: str) -> list[str]:
+    names = list(parts.wired())
+    return names[: names.index(device)]
+
+
+def _gives_supply(parts: KitParts, device: str) -> bool:
+    return any(pin.kind == "supply out" for pin in parts.wired()[device].pins)
+
+
+def _is_servo(parts: KitParts, device: str) -> bool:
+    return any(pin.goes_to == "output" for pin in parts.wired()[device].pins)
+
+
+def _best_rail(board: Board, low: float, high: float, peak: int, loads: dict[str, int], *, outside: bool) -> Rail | None:
+    """A servo takes the rail that is fed from outside; anything else a rail of the board that bears it, awake on USB where USB can carry it."""
+    fit = [rail for rail in board.rails if low <= rail.volts <= high and (rail.source == "outside") == outside]
+    if not fit and outside:
+        fit = [rail for rail in board.rails if low <= rail.volts <= high and rail.source != "outside"]
+
+    def rank(rail: Rail) -> tuple[bool, bool, bool, float]:
+        load = loads[rail.name] + peak
+        on_usb = rail.usb_volts is not None
+        return (load > rail.limit_ma, on_usb and load > rail.usb_limit_ma, not on_usb or (rail.usb_volts or 0) < low, rail.source == "pack")
+
+    return min(fit, key=rank) if fit else None
+
+
+def _nearest(board: Board, pads: list[Pad], side: str | None) -> str | None:
+    if not pads:
+        return None
+    return min(pads, key=lambda pad: (pad.side != side if side else False, pad.place)).name
+
+
+def plan_edits(document: CraftDocument, parts: KitParts, plan: Plan | None) -> list[Edit]:
+    """A plan as edits of the document: wires, jobs, and how the receiver is read."""
+    wires = wires_for(document, parts, plan)
+    edits = [Edit(path="/wiring", value=[patch.model_dump(mode="json") for patch in wires])]
+    if plan is None:
+        return edits
+    jobs = dict.fromkeys(parts.board.ports, "free") | {each.port: each.job for each in plan.assignments if each.port}
+    edits.append(Edit(path="/settings/ports", value=jobs))
+    receiver = next((each for each in plan.assignments if each.device == RECEIVER and each.job == "receiver input"), None)
+    if receiver is not None:
+        trial = document.model_copy(update={"wiring": wires})
+        output = spoken_output(trial, parts.receiver)
+        if output is not None:
+            serial = wire_facts(output.protocol).wire == "serial"
+            inverted = serial and (output.inverted != (receiver.inversion == "external"))
+            edits.append(Edit(path="/settings/receiver_input", value=ReceiverInput(protocol=output.protocol, inverted=inverted).model_dump()))
+    return edits
+
+
+class WireChange(BaseModel):
+    """One line of a difference between two wire lists. `before` None: a new wire; `after` None: it comes off."""
+
+    device: str
+    pin: str
+    before: str | None
+    after: str | None
+
+
+def wire_changes(before: list[Patch], after: list[Patch]) -> list[WireChange]:
+    """What is soldered, moved or taken off; wires that stay are left out."""
+
+    def by_pin(patches: list[Patch]) -> dict[tuple[str, str], str]:
+        return {(patch.device, patch.pin): patch.pad + (" through an inverter" if patch.inverter else "") for patch in patches}
+
+    old, new = by_pin(before), by_pin(after)
+    keys = dict.fromkeys([*old, *new])
+    return [WireChange(device=key[0], pin=key[1], before=old.get(key), after=new.get(key)) for key in keys if old.get(key) != new.get(key)]

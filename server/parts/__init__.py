@@ -1,0 +1,1 @@
+"""Parts: the shipped catalogue and a workshop's own."""

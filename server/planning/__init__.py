@@ -1,0 +1,1 @@
+"""What the core works out of a craft for the Kit, Port plan and Loom hops."""

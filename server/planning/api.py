@@ -1,0 +1,224 @@
+"""Kit, Port plan and Loom over HTTP. Everything is worked out from the newest draft."""
+
+from __future__ import annotations
+
+import re
+import uuid
+from typing import Any
+
+from django.http import HttpResponse
+from drf_spectacular.types import OpenApiTypes
+from drf_spectacular.utils import extend_schema
+from rest_framework import serializers
+from rest_framework.exceptions import NotFound
+from rest_framework.request import Request
+from rest_framework.response import Response
+from rest_framework.views import APIView
+
+from linkcore.chain import still_findings
+from linkcore.craft.document import CraftDocument, CraftError, apply_edits
+from linkcore.craft.parts import KitParts
+from linkcore.kit.exchange import add_device, exchange, remove_device
+from linkcore.loom.drawing import pdf, svg, wire_csv
+from linkcore.loom.layout import lay_out
+from linkcore.loom.netlist import wire_list
+from linkcore.parts.models import Peripheral
+from server.bench.news import tell_bench
+from server.crafts.api import find_craft, read_edits
+from server.crafts.models import Craft
+from server.parts.models import catalogue_of
+from server.planning.views import ExchangeView, kit_view, loom_view, plan_view, worked_out
+from server.problems import ProblemSerializer
+from server.proofs.models import WireRing
+from server.proofs.services import ring, rung_wires, take_back
+from server.schema import CoreField
+
+_REFUSED: dict[int, Any] = {400: ProblemSerializer, 404: ProblemSerializer, 422: ProblemSerializer}
+
+
+class _Answer(serializers.Serializer[Any]):
+    """A view of a draft, and which draft it is."""
+
+    version = serializers.IntegerField()
+
+
+class KitAnswer(_Answer):
+    """The Kit hop."""
+
+    view = CoreField("KitView")
+
+
+class PlanAnswer(_Answer):
+    """The Port plan hop."""
+
+    view = CoreField("PlanView")
+
+
+class LoomAnswer(_Answer):
+    """The Loom hop."""
+
+    view = CoreField("LoomView")
+
+
+class WorkedAnswer(_Answer):
+    """Plans."""
+
+    view = CoreField("WorkedOut")
+
+
+class ExchangeAnswer(_Answer):
+    """An exchange of parts."""
+
+    view = CoreField("ExchangeView")
+
+
+class TrialSerializer(serializers.Serializer[Any]):
+    """Edits to try first, not saved; may be empty."""
+
+    edits = CoreField("Edit", many=True)
+
+
+class DoingSerializer(serializers.Serializer[Any]):
+    """What to exchange: a role and a part id (empty: none), `add device` and a part id, or `remove device` and its name."""
+
+    doing = serializers.ChoiceField(["board", "receiver", "transmitter", "module", "add device", "remove device"])
+    part = serializers.CharField(allow_blank=True, max_length=60)
+
+
+class RingSerializer(serializers.Serializer[Any]):
+    """A wire's key, and who rang it out."""
+
+    wire = serializers.CharField(max_length=120)
+    initials = serializers.CharField(max_length=6, allow_blank=True, required=False)
+
+
+class RungSerializer(serializers.Serializer[Any]):
+    """Wires rung out: key to who and when."""
+
+    rung = serializers.DictField(child=serializers.CharField())
+
+
+def _draft(request: Request, craft_id: uuid.UUID) -> tuple[Craft, CraftDocument, KitParts]:
+    craft = find_craft(request, craft_id)
+    document = craft.read()
+    return craft, document, KitParts.of(document, catalogue_of(craft.workshop_id))
+
+
+def _answer(craft: Craft, view: Any) -> Response:
+    return Response({"version": craft.version, "view": view.model_dump(mode="json")})
+
+
+class KitHopView(APIView):
+    """The Kit hop."""
+
+    @extend_schema(responses={200: KitAnswer, **_REFUSED})
+    def get(self, request: Request, craft_id: uuid.UUID) -> Response:
+        """What the set can do, what else would fit, the starting point."""
+        craft, document, parts = _draft(request, craft_id)
+        return _answer(craft, kit_view(document, parts))
+
+
+class ExchangePartView(APIView):
+    """Another part for the kit."""
+
+    @extend_schema(request=DoingSerializer, responses={200: ExchangeAnswer, **_REFUSED})
+    def post(self, request: Request, craft_id: uuid.UUID) -> Response:
+        """What it would change; nothing is saved. The edits are taken with a save of the draft."""
+        craft, document, parts = _draft(request, craft_id)
+        form = DoingSerializer(data=request.data)
+        form.is_valid(raise_exception=True)
+        doing, part = form.validated_data["doing"], form.validated_data["part"]
+        if doing == "add device":
+            edit = add_device(document, parts.catalogue.of(Peripheral, part))
+            says, edits = [f"{edit.value[-1]['name']}: {parts.catalogue[part].name}"], [edit]
+        elif doing == "remove device":
+            change = remove_device(document, part)
+            says, edits = change.says, change.edits
+        else:
+            change = exchange(document, doing, part, parts.catalogue)
+            says, edits = change.says, change.edits
+        after = apply_edits(document, edits)
+        before = {(each.code, each.where) for each in still_findings(document, document.settings, parts)}
+        found = still_findings(after, after.settings, KitParts.of(after, parts.catalogue))
+        return _answer(craft, ExchangeView(says=says, edits=edits, findings=[each for each in found if (each.code, each.where) not in before]))
+
+
+class PlanHopView(APIView):
+    """The Port plan hop."""
+
+    @extend_schema(responses={200: PlanAnswer, **_REFUSED})
+    def get(self, request: Request, craft_id: uuid.UUID) -> Response:
+        """The picture, every pad and every device."""
+        craft, document, parts = _draft(request, craft_id)
+        return _answer(craft, plan_view(document, parts))
+
+
+class WorkOutView(APIView):
+    """Work it out."""
+
+    @extend_schema(request=TrialSerializer, responses={200: WorkedAnswer, **_REFUSED})
+    def post(self, request: Request, craft_id: uuid.UUID) -> Response:
+        """Ranked plans as differences from the draft, or why there is none; nothing is saved."""
+        craft, document, parts = _draft(request, craft_id)
+        form = TrialSerializer(data=request.data)
+        form.is_valid(raise_exception=True)
+        return _answer(craft, worked_out(document, parts, read_edits(form.validated_data["edits"])))
+
+
+class LoomHopView(APIView):
+    """The Loom hop."""
+
+    @extend_schema(responses={200: LoomAnswer, **_REFUSED})
+    def get(self, request: Request, craft_id: uuid.UUID) -> Response:
+        """The drawing, the wire list, the currents."""
+        craft, document, parts = _draft(request, craft_id)
+        return _answer(craft, loom_view(document, parts, rung_wires(craft.pk)))
+
+
+class LoomFileView(APIView):
+    """The loom on paper."""
+
+    @extend_schema(responses={(200, "image/svg+xml"): OpenApiTypes.BINARY, **_REFUSED})
+    def get(self, request: Request, craft_id: uuid.UUID, kind: str) -> HttpResponse:
+        """The drawing as SVG, drawing and list as PDF, or the list as CSV."""
+        craft, document, parts = _draft(request, craft_id)
+        wires, rung = wire_list(document, parts), rung_wires(craft.pk)
+        if kind == "csv":
+            answer = HttpResponse(wire_csv(wires, rung), content_type="text/csv; charset=utf-8")
+        elif kind == "svg":
+            answer = HttpResponse(svg(lay_out(document, parts), f"Wiring of {document.name}"), content_type="image/svg+xml")
+        elif kind == "pdf":
+            findings = [each for each in still_findings(document, document.settings, parts) if each.hop in ("kit", "port plan", "loom")]
+            answer = HttpResponse(pdf(lay_out(document, parts), document, wires, findings, rung), content_type="application/pdf")
+        else:
+            raise NotFound("the loom is to be had as svg, pdf or csv")
+        name = re.sub(r"[^A-Za-z0-9-]+", "-", document.name).strip("-").lower() or "craft"
+        answer["Content-Disposition"] = f'attachment; filename="{name}-loom.{kind}"'
+        return answer
+
+
+class RingsView(APIView):
+    """Wires rung out."""
+
+    @extend_schema(request=RingSerializer, responses={200: RungSerializer, **_REFUSED})
+    def post(self, request: Request, craft_id: uuid.UUID) -> Response:
+        """Tick a wire, with initials."""
+        craft = find_craft(request, craft_id)
+        form = RingSerializer(data=request.data)
+        form.is_valid(raise_exception=True)
+        initials = form.validated_data.get("initials", "").strip()
+        if not initials:
+            raise CraftError("initials: a wire is rung out by somebody; put your initials in first")
+        rung = ring(craft.pk, [form.validated_data["wire"]], WireRing.How.HAND, initials=initials, by=request.user)
+        tell_bench(craft.pk, "rings")
+        return Response({"rung": rung})
+
+    @extend_schema(request=RingSerializer, responses={200: RungSerializer, **_REFUSED})
+    def put(self, request: Request, craft_id: uuid.UUID) -> Response:
+        """Take a wire's tick back; the record stays, ended."""
+        craft = find_craft(request, craft_id)
+        form = RingSerializer(data=request.data)
+        form.is_valid(raise_exception=True)
+        rung = take_back(craft.pk, form.validated_data["wire"])
+        tell_bench(craft.pk, "rings")
+        return Response({"rung": rung})
