@@ -10,8 +10,8 @@ from drf_spectacular.views import SpectacularJSONAPIView, SpectacularSwaggerSpli
 from server.accounts.api import SessionView
 from server.captures.api import CapturesView
 from server.crafts.api import CraftsView, CraftView, DraftView, RevisionsView
-from server.parts.api import CheckPartView, PartsFileView, PartsView, PartView
-from server.planning.api import ExchangePartView, KitHopView, LoomFileView, LoomHopView, PlanHopView, RingsView, WorkOutView
+from server.parts.api import CheckPartView, PartSchemasView, PartsFileView, PartsView, PartView
+from server.planning.api import ExchangePartView, KitHopView, LoomFileView, LoomHopView, PlanHopView, RingsView, SolderView, WorkOutView
 
 
 def app(request: HttpRequest) -> HttpResponse:
@@ -29,6 +29,7 @@ urlpatterns = [
     path("api/workshops/<int:workshop_id>/parts/check", CheckPartView.as_view()),
     path("api/workshops/<int:workshop_id>/parts/file", PartsFileView.as_view()),
     path("api/workshops/<int:workshop_id>/parts/own/<str:part_id>", PartView.as_view()),
+    path("api/part-schemas", PartSchemasView.as_view()),
     path("api/crafts", CraftsView.as_view()),
     path("api/crafts/<uuid:craft_id>", CraftView.as_view()),
     path("api/crafts/<uuid:craft_id>/draft", DraftView.as_view()),
@@ -36,6 +37,7 @@ urlpatterns = [
     path("api/crafts/<uuid:craft_id>/kit", KitHopView.as_view()),
     path("api/crafts/<uuid:craft_id>/exchange", ExchangePartView.as_view()),
     path("api/crafts/<uuid:craft_id>/plan", PlanHopView.as_view()),
+    path("api/crafts/<uuid:craft_id>/solder", SolderView.as_view()),
     path("api/crafts/<uuid:craft_id>/work-out", WorkOutView.as_view()),
     path("api/crafts/<uuid:craft_id>/loom", LoomHopView.as_view()),
     path("api/crafts/<uuid:craft_id>/loom.<str:kind>", LoomFileView.as_view()),

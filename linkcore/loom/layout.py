@@ -20,6 +20,7 @@ STEP = 20
 LANE = 12
 DEVICE_WIDTH = 156
 BOARD_WIDTH = 190
+JOB_WIDTH = 70  # room for the jobs inside the board, where they are shown
 MARGIN = 14
 HEAD = 2  # grid steps for a device's name
 Side = Literal["left", "right"]
@@ -117,7 +118,7 @@ def lay_out(document: CraftDocument, parts: KitParts, *, signals_only: bool = Fa
     pad_y = _pad_heights(shown)
     devices = _devices(document, parts, wires, pad_y, {pad.name: pad.side for pad in shown}, signals_only)
     _stack(devices, pad_y)
-    return _draw(parts, devices, wires, shown, pad_y)
+    return _draw(parts, devices, wires, shown, pad_y, BOARD_WIDTH + (JOB_WIDTH if signals_only else 0))
 
 
 def _pad_heights(pads: list[Pad]) -> dict[str, float]:
@@ -176,7 +177,7 @@ def _stack(devices: list[_Device], pad_y: dict[str, float]) -> None:
             at += device.steps + 1
 
 
-def _draw(parts: KitParts, devices: list[_Device], wires: list[Wire], shown: list[Pad], pad_y: dict[str, float]) -> Picture:
+def _draw(parts: KitParts, devices: list[_Device], wires: list[Wire], shown: list[Pad], pad_y: dict[str, float], board_width: float) -> Picture:
     board = parts.board
     sides: dict[str, Side] = {pad.name: pad.side for pad in shown}
     side_of = {device.name: device.side for device in devices}
@@ -209,14 +210,14 @@ def _draw(parts: KitParts, devices: list[_Device], wires: list[Wire], shown: lis
     has = {side: any(device.side == side for device in devices) for side in ("left", "right")}
     left_edge = MARGIN + (DEVICE_WIDTH if has["left"] else 0)
     board_x = left_edge + (width["left"] if has["left"] or channels["left"] else 0)
-    right_edge = board_x + BOARD_WIDTH + (width["right"] if has["right"] or channels["right"] else 0)
+    right_edge = board_x + board_width + (width["right"] if has["right"] or channels["right"] else 0)
     y0 = MARGIN + lift
     lane_x: dict[Side, dict[str, float]] = {
         "left": {pad: left_edge + net.lane for pad, net in channels["left"].items()},
         "right": {pad: right_edge - net.lane for pad, net in channels["right"].items()},
     }
     edge: dict[Side, float] = {"left": left_edge, "right": right_edge}
-    pad_x: dict[Side, float] = {"left": board_x, "right": board_x + BOARD_WIDTH}
+    pad_x: dict[Side, float] = {"left": board_x, "right": board_x + board_width}
     runs = []
     ends: dict[tuple[Side, str], list[float]] = {}
     for wire in joined:
@@ -249,7 +250,7 @@ def _draw(parts: KitParts, devices: list[_Device], wires: list[Wire], shown: lis
         if side == sides[pad] and pad in across and len(ends) and pad_y[pad] not in branching:
             dots.append((lane_x[side][pad], y0 + pad_y[pad]))
     lowest = max(column_height, board_height, floor + LANE * (len(under) + 1) if under else 0)
-    boxes = [Box(name="board", kind="board", title=board.name, subtitle=f"{board.mcu} class", x=board_x, y=y0, w=BOARD_WIDTH, h=board_height)]
+    boxes = [Box(name="board", kind="board", title=board.name, subtitle=f"{board.mcu} class", x=board_x, y=y0, w=board_width, h=board_height)]
     pins = []
     used = {(wire.device, wire.pin) for wire in joined}
     for device in devices:

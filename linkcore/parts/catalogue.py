@@ -7,7 +7,7 @@ from functools import cache
 from importlib.resources import files
 from typing import Annotated, Any, TypeVar
 
-from pydantic import Field, TypeAdapter, ValidationError
+from pydantic import BaseModel, Field, TypeAdapter, ValidationError
 
 from linkcore.parts.models import Board, Module, Part, Peripheral, Receiver, Transmitter
 
@@ -69,6 +69,13 @@ def read_part(data: Any) -> Part:
             place = "/".join(str(step) for step in each["loc"][1:] if not str(step).startswith("function-"))
             problems.append((place, each["msg"].removeprefix("Value error, ")))
         raise PartError(problems) from error
+
+
+@cache
+def part_schemas() -> dict[str, Any]:
+    """The JSON Schema of each kind of part, for a form."""
+    kinds: dict[str, type[BaseModel]] = {"board": Board, "receiver": Receiver, "transmitter": Transmitter, "module": Module, "peripheral": Peripheral}
+    return {name: kind.model_json_schema() for name, kind in kinds.items()}
 
 
 @cache

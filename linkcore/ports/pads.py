@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from pydantic import BaseModel
 
-from linkcore.craft.document import CraftDocument
+from linkcore.craft.document import CraftDocument, CraftError, Patch
 from linkcore.craft.parts import KitParts
+from linkcore.findings import Edit
 from linkcore.parts.models import Board, Job, Pad
 from linkcore.ports.demands import BENCH_LINK, Placement, demands_of, link_ports, place_on, placements
 from linkcore.ports.planner import cost_of, fits_together
@@ -27,6 +28,7 @@ class Spot(BaseModel):
 
     pads: list[str]
     port: str | None
+    here: bool = False
     why_not: str = ""
     taken_by: str = ""
     cost: int = 0
@@ -112,8 +114,9 @@ def device_spots(document: CraftDocument, parts: KitParts) -> list[DeviceSpots]:
             rivals = [device for device, places in soldered.items() if device != demand.device and not all(fits_together([place, other]) for other in places)]
             cost = sum(cost_of(document, board, place).values())
             note = {"none": "", "native": "inverts by itself", "fixed": "has an inverter", "external": "needs an external inverter"}[place.inversion]
-            spots.append(Spot(pads=[pad.name for pad in place.pads], port=place.port, taken_by=", ".join(rivals), cost=cost, note=note))
-        spots.sort(key=lambda spot: (bool(spot.taken_by), spot.cost))
+            here = bool(place.patches) and all(document.pad_of(pin, demand.device) == pad for pin, pad in place.patches)
+            spots.append(Spot(pads=[pad.name for pad in place.pads], port=place.port, here=here, taken_by=", ".join(rivals), cost=cost, note=note))
+        spots.sort(key=lambda spot: (not spot.here, bool(spot.taken_by), spot.cost))
         reached = {spot.port for spot in spots}
         links = link_ports(document, parts)
         for port in board.ports if demand.baud else ():
@@ -124,3 +127,27 @@ def device_spots(document: CraftDocument, parts: KitParts) -> list[DeviceSpots]:
             spots.append(Spot(pads=[pad.name for pad in board.pads if pad.port == port], port=port, why_not=text))
         found.append(DeviceSpots(device=demand.device, label=demand.label, job=demand.job, spots=spots))
     return found
+
+
+def solder(document: CraftDocument, parts: KitParts, device: str, job: Job, pads: list[str]) -> list[Edit]:
+    """Edits that put a device on those pads and give the port its job. Raise CraftError where they cannot serve it.
+
+    A port that had the job and loses its wires loses the job as well; other devices' wires are left alone.
+    """
+    demand = next((each for each in demands_of(document, parts) if (each.device, each.job) == (device, job)), None)
+    if demand is None:
+        raise CraftError(f"{device} asks for no port with the job {job}")
+    place = next((each for each in placements(demand, document, parts, fixed={}) if [pad.name for pad in each.pads] == pads), None)
+    if place is None:
+        raise CraftError(f"{' and '.join(pads)}: {device} cannot be served there")
+    moved = {pin for variant in demand.variants for pin in variant.pins}
+    kept = [patch for patch in document.wiring if patch.device != device or patch.pin not in moved]
+    new = [Patch(device=device, pin=pin, pad=pad, inverter=place.inversion == "external") for pin, pad in place.patches]
+    edits = [Edit(path="/wiring", value=[patch.model_dump(mode="json") for patch in (*kept, *new)])]
+    if place.port is None:
+        return edits
+    board = parts.board
+    used = {pad.port for patch in (*kept, *new) if (pad := board.pad(patch.pad)) is not None}
+    ports = {port: "free" if given == job and port not in used else given for port, given in document.settings.ports.items()}
+    edits.append(Edit(path="/settings/ports", value=ports | {place.port: job}))
+    return edits

@@ -365,11 +365,13 @@ def _devices(document: CraftDocument, settings: BoardSettings, parts: KitParts) 
             continue
         if ports:
             findings += _device(document, board, settings, demand, ports, pads)
-    for port, demands in on_port.items():
-        sharing = [demand for demand in demands if not _shares(demand, demands)]
-        if len(sharing) > 1:
-            findings.append(_clash(board, port, sharing))
-    return findings
+    clashes = [
+        _clash(board, port, sharing)
+        for port, demands in on_port.items()
+        if len(sharing := [demand for demand in demands if not _shares(demand, demands)]) > 1
+    ]
+    told = {clash.where.split(" ")[0] for clash in clashes}  # a port with two claims need not be said to have the wrong job as well
+    return [*(each for each in findings if each.code != "ports.job-elsewhere" or each.where not in told), *clashes]
 
 
 def _shares(demand: Demand, demands: list[Demand]) -> bool:

@@ -200,6 +200,11 @@ class Bench:
         return RECEIVER not in self.failed and self.board.powered and self.wire.runs(RECEIVER, usb=self.usb, pack=self.pack)
 
     @property
+    def rival_on_the_wire(self) -> str | None:
+        """Another device that drives the receiver's wire now."""
+        return next((device for device, _ in self._chatter if self.wire.runs(device, usb=self.usb, pack=self.pack)), None)
+
+    @property
     def _pad_hears_wire(self) -> bool:
         pad = self.board.rx_pad
         return pad is not None and self.wire.pad is not None and pad.name == self.wire.pad.name and self.wire.grounded
@@ -317,8 +322,7 @@ class Bench:
 
     def _quarrel(self, own: Times, until: float) -> tuple[Times, int]:
         """Another device drives the same wire: what comes of both, and the level before it."""
-        alive = self.wire.runs(self._chatter[0][0], usb=self.usb, pack=self.pack)
-        rival = self._chatter[0][1].toggles(self.t, until) if alive else NO_TIMES
+        rival = self._chatter[0][1].toggles(self.t, until) if self.rival_on_the_wire else NO_TIMES
         own, rival = np.concatenate([self._late[0], own]), np.concatenate([self._late[1], rival])
         now = (own[own < until], rival[rival < until])
         self._late = (own[own >= until], rival[rival >= until])

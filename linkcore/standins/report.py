@@ -200,6 +200,9 @@ class Reporter:
             return f"The board browns out and restarts: {bench.overload} is over its limit."
         if not bench.receiver.powered:
             return "The receiver has no power: look at its supply and its ground in the Loom."
+        rival = bench.rival_on_the_wire
+        if rival:
+            return f"{rival} drives the same wire and holds it: where two outputs disagree, nothing can be read. The Loom shows both."
         if bench.parts.shared_radio() is None:
             return "Transmitter and receiver do not understand each other: see the Kit."
         if not bench.receiver.bound:

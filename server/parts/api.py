@@ -14,7 +14,7 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from linkcore.craft.document import Airframe, Mode
-from linkcore.parts.catalogue import PartError
+from linkcore.parts.catalogue import PartError, part_schemas
 from linkcore.parts.models import Job, Region, Sensor
 from linkcore.protocols.facts import WIRE_FACTS
 from server.parts.models import OwnPart, catalogue_of
@@ -48,6 +48,12 @@ class PartsSerializer(serializers.Serializer[Any]):
     modules = CoreField("Module", many=True)
     peripherals = CoreField("Peripheral", many=True)
     own = OwnSerializer(many=True)
+
+
+class PartSchemasSerializer(serializers.Serializer[Any]):
+    """A JSON Schema for each kind of part."""
+
+    schemas = serializers.DictField(child=serializers.JSONField())
 
 
 class SavePartSerializer(serializers.Serializer[Any]):
@@ -144,6 +150,15 @@ def _own(part: OwnPart) -> dict[str, Any]:
     except PartError as error:
         trouble = str(error)
     return {"id": part.part_id, "version": part.version, "updated_by": part.updated_by.get_username() if part.updated_by else None, "trouble": trouble}
+
+
+class PartSchemasView(APIView):
+    """What a part of each kind is made of."""
+
+    @extend_schema(responses={200: PartSchemasSerializer})
+    def get(self, request: Request) -> Response:
+        """The form's outline."""
+        return Response({"schemas": part_schemas()})
 
 
 class PartView(APIView):

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 import uuid
-from typing import Any
+from typing import Any, get_args
 
 from django.http import HttpResponse
 from drf_spectacular.types import OpenApiTypes
@@ -18,16 +18,17 @@ from rest_framework.views import APIView
 from linkcore.chain import still_findings
 from linkcore.craft.document import CraftDocument, CraftError, apply_edits
 from linkcore.craft.parts import KitParts
+from linkcore.findings import Edit
 from linkcore.kit.exchange import add_device, exchange, remove_device
 from linkcore.loom.drawing import pdf, svg, wire_csv
 from linkcore.loom.layout import lay_out
 from linkcore.loom.netlist import wire_list
-from linkcore.parts.models import Peripheral
+from linkcore.parts.models import Job, Peripheral
 from server.bench.news import tell_bench
 from server.crafts.api import find_craft, read_edits
 from server.crafts.models import Craft
 from server.parts.models import catalogue_of
-from server.planning.views import ExchangeView, kit_view, loom_view, plan_view, worked_out
+from server.planning.views import ExchangeView, kit_view, loom_view, plan_view, soldered, worked_out
 from server.problems import ProblemSerializer
 from server.proofs.models import WireRing
 from server.proofs.services import ring, rung_wires, take_back
@@ -85,6 +86,14 @@ class DoingSerializer(serializers.Serializer[Any]):
     part = serializers.CharField(allow_blank=True, max_length=60)
 
 
+class SolderSerializer(serializers.Serializer[Any]):
+    """A device's job and the pads that its wires go to, RX before TX."""
+
+    device = serializers.CharField(max_length=40)
+    job = serializers.ChoiceField(get_args(Job))
+    pads = serializers.ListField(child=serializers.CharField(max_length=40), min_length=1, max_length=20)
+
+
 class RingSerializer(serializers.Serializer[Any]):
     """A wire's key, and who rang it out."""
 
@@ -137,10 +146,15 @@ class ExchangePartView(APIView):
         else:
             change = exchange(document, doing, part, parts.catalogue)
             says, edits = change.says, change.edits
-        after = apply_edits(document, edits)
-        before = {(each.code, each.where) for each in still_findings(document, document.settings, parts)}
-        found = still_findings(after, after.settings, KitParts.of(after, parts.catalogue))
-        return _answer(craft, ExchangeView(says=says, edits=edits, findings=[each for each in found if (each.code, each.where) not in before]))
+        return _answer(craft, _exchanged(document, parts, says, edits))
+
+
+def _exchanged(document: CraftDocument, parts: KitParts, says: list[str], edits: list[Edit]) -> ExchangeView:
+    """Those edits, with the findings that they would bring."""
+    after = apply_edits(document, edits)
+    before = {(each.code, each.where) for each in still_findings(document, document.settings, parts)}
+    found = still_findings(after, after.settings, KitParts.of(after, parts.catalogue))
+    return ExchangeView(says=says, edits=edits, findings=[each for each in found if (each.code, each.where) not in before])
 
 
 class PlanHopView(APIView):
@@ -151,6 +165,19 @@ class PlanHopView(APIView):
         """The picture, every pad and every device."""
         craft, document, parts = _draft(request, craft_id)
         return _answer(craft, plan_view(document, parts))
+
+
+class SolderView(APIView):
+    """A device on other pads."""
+
+    @extend_schema(request=SolderSerializer, responses={200: ExchangeAnswer, **_REFUSED})
+    def post(self, request: Request, craft_id: uuid.UUID) -> Response:
+        """The edits that wire it there and give the port its job; nothing is saved."""
+        craft, document, parts = _draft(request, craft_id)
+        form = SolderSerializer(data=request.data)
+        form.is_valid(raise_exception=True)
+        wanted = form.validated_data
+        return _answer(craft, _exchanged(document, parts, [], soldered(document, parts, wanted["device"], wanted["job"], wanted["pads"])))
 
 
 class WorkOutView(APIView):

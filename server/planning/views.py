@@ -14,7 +14,8 @@ from linkcore.kit.exchange import Fit, what_else_fits
 from linkcore.kit.starting import StartLine, starting_point
 from linkcore.loom.layout import Picture, lay_out
 from linkcore.loom.netlist import RailLoad, UsbLoad, Wire, WireChange, plan_edits, rail_loads, usb_load, wire_changes, wire_list, wires_for
-from linkcore.ports.pads import DeviceSpots, PadFacts, device_spots, pad_facts
+from linkcore.parts.models import Job
+from linkcore.ports.pads import DeviceSpots, PadFacts, device_spots, pad_facts, solder
 from linkcore.ports.planner import Clashing, Plan, work_out
 
 
@@ -116,6 +117,15 @@ def worked_out(document: CraftDocument, parts: KitParts, trial: list[Edit]) -> W
         offers.append(Offer(plan=plan, wires=wire_changes(document.wiring, after.wiring), jobs=jobs, reading=reading, edits=edits))
     says = "" if worked.plans or worked.clash else "No device of this kit asks for a port or an input yet. Choose a receiver and devices in the Kit."
     return WorkedOut(offers=offers, clash=worked.clash, says=says)
+
+
+def soldered(document: CraftDocument, parts: KitParts, device: str, job: Job, pads: list[str]) -> list[Edit]:
+    """A device on certain pads, its supply and ground completed."""
+    edits = solder(document, parts, device, job, pads)
+    after = apply_edits(document, edits)
+    mine = [patch for patch in wires_for(after, parts, None) if patch.device == device]
+    rest = [patch for patch in after.wiring if patch.device != device]
+    return [*edits[1:], Edit(path="/wiring", value=[patch.model_dump(mode="json") for patch in (*rest, *mine)])]
 
 
 def loom_view(document: CraftDocument, parts: KitParts, rung: dict[str, str]) -> LoomView:

@@ -1,9 +1,12 @@
+import { lazy, Suspense } from "react";
 import { BrowserRouter, Navigate, Route, Routes } from "react-router";
 import { CraftPage } from "./craft/CraftPage";
 import { Crafts } from "./crafts/Crafts";
 import { Centred } from "./look/Centred";
 import { SignIn } from "./session/SignIn";
 import { useSession } from "./session/useSession";
+
+const PartsPage = lazy(() => import("./parts/PartsPage"));
 
 export function App() {
   const session = useSession();
@@ -16,6 +19,14 @@ export function App() {
         <Route path="/" element={<Crafts session={session.data} />} />
         <Route path="/crafts/:craftId" element={<CraftPage user={session.data.user} />} />
         <Route path="/crafts/:craftId/:hop" element={<CraftPage user={session.data.user} />} />
+        <Route
+          path="/workshops/:workshopId/parts/:partId?"
+          element={
+            <Suspense fallback={<Centred>Opening the parts…</Centred>}>
+              <PartsPage user={session.data.user} />
+            </Suspense>
+          }
+        />
         <Route path="*" element={<Navigate to="/" replace />} />
       </Routes>
     </BrowserRouter>

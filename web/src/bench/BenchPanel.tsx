@@ -18,12 +18,13 @@ export function BenchPanel({
   folded,
   onFold,
 }: {
-  parts: HopProps["parts"];
+  parts: HopProps["parts"] | null;
   document: CraftDocument;
   folded: boolean;
   onFold: () => void;
 }) {
   const live = useBenchStore((state) => state.live);
+  const why = useBenchStore((state) => state.waiting?.why);
   const stickMode = document.transmitter.stick_mode ?? 2;
   return (
     <Box
@@ -52,7 +53,8 @@ export function BenchPanel({
           {folded ? "B" : "fold away B"}
         </Button>
       </Box>
-      {!folded && live && (
+      {!folded && why && <Box sx={{ fontSize: 13.5, color: "text.secondary" }}>{why}</Box>}
+      {!folded && live && parts && (
         <>
           <Card
             title={`Transmitter · ${parts.transmitter.name}`}
@@ -107,9 +109,27 @@ export function BenchPanel({
               {LIGHT_WORDS[live.light]}
             </Box>
           </Card>
-          <Card title={`Board · ${parts.board.name}`} on={live.power} label="USB power" toggle={(on) => sendHands({ power: on })}>
+          <Card title={`Board · ${parts.board.name}`}>
+            <Box sx={{ display: "flex", gap: 0.5, mb: 0.5 }}>
+              <Plug label="USB" on={live.usb} toggle={(on) => sendHands({ usb: on })} />
+              <Plug label="pack" on={live.pack} toggle={(on) => sendHands({ pack: on })} />
+            </Box>
             <BoardState live={live} />
           </Card>
+          {live.failed.length > 0 && (
+            <Card title="Failed parts">
+              {live.failed.map((device) => (
+                <Box key={device} sx={{ display: "flex", alignItems: "center", gap: 1, fontSize: 13 }}>
+                  <Box component="span" sx={{ color: colours.oxide, flex: 1 }}>
+                    {device}
+                  </Box>
+                  <Button variant="outlined" onClick={() => sendHands({ replaced: device })}>
+                    Replace the {device}
+                  </Button>
+                </Box>
+              ))}
+            </Card>
+          )}
         </>
       )}
     </Box>
@@ -148,6 +168,16 @@ function BoardState({ live }: { live: Live }) {
       {board.blockers.length > 0 && board.powered && !board.booting && (
         <Box sx={{ color: colours.copperText }}>blocked by: {board.blockers.join("; ")}</Box>
       )}
+    </Box>
+  );
+}
+
+/** A supply that is plugged in or not. */
+function Plug({ label, on, toggle }: { label: string; on: boolean; toggle: (on: boolean) => void }) {
+  return (
+    <Box component="label" sx={{ display: "flex", alignItems: "center", fontSize: 12.5 }}>
+      <Switch size="small" checked={on} onChange={(_, to) => toggle(to)} slotProps={{ input: { "aria-label": label } }} />
+      {label}
     </Box>
   );
 }

@@ -1,19 +1,20 @@
 import { useEffect } from "react";
 import { create } from "zustand";
-import type { Act, Answer, Hands, Live, Report, Trouble } from "../api/types";
+import type { Act, Answer, Hands, Live, Report, Trouble, Waiting } from "../api/types";
 
 type Status = "connecting" | "open" | "lost" | "refused";
-type Message = Live | Report | Answer | Trouble;
+type Message = Live | Report | Waiting | Answer | Trouble;
 
 interface Bench {
   status: Status;
   live: Live | null;
   report: Report | null;
+  waiting: Waiting | null;
   trouble: string | null;
   answer: (Answer & { act: Act; at: number }) | null;
 }
 
-const EMPTY: Bench = { status: "connecting", live: null, report: null, trouble: null, answer: null };
+const EMPTY: Bench = { status: "connecting", live: null, report: null, waiting: null, trouble: null, answer: null };
 export const useBenchStore = create<Bench>(() => EMPTY);
 
 let socket: WebSocket | null = null;
@@ -68,7 +69,10 @@ function take(message: Message): void {
       useBenchStore.setState({ live: message, status: "open" });
       break;
     case "report":
-      useBenchStore.setState({ report: message });
+      useBenchStore.setState({ report: message, waiting: null });
+      break;
+    case "waiting":
+      useBenchStore.setState({ waiting: message, live: null, report: null, status: "open" });
       break;
     case "answer": {
       const asker = waiting.get(message.request);
@@ -120,4 +124,11 @@ export function doAct(act: Act, version?: number): Promise<Answer> {
     waiting.set(request, { act, done: finish });
     socket.send(JSON.stringify({ type: "act", act, request, version: version ?? null }));
   });
+}
+
+/** Coins and findings as far as they are known: from the running bench, or from the draft while there is none. */
+export function useKnown() {
+  const report = useBenchStore((state) => state.report);
+  const waiting = useBenchStore((state) => state.waiting);
+  return report ?? waiting;
 }

@@ -4,21 +4,23 @@ import { useQueryClient } from "@tanstack/react-query";
 import { useCallback, useEffect, useState } from "react";
 import { useHotkeys } from "react-hotkeys-hook";
 import { Link, Navigate, useNavigate, useParams } from "react-router";
-import type { Craft, CraftDocument, Edit, Hop } from "../api/types";
+import type { Craft, CraftDocument, Edit, Hop, Parts } from "../api/types";
 import { BenchPanel } from "../bench/BenchPanel";
-import { useBenchConnection, useBenchStore } from "../bench/useBench";
+import { useBenchConnection, useBenchStore, useKnown } from "../bench/useBench";
 import { useBenchKeys } from "../bench/useBenchKeys";
 import { Chain } from "../chain/Chain";
 import { HOPS, hopFromPath, hopPath } from "../chain/hops";
-import { useParts } from "../crafts/NewCraft";
 import { FindingStrip } from "../findings/FindingStrip";
+import { KitHop } from "../hops/kit/KitHop";
 import { LineHop } from "../hops/line/LineHop";
+import { LoomHop } from "../hops/loom/LoomHop";
 import { LostLinkHop } from "../hops/lostlink/LostLinkHop";
 import { PortPlanHop } from "../hops/portplan/PortPlanHop";
 import { SticksHop } from "../hops/sticks/SticksHop";
 import { SwitchboardHop } from "../hops/switchboard/SwitchboardHop";
 import { Centred } from "../look/Centred";
 import { colours } from "../look/colours";
+import { useParts } from "../parts/useParts";
 import { partsOf } from "./parts";
 import { Shortcuts } from "./Shortcuts";
 import { TopBar } from "./TopBar";
@@ -28,7 +30,7 @@ export function CraftPage({ user }: { user: string }) {
   const { craftId = "", hop: path } = useParams();
   const hop = hopFromPath(path);
   const { craft, edit } = useDraft(craftId);
-  if (!hop) return <Navigate to={`/crafts/${craftId}/port-plan`} replace />;
+  if (!hop) return <Navigate to={`/crafts/${craftId}/kit`} replace />;
   if (craft.isPending) return <Centred>Opening the craft…</Centred>;
   if (!craft.data)
     return (
@@ -46,8 +48,19 @@ export interface HopProps {
   edit: (change: ((document: CraftDocument) => CraftDocument) | Edit[]) => void;
 }
 
-const VIEWS: Record<Hop, (props: HopProps) => React.ReactNode> = {
+/** What the hops need that work before there is a bench. */
+export interface DraftHopProps {
+  craft: Craft;
+  catalogue: Parts;
+  edit: HopProps["edit"];
+}
+
+const DRAFT_VIEWS: Partial<Record<Hop, (props: DraftHopProps) => React.ReactNode>> = {
+  kit: KitHop,
   "port plan": PortPlanHop,
+  loom: LoomHop,
+};
+const VIEWS: Partial<Record<Hop, (props: HopProps) => React.ReactNode>> = {
   line: LineHop,
   sticks: SticksHop,
   switchboard: SwitchboardHop,
@@ -57,17 +70,20 @@ const VIEWS: Record<Hop, (props: HopProps) => React.ReactNode> = {
 function OpenCraft({ craft, edit, hop, user }: { craft: Craft; edit: HopProps["edit"]; hop: Hop; user: string }) {
   const queries = useQueryClient();
   const go = useNavigate();
-  const catalogue = useParts();
+  const catalogue = useParts(craft.workshop_id);
   const [help, setHelp] = useState(false);
-  const [folded, setFolded] = useState(false);
+  const [foldedHere, setFoldedHere] = useState<Partial<Record<Hop, boolean>>>({ kit: true, "port plan": true, loom: true });
+  const folded = foldedHere[hop] ?? false;
+  const fold = () => setFoldedHere((state) => ({ ...state, [hop]: !state[hop] }));
   const refused = useCallback(() => void queries.invalidateQueries(), [queries]);
   useBenchConnection(craft.id, refused);
   const status = useBenchStore((state) => state.status);
-  const report = useBenchStore((state) => state.report);
-  const ready = useBenchStore((state) => state.live !== null && state.report !== null);
+  const known = useKnown();
+  const ready = useBenchStore((state) => state.waiting !== null || (state.live !== null && state.report !== null));
+  const why = useBenchStore((state) => state.waiting?.why);
   const unsaved = useUnsaved((state) => state.queue.length);
 
-  const ahead = report ? report.draft_version > craft.version : false;
+  const ahead = known ? known.draft_version > craft.version : false;
   useEffect(() => {
     if (ahead && unsaved === 0) void queries.invalidateQueries({ queryKey: ["craft", craft.id] });
   }, [ahead, unsaved, craft.id, queries]);
@@ -79,11 +95,12 @@ function OpenCraft({ craft, edit, hop, user }: { craft: Craft; edit: HopProps["e
   useHotkeys("[", () => step(-1), { useKey: true }, [hop, craft.id]);
   useHotkeys("]", () => step(1), { useKey: true }, [hop, craft.id]);
   useHotkeys("?", () => setHelp((open) => !open), { useKey: true });
-  useHotkeys("b", () => setFolded((state) => !state), { useKey: true });
+  useHotkeys("b", fold, { useKey: true }, [hop]);
 
   const parts = catalogue.data ? partsOf(catalogue.data, craft.document) : null;
   useBenchKeys(parts?.transmitter, craft.document.transmitter.stick_mode ?? 2);
   const View = VIEWS[hop];
+  const DraftView = DRAFT_VIEWS[hop];
   return (
     <Box
       sx={{
@@ -94,21 +111,33 @@ function OpenCraft({ craft, edit, hop, user }: { craft: Craft; edit: HopProps["e
         gridTemplateRows: "48px auto auto 1fr",
         minWidth: 1100,
       }}
-      data-ready={(ready && parts !== null) || undefined}
+      data-ready={(ready && catalogue.isSuccess) || undefined}
     >
       <TopBar craft={craft} user={user} onHelp={() => setHelp(true)} />
-      <Chain craftId={craft.id} current={hop} states={report?.chain} />
+      <Chain craftId={craft.id} current={hop} states={known?.chain} />
       <Notices status={status} />
       <Box sx={{ display: "grid", gridTemplateColumns: folded ? "1fr 40px" : "1fr 312px", minHeight: 0 }}>
         <Box component="main" sx={{ display: "grid", gridTemplateRows: "1fr auto", minHeight: 0, minWidth: 0 }}>
           <Box sx={{ overflow: "auto", px: 3, py: 2 }}>
-            {parts ? <View craft={craft} parts={parts} edit={edit} /> : catalogue.error?.message}
+            {catalogue.error?.message}
+            {DraftView && catalogue.data && <DraftView craft={craft} catalogue={catalogue.data} edit={edit} />}
+            {View && (parts && !why ? <View craft={craft} parts={parts} edit={edit} /> : <NoBench craftId={craft.id} why={why} />)}
           </Box>
           <FindingStrip hop={hop} craftId={craft.id} edit={edit} />
         </Box>
-        {parts && <BenchPanel parts={parts} document={craft.document} folded={folded} onFold={() => setFolded(!folded)} />}
+        <BenchPanel parts={parts} document={craft.document} folded={folded} onFold={fold} />
       </Box>
       <Shortcuts open={help} onClose={() => setHelp(false)} />
+    </Box>
+  );
+}
+
+/** A live hop of a craft that has no bench yet. */
+function NoBench({ craftId, why }: { craftId: string; why: string | undefined }) {
+  return (
+    <Box sx={{ maxWidth: 560, mt: 6, mx: "auto", textAlign: "center" }}>
+      <p>{why ?? "Setting up the bench…"}</p>
+      {why && <Link to={`/crafts/${craftId}/kit`}>To the Kit</Link>}
     </Box>
   );
 }

@@ -15,6 +15,7 @@ import { useUnsaved } from "./useDraft";
 /** Craft, draft against board, and the three acts. */
 export function TopBar({ craft, user, onHelp }: { craft: Craft; user: string; onHelp: () => void }) {
   const report = useBenchStore((state) => state.report);
+  const waiting = useBenchStore((state) => state.waiting !== null);
   const unsaved = useUnsaved((state) => state.queue.length);
   const signOut = useSignOut();
   const current = report && report.draft_version === craft.version ? report : null;
@@ -58,7 +59,13 @@ export function TopBar({ craft, user, onHelp }: { craft: Craft; user: string; on
       </Typography>
       <Box sx={{ flex: 1 }} />
       <LastAct />
-      {current ? <Differences differs={differs} /> : <Typography sx={{ color: "text.secondary" }}>comparing…</Typography>}
+      {waiting ? (
+        <Typography sx={{ color: "text.secondary" }}>no board on the bench yet</Typography>
+      ) : current ? (
+        <Differences differs={differs} />
+      ) : (
+        <Typography sx={{ color: "text.secondary" }}>comparing…</Typography>
+      )}
       <Button variant="contained" disabled={!current || differs === 0 || unsaved > 0} onClick={write}>
         Write to board
       </Button>

@@ -39,7 +39,7 @@ export function Crafts({ session }: { session: Session }) {
           Sign out
         </Button>
       </Box>
-      <Box component="main" data-ready={crafts.isSuccess || undefined} sx={{ maxWidth: 1040, mx: "auto", p: 4 }}>
+      <Box component="main" data-ready={crafts.isSuccess || undefined} sx={{ maxWidth: 1120, mx: "auto", p: 4 }}>
         <Box sx={{ display: "flex", alignItems: "baseline", gap: 2, mb: 0.5 }}>
           <Typography variant="h1">Crafts</Typography>
           <Box sx={{ flex: 1 }} />
@@ -61,7 +61,10 @@ export function Crafts({ session }: { session: Session }) {
           return (
             <Box component="section" key={workshop.id} sx={{ mb: 4 }} aria-label={workshop.name}>
               <Typography variant="h2" sx={{ mb: 1, fontSize: 13.5, color: colours.softInk }}>
-                {workshop.name} · you are a {workshop.role}
+                {workshop.name} · you are a {workshop.role} ·{" "}
+                <Link to={`/workshops/${workshop.id}/parts`} style={{ color: colours.verdigris }}>
+                  parts
+                </Link>
               </Typography>
               <Box component="ul" sx={{ listStyle: "none", m: 0, p: 0, display: "grid", gap: 1.5 }}>
                 {own.map((craft) => (
@@ -85,13 +88,13 @@ export function Crafts({ session }: { session: Session }) {
 function CraftLine({ craft }: { craft: CraftRow }) {
   const broken = craft.chain.find((state) => state.coin === "cracked");
   const next = broken ?? craft.chain.find((state) => state.coin !== "rings true");
-  const target = `/crafts/${craft.id}/${hopPath(next?.hop ?? "port plan")}`;
+  const target = `/crafts/${craft.id}/${hopPath(next?.hop ?? "kit")}`;
   return (
     <Box
       component="li"
       sx={{
         display: "grid",
-        gridTemplateColumns: "240px 1fr 300px",
+        gridTemplateColumns: "220px 1fr 270px",
         gap: 2,
         alignItems: "center",
         p: 2,
@@ -113,7 +116,7 @@ function CraftLine({ craft }: { craft: CraftRow }) {
             component="span"
             key={state.hop}
             title={`${hopTitle(state.hop)}: ${state.why}`}
-            sx={{ display: "grid", justifyItems: "center", width: 70 }}
+            sx={{ display: "grid", justifyItems: "center", width: 58 }}
           >
             <Coin state={state.coin} size={24} label={COIN_WORDS[state.coin]} />
             <Box component="span" sx={{ fontSize: 11, color: "text.secondary", mt: 0.5 }}>

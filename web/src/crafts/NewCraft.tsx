@@ -6,23 +6,15 @@ import DialogContent from "@mui/material/DialogContent";
 import DialogTitle from "@mui/material/DialogTitle";
 import MenuItem from "@mui/material/MenuItem";
 import TextField from "@mui/material/TextField";
-import { useMutation, useQuery } from "@tanstack/react-query";
+import { useMutation } from "@tanstack/react-query";
 import { type FormEvent, useState } from "react";
 import { useNavigate } from "react-router";
 import { api, taken } from "../api/client";
-import type { Craft, Parts, Session } from "../api/types";
+import type { Craft, Session } from "../api/types";
 import { colours } from "../look/colours";
-
-export function useParts() {
-  return useQuery({
-    queryKey: ["parts"],
-    queryFn: (): Promise<Parts> => taken(api.GET("/api/parts")),
-    staleTime: Number.POSITIVE_INFINITY,
-  });
-}
+import { useParts } from "../parts/useParts";
 
 export function NewCraft({ session, onClose }: { session: Session; onClose: () => void }) {
-  const parts = useParts();
   const go = useNavigate();
   const [form, setForm] = useState({
     name: "",
@@ -32,16 +24,24 @@ export function NewCraft({ session, onClose }: { session: Session; onClose: () =
     transmitter: "",
     workshop: session.workshops[0]?.id ?? 0,
   });
+  const parts = useParts(form.workshop);
   const make = useMutation({
     mutationFn: (): Promise<Craft> => taken(api.POST("/api/crafts", { body: form })),
-    onSuccess: (craft) => go(`/crafts/${craft.id}/port-plan`),
+    onSuccess: (craft) => go(`/crafts/${craft.id}/kit`),
   });
   const submit = (event: FormEvent) => {
     event.preventDefault();
     make.mutate();
   };
   const choose = (name: "airframe" | "board" | "receiver" | "transmitter", label: string, options: { value: string; text: string }[]) => (
-    <TextField select required label={label} value={form[name]} onChange={(event) => setForm({ ...form, [name]: event.target.value })}>
+    <TextField
+      select
+      label={label}
+      value={form[name]}
+      onChange={(event) => setForm({ ...form, [name]: event.target.value })}
+      slotProps={{ inputLabel: { shrink: true }, select: { displayEmpty: true } }}
+    >
+      {name !== "airframe" && <MenuItem value="">chosen later, in the Kit</MenuItem>}
       {options.map((option) => (
         <MenuItem key={option.value} value={option.value}>
           {option.text}
@@ -90,7 +90,10 @@ export function NewCraft({ session, onClose }: { session: Session; onClose: () =
           {choose(
             "receiver",
             "Receiver",
-            parts.data?.receivers.map((each) => ({ value: each.id, text: `${each.name}, ${each.protocol}` })) ?? [],
+            parts.data?.receivers.map((each) => ({
+              value: each.id,
+              text: `${each.name}, ${each.outputs.map((output) => output.protocol).join(" or ")}`,
+            })) ?? [],
           )}
           {choose(
             "transmitter",

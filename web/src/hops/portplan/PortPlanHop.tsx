@@ -1,157 +1,84 @@
 import Box from "@mui/material/Box";
-import Button from "@mui/material/Button";
-import Checkbox from "@mui/material/Checkbox";
-import FormControlLabel from "@mui/material/FormControlLabel";
-import MenuItem from "@mui/material/MenuItem";
-import TextField from "@mui/material/TextField";
-import Typography from "@mui/material/Typography";
 import { useState } from "react";
-import type { Job } from "../../api/types";
-import { useBenchStore } from "../../bench/useBench";
-import type { HopProps } from "../../craft/CraftPage";
-import { colours, mono } from "../../look/colours";
+import { Link } from "react-router";
+import type { Finding } from "../../api/types";
+import { useKnown } from "../../bench/useBench";
+import type { DraftHopProps } from "../../craft/CraftPage";
+import { usePlanView } from "../../craft/useWorkedOut";
 import { HopHead } from "../../look/HopHead";
-import { BoardPicture } from "./BoardPicture";
+import { DeviceCard, PadCard, PinCard } from "./Cards";
+import { type Chosen, PatchPicture } from "./PatchPicture";
+import { PlanTable } from "./PlanTable";
+import { WorkItOut } from "./WorkItOut";
 
-export function PortPlanHop({ craft, parts, edit }: HopProps) {
-  const { document } = craft;
-  const jobs = document.settings.ports;
-  const signalPin = parts.receiver.pins.find((pin) => pin.kind === "signal out")?.name ?? "";
-  const soldered = document.wiring?.find((patch) => patch.pin === signalPin)?.pad;
-  const solderedPort = parts.board.pads.find((pad) => pad.name === soldered)?.port ?? null;
-  const withJob = parts.board.ports.find((port) => jobs[port] === "receiver input");
-  const [chosen, setChosen] = useState<string | null>(null);
-  const port = chosen ?? withJob ?? solderedPort ?? parts.board.ports[0] ?? "";
-
+export function PortPlanHop(props: DraftHopProps) {
+  const { craft } = props;
+  const plan = usePlanView(craft);
+  const known = useKnown();
+  const [chosen, setChosen] = useState<Chosen>(null);
+  const head = (
+    <HopHead title="Port plan" question="Which device on which pad? Pick a device or a pad to see what could go where, and why not." />
+  );
+  if (!craft.document.kit?.board)
+    return (
+      <>
+        {head}
+        <Box sx={{ mt: 4, textAlign: "center" }}>
+          There is no board to plan for yet. <Link to={`/crafts/${craft.id}/kit`}>Choose one in the Kit</Link>.
+        </Box>
+      </>
+    );
+  if (!plan.data)
+    return (
+      <>
+        {head}
+        <Box role={plan.error ? "alert" : undefined}>{plan.error?.message ?? "Working out what could go where…"}</Box>
+      </>
+    );
+  const view = plan.data.view;
+  const stops = (known?.findings ?? []).filter((finding) => finding.hop === "port plan" && finding.severity === "stop");
+  const choose = (next: Chosen) => {
+    if (chosen?.kind === "pin" && next?.kind === "pad") {
+      moveWire(props, chosen.device, chosen.pin, next.pad);
+      setChosen({ kind: "device", device: chosen.device });
+    } else setChosen(next);
+  };
   return (
     <>
-      <HopHead title="Port plan" question="Which port does what, and does the receiver's wire meet its job? Pick a port or a pad." />
-      <Box sx={{ display: "grid", gridTemplateColumns: "minmax(560px, 1fr) 250px", gap: 2.5, alignItems: "start" }}>
-        <BoardPicture board={parts.board} receiver={parts.receiver} document={document} chosen={port} onChoose={setChosen} />
-        <PortCard key={port} craft={craft} parts={parts} edit={edit} port={port} signalPin={signalPin} soldered={soldered} />
+      {head}
+      <Box sx={{ display: "grid", gridTemplateColumns: "minmax(520px, 1fr) 330px", gap: 3, alignItems: "start" }}>
+        <Box sx={{ minWidth: 0, display: "grid", gap: 2 }}>
+          <PatchPicture
+            picture={view.picture}
+            jobs={craft.document.settings.ports}
+            faulty={(pad, port) => stops.some((finding) => names(finding, pad) || (port !== null && names(finding, port)))}
+            chosen={chosen}
+            onChoose={choose}
+          />
+          <PlanTable craft={craft} pads={view.pads} onChoose={setChosen} />
+        </Box>
+        <Box sx={{ display: "grid", gap: 2, minWidth: 0 }}>
+          {chosen?.kind === "device" && <DeviceCard {...props} view={view} device={chosen.device} onClose={() => setChosen(null)} />}
+          {chosen?.kind === "pad" && <PadCard key={chosen.pad} {...props} view={view} pad={chosen.pad} onChoose={setChosen} />}
+          {chosen?.kind === "pin" && <PinCard {...props} view={view} device={chosen.device} pin={chosen.pin} onChoose={setChosen} />}
+          <WorkItOut {...props} />
+        </Box>
       </Box>
     </>
   );
 }
 
-function PortCard({
-  craft,
-  parts,
-  edit,
-  port,
-  signalPin,
-  soldered,
-}: HopProps & { port: string; signalPin: string; soldered: string | undefined }) {
-  const report = useBenchStore((state) => state.report);
-  const settings = craft.document.settings;
-  const pads = parts.board.pads.filter((pad) => pad.port === port);
-  const rx = pads.find((pad) => pad.kind === "rx");
-  const tx = pads.find((pad) => pad.kind === "tx");
-  const job = settings.ports[port] ?? "free";
-  const onBoard = report?.on_board?.ports[port];
-  const input = settings.receiver_input ?? { protocol: null, inverted: false };
-  const invertible = rx && parts.board.inverting_pads.includes(rx.name);
-  const solder = (pad: string) =>
-    edit((document) => {
-      const wiring = document.wiring ?? [];
-      const kept = wiring.filter((patch) => patch.pin !== signalPin);
-      const power = parts.receiver.pins
-        .filter((pin) => (pin.kind === "supply" || pin.kind === "ground") && !wiring.some((patch) => patch.pin === pin.name))
-        .map((pin) => ({
-          device: "receiver" as const,
-          pin: pin.name,
-          pad: parts.board.pads.find((each) => each.kind === pin.kind)?.name ?? "",
-        }));
-      document.wiring = [...kept, ...power, { device: "receiver", pin: signalPin, pad }];
-      return document;
-    });
-  return (
-    <Box
-      component="section"
-      aria-label={`Port ${port}`}
-      sx={{ bgcolor: "background.paper", border: 1, borderColor: "divider", borderRadius: 1.5, p: 2, display: "grid", gap: 1.5 }}
-    >
-      <div>
-        <Typography variant="h2" sx={{ fontFamily: mono, fontSize: 18 }}>
-          {port}
-        </Typography>
-        <Box sx={{ fontSize: 13, color: "text.secondary" }}>
-          {rx ? `${rx.name} listens` : "no pad to listen"}, {tx ? `${tx.name} sends` : "no pad to send"}
-          <br />
-          {rx ? (invertible ? "can read an inverted line" : "cannot read an inverted line") : ""}
-        </Box>
-      </div>
-      <TextField
-        select
-        label={`Job of ${port}`}
-        value={job}
-        onChange={(event) =>
-          edit((document) => {
-            document.settings.ports[port] = event.target.value as Job;
-            return document;
-          })
-        }
-      >
-        {parts.choices.jobs.map((each) => (
-          <MenuItem key={each} value={each}>
-            {each}
-          </MenuItem>
-        ))}
-      </TextField>
-      {onBoard !== undefined && onBoard !== job && (
-        <Box sx={{ fontSize: 13, color: colours.copperText }}>
-          The board still holds <b>{onBoard}</b>. Write the draft, then restart.
-        </Box>
-      )}
-      {onBoard === job && report?.restart_due && (
-        <Box sx={{ fontSize: 13, color: colours.copperText }}>Written, but a port's job counts only after a restart of the board.</Box>
-      )}
-      {job === "receiver input" && (
-        <>
-          <TextField
-            select
-            label="Protocol"
-            value={input.protocol ?? ""}
-            onChange={(event) =>
-              edit((document) => {
-                document.settings.receiver_input = { inverted: false, ...document.settings.receiver_input, protocol: event.target.value };
-                return document;
-              })
-            }
-          >
-            {parts.choices.protocols.map((each) => (
-              <MenuItem key={each} value={each}>
-                {each}
-              </MenuItem>
-            ))}
-          </TextField>
-          <FormControlLabel
-            control={
-              <Checkbox
-                size="small"
-                checked={input.inverted ?? false}
-                onChange={(_, inverted) =>
-                  edit((document) => {
-                    document.settings.receiver_input = { protocol: null, ...document.settings.receiver_input, inverted };
-                    return document;
-                  })
-                }
-              />
-            }
-            label="Inverted line"
-          />
-        </>
-      )}
-      {rx && rx.name !== soldered && (
-        <Button variant="outlined" onClick={() => solder(rx.name)}>
-          Solder {parts.receiver.name} {signalPin} to {rx.name}
-        </Button>
-      )}
-      {rx && rx.name === soldered && (
-        <Box sx={{ fontSize: 13 }}>
-          The {parts.receiver.name}'s {signalPin} is soldered to {rx.name}.
-        </Box>
-      )}
-    </Box>
-  );
+/** Whether a finding is about a pad or a port, by the names in its place. */
+function names(finding: Finding, name: string): boolean {
+  return finding.where.split(/[\s,()]+/).includes(name);
+}
+
+/** Solder one wire to another pad by hand; the check says what comes of it. */
+export function moveWire({ edit }: Pick<DraftHopProps, "edit">, device: string, pin: string, pad: string | null) {
+  edit((document) => {
+    const wiring = document.wiring ?? [];
+    const kept = wiring.filter((patch) => patch.device !== device || patch.pin !== pin);
+    document.wiring = pad === null ? kept : [...kept, { device, pin, pad, fixed: false, inverter: false }];
+    return document;
+  });
 }

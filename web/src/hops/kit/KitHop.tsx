@@ -1,0 +1,245 @@
+import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
+import Checkbox from "@mui/material/Checkbox";
+import FormControlLabel from "@mui/material/FormControlLabel";
+import MenuItem from "@mui/material/MenuItem";
+import TextField from "@mui/material/TextField";
+import { useState } from "react";
+import { Link } from "react-router";
+import type { Edit, Exchange, Finding, Part } from "../../api/types";
+import type { DraftHopProps } from "../../craft/CraftPage";
+import { type Doing, exchange, useKitView } from "../../craft/useWorkedOut";
+import { colours } from "../../look/colours";
+import { HopHead } from "../../look/HopHead";
+import { Panel } from "../../look/Panel";
+import { inShort } from "../../parts/facts";
+import { AbilityPanel } from "./AbilityPanel";
+import { FitsPanel, StartingPanel } from "./More";
+import { OutputChange } from "./OutputChange";
+
+type Role = "board" | "receiver" | "transmitter" | "module";
+const ROLES: { role: Role; label: string; empty: string }[] = [
+  { role: "board", label: "Board", empty: "no board chosen" },
+  { role: "receiver", label: "Receiver", empty: "no receiver chosen" },
+  { role: "transmitter", label: "Transmitter", empty: "no transmitter chosen" },
+  { role: "module", label: "Module", empty: "none: the bay stays empty" },
+];
+
+/** A change of parts that waits for a yes. */
+interface Proposal {
+  title: string;
+  exchange: Exchange;
+}
+
+export function KitHop({ craft, catalogue, edit }: DraftHopProps) {
+  const view = useKitView(craft);
+  const [proposal, setProposal] = useState<Proposal | null>(null);
+  const [problem, setProblem] = useState("");
+  const { kit } = craft.document;
+  const lists: Record<Role, Part[]> = {
+    board: catalogue.boards,
+    receiver: catalogue.receivers,
+    transmitter: catalogue.transmitters,
+    module: catalogue.modules,
+  };
+  const take = (edits: Edit[]) => {
+    setProposal(null);
+    edit(edits);
+  };
+  const propose = async (doing: Doing, part: string, title: string, ask: boolean) => {
+    setProblem("");
+    try {
+      const answer = await exchange(craft, doing, part);
+      if (ask || answer.says.length > 1) setProposal({ title, exchange: answer });
+      else take(answer.edits);
+    } catch (error) {
+      setProblem(error instanceof Error ? error.message : String(error));
+    }
+  };
+  const named = (part: string) => catalogue.peripherals.find((each) => each.id === part);
+  const bay = catalogue.transmitters.find((each) => each.id === kit?.transmitter)?.module_bay ?? false;
+  return (
+    <>
+      <HopHead title="Kit" question="Which parts lie on the bench, and what can they do together?">
+        <Link to={`/workshops/${craft.workshop_id}/parts`} style={{ color: colours.verdigris }}>
+          All parts and their facts
+        </Link>
+      </HopHead>
+      <Box sx={{ display: "grid", gridTemplateColumns: "minmax(380px, 5fr) minmax(400px, 6fr)", gap: 2, alignItems: "start" }}>
+        <Panel title="Parts" aside={`${craft.document.airframe}`}>
+          <Box sx={{ display: "grid", gap: 1.25 }}>
+            {ROLES.filter(({ role }) => role !== "module" || bay || kit?.module).map(({ role, label, empty }) => (
+              <PartRow
+                key={role}
+                label={label}
+                empty={empty}
+                chosen={kit?.[role] ?? ""}
+                list={lists[role]}
+                workshop={craft.workshop_id}
+                onChoose={(part) => propose(role, part, `Exchange the ${role}`, !!kit?.[role])}
+              />
+            ))}
+            <Box
+              component="ul"
+              aria-label="Devices"
+              sx={{ listStyle: "none", m: 0, p: 0, display: "grid", gap: 0.5, borderTop: 1, borderColor: "divider", pt: 1 }}
+            >
+              {(kit?.devices ?? []).map((device) => (
+                <Box component="li" key={device.name} sx={{ display: "flex", alignItems: "baseline", gap: 1, fontSize: 13.5 }}>
+                  <b>{device.name}</b>
+                  <Link to={`/workshops/${craft.workshop_id}/parts/${device.part}`} style={{ color: colours.ink }}>
+                    {named(device.part)?.name ?? device.part}
+                  </Link>
+                  <Box
+                    component="span"
+                    sx={{ color: "text.secondary", flex: 1, overflow: "hidden", textOverflow: "ellipsis", whiteSpace: "nowrap" }}
+                  >
+                    {named(device.part)?.about ?? "no longer in the catalogue"}
+                  </Box>
+                  <Button
+                    variant="text"
+                    sx={{ minWidth: 0, py: 0, color: colours.softInk }}
+                    aria-label={`Take ${device.name} out`}
+                    onClick={() => propose("remove device", device.name, `Take ${device.name} out`, false)}
+                  >
+                    take out
+                  </Button>
+                </Box>
+              ))}
+            </Box>
+            <TextField
+              select
+              label="Add a device"
+              value=""
+              onChange={(event) => propose("add device", event.target.value, "Add a device", false)}
+            >
+              {catalogue.peripherals.map((each) => (
+                <MenuItem key={each.id} value={each.id}>
+                  {each.name}
+                  <Box component="span" sx={{ color: "text.secondary", ml: 1, fontSize: 12.5 }}>
+                    {inShort(each)}
+                  </Box>
+                </MenuItem>
+              ))}
+            </TextField>
+          </Box>
+          {problem && (
+            <Box role="alert" sx={{ color: colours.oxide, mt: 1 }}>
+              {problem}
+            </Box>
+          )}
+          {proposal && <ProposalBox proposal={proposal} onTake={() => take(proposal.exchange.edits)} onLeave={() => setProposal(null)} />}
+        </Panel>
+        <Box sx={{ display: "grid", gap: 2, minWidth: 0 }}>
+          {view.error && <Box role="alert">{view.error.message}</Box>}
+          {view.data && <AbilityPanel craft={craft} catalogue={catalogue} edit={edit} ability={view.data.view.ability} />}
+          <OutputChange craft={craft} catalogue={catalogue} edit={edit} />
+        </Box>
+      </Box>
+      {view.data && (
+        <Box sx={{ display: "grid", gap: 1.5, mt: 2 }}>
+          <FitsPanel
+            fits={view.data.view.fits}
+            current={kit?.receiver ?? ""}
+            onTake={(part) => propose("receiver", part, "Exchange the receiver", true)}
+          />
+          <StartingPanel airframe={craft.document.airframe ?? "quad X"} lines={view.data.view.starting} onTake={edit} />
+        </Box>
+      )}
+    </>
+  );
+}
+
+function PartRow({
+  label,
+  empty,
+  chosen,
+  list,
+  workshop,
+  onChoose,
+}: {
+  label: string;
+  empty: string;
+  chosen: string;
+  list: Part[];
+  workshop: number;
+  onChoose: (part: string) => void;
+}) {
+  const part = list.find((each) => each.id === chosen);
+  const lost = chosen !== "" && !part;
+  return (
+    <Box sx={{ display: "grid", gridTemplateColumns: "1fr auto", alignItems: "center", gap: 1 }}>
+      <TextField
+        select
+        label={label}
+        value={lost ? "" : chosen}
+        error={lost}
+        helperText={lost ? `${chosen} is no longer in the catalogue` : undefined}
+        onChange={(event) => onChoose(event.target.value)}
+        slotProps={{ inputLabel: { shrink: true }, select: { displayEmpty: true } }}
+      >
+        <MenuItem value="">
+          <Box component="span" sx={{ color: colours.softInk }}>
+            {empty}
+          </Box>
+        </MenuItem>
+        {list.map((each) => (
+          <MenuItem key={each.id} value={each.id}>
+            {each.name}
+            <Box component="span" sx={{ color: "text.secondary", ml: 1, fontSize: 12.5 }}>
+              {inShort(each)}
+            </Box>
+          </MenuItem>
+        ))}
+      </TextField>
+      {part ? (
+        <Link
+          to={`/workshops/${workshop}/parts/${part.id}`}
+          style={{ color: colours.verdigris, fontSize: 13 }}
+          aria-label={`Facts of ${part.name}`}
+        >
+          facts
+        </Link>
+      ) : (
+        <Box sx={{ width: 32 }} />
+      )}
+    </Box>
+  );
+}
+
+function ProposalBox({ proposal, onTake, onLeave }: { proposal: Proposal; onTake: () => void; onLeave: () => void }) {
+  const { says, findings } = proposal.exchange;
+  return (
+    <Box role="group" aria-label={proposal.title} sx={{ mt: 1.5, p: 1.5, bgcolor: colours.copperWash, borderRadius: 1, fontSize: 13.5 }}>
+      <b>{proposal.title}</b>
+      <Box component="ul" sx={{ m: 0, pl: 2.5, my: 0.5 }}>
+        {says.map((each) => (
+          <li key={each}>{each}</li>
+        ))}
+        {(findings ?? []).map((finding: Finding) => (
+          <Box component="li" key={finding.code + finding.where} sx={{ color: finding.severity === "stop" ? colours.oxide : colours.ink }}>
+            then: {finding.what}
+          </Box>
+        ))}
+      </Box>
+      <Box sx={{ display: "flex", gap: 1 }}>
+        <Button variant="contained" onClick={onTake}>
+          Take it
+        </Button>
+        <Button variant="outlined" onClick={onLeave}>
+          Leave it as it was
+        </Button>
+      </Box>
+    </Box>
+  );
+}
+
+/** A yes or no of the kit. */
+export function KitCheck({ label, checked, onChange }: { label: string; checked: boolean; onChange: (checked: boolean) => void }) {
+  return (
+    <FormControlLabel
+      control={<Checkbox size="small" checked={checked} onChange={(_, to) => onChange(to)} sx={{ py: 0.25 }} />}
+      label={<span style={{ fontSize: 13.5 }}>{label}</span>}
+    />
+  );
+}

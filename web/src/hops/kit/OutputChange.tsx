@@ -1,0 +1,74 @@
+import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
+import { useState } from "react";
+import type { Edit, WorkedOut } from "../../api/types";
+import type { DraftHopProps } from "../../craft/CraftPage";
+import { workOut } from "../../craft/useWorkedOut";
+import { colours } from "../../look/colours";
+import { Panel } from "../../look/Panel";
+import { WireDifference } from "../loom/WireDifference";
+
+/** A receiver whose jumper decides what it sends: move it, and see what becomes of the wires first. */
+export function OutputChange({ craft, catalogue, edit }: DraftHopProps) {
+  const [tried, setTried] = useState<WorkedOut | null>(null);
+  const [problem, setProblem] = useState("");
+  const receiver = catalogue.receivers.find((each) => each.id === craft.document.kit?.receiver);
+  if (!receiver?.jumper) return null;
+  const fitted = craft.document.kit?.jumper_fitted ?? false;
+  const sends = (jumper: boolean) =>
+    receiver.outputs
+      .filter((output) => output.jumper === undefined || output.jumper === null || output.jumper === jumper)
+      .map((output) => `${output.protocol}, ${output.channels} channels`)
+      .join(" and ");
+  const edits: Edit[] = [{ path: "/kit/jumper_fitted", value: !fitted }];
+  const look = async () => {
+    setProblem("");
+    try {
+      setTried(await workOut(craft, edits));
+    } catch (error) {
+      setProblem(error instanceof Error ? error.message : String(error));
+    }
+  };
+  const offer = tried?.offers[0];
+  return (
+    <Panel title="The receiver's jumper" aside={receiver.jumper}>
+      <Box sx={{ fontSize: 13.5, display: "grid", gap: 1 }}>
+        <span>
+          It is <b>{fitted ? "fitted" : "away"}</b>: the {receiver.name} sends {sends(fitted)}. {fitted ? "Away" : "Fitted"}, it would send{" "}
+          {sends(!fitted)}.
+        </span>
+        {!tried && (
+          <Box>
+            <Button variant="outlined" onClick={look}>
+              {fitted ? "Take the jumper away…" : "Fit the jumper…"}
+            </Button>
+          </Box>
+        )}
+        {problem && (
+          <Box role="alert" sx={{ color: colours.oxide }}>
+            {problem}
+          </Box>
+        )}
+        {tried && (
+          <Box role="group" aria-label="What the jumper would change" sx={{ bgcolor: colours.copperWash, borderRadius: 1, p: 1.5 }}>
+            {offer ? <WireDifference offer={offer} /> : (tried.clash[0]?.why ?? tried.says)}
+            <Box sx={{ display: "flex", gap: 1, mt: 1 }}>
+              <Button
+                variant="contained"
+                onClick={() => {
+                  setTried(null);
+                  edit(offer?.edits ?? edits);
+                }}
+              >
+                {offer ? "Take it, wires and all" : "Take it all the same"}
+              </Button>
+              <Button variant="outlined" onClick={() => setTried(null)}>
+                Leave it as it was
+              </Button>
+            </Box>
+          </Box>
+        )}
+      </Box>
+    </Panel>
+  );
+}
