@@ -20,7 +20,7 @@ from launcher.mariadb import Database, die_with_parent
 from launcher.setup import PYTHON, ROOT, VAR, WEB, Trouble, say
 
 ADDRESS = "127.0.0.1"
-HEADLESS = ("decode", "identify")
+HEADLESS = {"decode": "commands.decode", "identify": "commands.decode", "calc": "commands.calc"}
 
 
 def main(arguments: Sequence[str]) -> int:
@@ -29,7 +29,7 @@ def main(arguments: Sequence[str]) -> int:
         if arguments and arguments[0] in HEADLESS:
             setup.python_environment()
             os.environ["PYTHONPATH"] = str(ROOT)
-            os.execv(PYTHON, [str(PYTHON), "-m", "commands.decode", *arguments])
+            os.execv(PYTHON, [str(PYTHON), "-m", HEADLESS[arguments[0]], *arguments])
         options = _parser().parse_args(arguments)
         os.chdir(ROOT)
         return int(options.do(options))
@@ -44,7 +44,9 @@ def main(arguments: Sequence[str]) -> int:
 
 
 def _parser() -> argparse.ArgumentParser:
-    parser = argparse.ArgumentParser(prog="./bell", description="Coin Bell. Also: ./bell decode FILE, ./bell identify FILE (docs/commands.md).")
+    parser = argparse.ArgumentParser(
+        prog="./bell", description="Coin Bell. Also: ./bell decode FILE, ./bell identify FILE, ./bell calc WHAT (docs/commands.md)."
+    )
     verbs = parser.add_subparsers(required=True, metavar="COMMAND")
     for name, do, text in (
         ("demo", _demo, "set everything up and serve it with the demo scenario"),

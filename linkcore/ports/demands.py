@@ -14,6 +14,7 @@ from linkcore.protocols.facts import WireFacts, wire_facts
 Form = Literal["rx", "tx", "full", "half", "pulses"]
 Inversion = Literal["none", "native", "fixed", "external"]
 BENCH_LINK: Job = "bench link"
+UNIQUE_JOBS: tuple[Job, ...] = ("receiver input", BENCH_LINK, "video transmitter control")  # the board runs one port with each of these
 
 
 @dataclass(frozen=True)
@@ -135,11 +136,14 @@ def placements(demand: Demand, document: CraftDocument, parts: KitParts, *, fixe
     """Every way to satisfy a demand on the craft's board. `fixed` maps (device, pin) to the pad where it stays."""
     held = fixed_pads(document) if fixed is None else fixed
     board, links = parts.board, link_ports(document, parts)
+    pins = {pin for variant in demand.variants for pin in variant.pins}
+    mine = {pin: pad for (device, pin), pad in held.items() if device == demand.device and pin in pins}
     found = []
     for variant in demand.variants:
         places = _pulses(board, demand, variant) if variant.form == "pulses" else _on_ports(board, links, demand, variant)
         for place in places:
-            if all(held.get((demand.device, pin), pad) == pad for pin, pad in place.patches):
+            wires = dict(place.patches)
+            if all(wires.get(pin) == pad for pin, pad in mine.items()):  # a variant without a fixed wire would leave it over
                 found.append(place)
     return found
 

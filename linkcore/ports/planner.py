@@ -15,7 +15,7 @@ from pydantic import BaseModel, Field
 from linkcore.craft.document import RECEIVER, CraftDocument
 from linkcore.craft.parts import KitParts
 from linkcore.parts.models import Board, Job
-from linkcore.ports.demands import BENCH_LINK, Demand, Inversion, Placement, Variant, demands_of, fixed_pads, link_ports, place_on, placements
+from linkcore.ports.demands import BENCH_LINK, UNIQUE_JOBS, Demand, Inversion, Placement, Variant, demands_of, fixed_pads, link_ports, place_on, placements
 
 # What each thing costs. Our figures; only their order matters: an external inverter is dearer than any few moved wires,
 # a moved wire dearer than a port used badly.
@@ -144,7 +144,10 @@ def leaves_full_port(document: CraftDocument, parts: KitParts, chosen: Sequence[
 
 
 def fits_together(chosen: Sequence[Placement]) -> bool:
-    """Whether no port has two jobs and no MCU pin two wires."""
+    """Whether no port has two jobs, no MCU pin two wires, and no job that there is only one of is given twice."""
+    unique = [place.demand.job for place in chosen if place.demand.job in UNIQUE_JOBS]
+    if len(unique) != len(set(unique)):
+        return False
     ports = [place.port for place in chosen if place.port]
     pins = [pin for place in chosen for pin in place.pins_of_mcu]
     return len(ports) == len(set(ports)) and len(pins) == len(set(pins))
@@ -158,6 +161,10 @@ def _solve(problem: _Problem, plans: int) -> list[list[Placement]]:
     chosen = [[model.new_bool_var("") for _ in places] for places in problem.choices]
     by_port: dict[str, list[cp_model.IntVar]] = {}
     by_pin: dict[str, list[cp_model.IntVar]] = {}
+    by_job: dict[str, list[cp_model.IntVar]] = {}
+    for demand, variables in zip(problem.demands, chosen, strict=True):
+        if demand.job in UNIQUE_JOBS:
+            by_job.setdefault(demand.job, []).extend(variables)
     for places, variables in zip(problem.choices, chosen, strict=True):
         model.add_exactly_one(variables)
         for place, variable in zip(places, variables, strict=True):
@@ -165,7 +172,7 @@ def _solve(problem: _Problem, plans: int) -> list[list[Placement]]:
                 by_port.setdefault(place.port, []).append(variable)
             for pin in place.pins_of_mcu:
                 by_pin.setdefault(pin, []).append(variable)
-    for variables in (*by_port.values(), *by_pin.values()):
+    for variables in (*by_port.values(), *by_pin.values(), *by_job.values()):
         if len(variables) > 1:
             model.add_at_most_one(variables)
     if plans:
@@ -389,6 +396,9 @@ def _explain(problem: _Problem, parts: KitParts) -> list[Clashing]:
 
 def _clash_reason(problem: _Problem, demand: Demand, core: list[Demand]) -> str:
     places = problem.choices[problem.demands.index(demand)]
+    same = [other.device for other in core if other is not demand and other.job == demand.job]
+    if same and demand.job in UNIQUE_JOBS:
+        return f"A board has one port with the job {demand.job}, and {' and '.join(same)} {'asks' if len(same) == 1 else 'ask'} for it too."
     if not places:
         if demand.variants[0].form == "pulses":
             have = sum(demand.variants[0].reads in pad.reads for pad in problem.board.pads)

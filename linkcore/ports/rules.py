@@ -8,11 +8,10 @@ from linkcore.craft.document import RECEIVER, BoardSettings, CraftDocument
 from linkcore.craft.parts import KitParts, spoken_output
 from linkcore.findings import Edit, Finding, Mend, Severity
 from linkcore.parts.models import Board, Output, Pad
-from linkcore.ports.demands import BENCH_LINK, Demand, demands_of, place_on
+from linkcore.ports.demands import BENCH_LINK, UNIQUE_JOBS, Demand, demands_of, place_on
 from linkcore.protocols.facts import WIRE_FACTS, wire_facts
 from linkcore.protocols.registry import PROTOCOLS
 
-UNIQUE_JOBS = ("receiver input", BENCH_LINK, "video transmitter control")
 GET_BACK_IN = "If the bench link is gone, start the board with its boot button held and load it anew; settings that were kept can be put back"
 
 
@@ -366,9 +365,7 @@ def _devices(document: CraftDocument, settings: BoardSettings, parts: KitParts) 
         if ports:
             findings += _device(document, board, settings, demand, ports, pads)
     clashes = [
-        _clash(board, port, sharing)
-        for port, demands in on_port.items()
-        if len(sharing := [demand for demand in demands if not _shares(demand, demands)]) > 1
+        _clash(board, port, sharing) for port, demands in on_port.items() if len(sharing := [demand for demand in demands if not _shares(demand, demands)]) > 1
     ]
     told = {clash.where.split(" ")[0] for clash in clashes}  # a port with two claims need not be said to have the wrong job as well
     return [*(each for each in findings if each.code != "ports.job-elsewhere" or each.where not in told), *clashes]

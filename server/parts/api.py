@@ -15,10 +15,11 @@ from rest_framework.views import APIView
 
 from linkcore.craft.document import Airframe, Mode
 from linkcore.parts.catalogue import PartError, part_schemas
+from linkcore.parts.files import own_part
 from linkcore.parts.models import Job, Region, Sensor
 from linkcore.protocols.facts import WIRE_FACTS
 from server.parts.models import OwnPart, catalogue_of
-from server.parts.services import PartInUse, StalePart, check, delete, exported, import_parts, save
+from server.parts.services import PartInUse, StalePart, delete, exported, import_parts, save
 from server.problems import ProblemSerializer
 from server.schema import CoreField
 from server.workshops.models import Workshop
@@ -146,7 +147,7 @@ class PartsView(APIView):
 def _own(part: OwnPart) -> dict[str, Any]:
     trouble = ""
     try:
-        check(part.facts)
+        own_part(part.facts)
     except PartError as error:
         trouble = str(error)
     return {"id": part.part_id, "version": part.version, "updated_by": part.updated_by.get_username() if part.updated_by else None, "trouble": trouble}
@@ -187,7 +188,7 @@ class CheckPartView(APIView):
         form = SavePartSerializer(data=request.data)
         form.is_valid(raise_exception=True)
         try:
-            check(form.validated_data["facts"])
+            own_part(form.validated_data["facts"])
         except PartError as error:
             return Response({"problems": [{"place": place, "text": text} for place, text in error.problems]})
         return Response({"problems": []})

@@ -7,13 +7,12 @@ from typing import Any
 from django.db import IntegrityError, transaction
 from django.utils import timezone
 
-from linkcore.parts.catalogue import PartError, read_part, shipped
-from linkcore.parts.models import Part
+from linkcore.parts.catalogue import PartError
+from linkcore.parts.files import facts_of, own_part, read_parts, write_parts
 from server.crafts.models import Craft
 from server.parts.models import OwnPart
 from server.workshops.models import Workshop
 
-FORMAT, VERSION = "coin-bell/parts", 1
 MOST_PARTS = 500
 
 
@@ -29,18 +28,10 @@ class PartInUse(ValueError):
     """A craft has this part in its kit."""
 
 
-def check(data: Any) -> Part:
-    """A part whose facts pass and whose id is not a shipped part's; raise PartError."""
-    part = read_part(data)
-    if part.id in shipped():
-        raise PartError([("id", f"the shipped catalogue has a part {part.id}; choose another id")])
-    return part
-
-
 @transaction.atomic
 def save(workshop: Workshop, data: Any, version: int | None, author: Any) -> OwnPart:
     """Add a part (`version` None) or save a newer state of one. Raise PartError or StalePart; the old state stays then."""
-    part = check(data)
+    part = own_part(data)
     there = OwnPart.objects.select_for_update().filter(workshop=workshop, part_id=part.id).first()
     if there is None:
         if version is not None:
@@ -49,9 +40,7 @@ def save(workshop: Workshop, data: Any, version: int | None, author: Any) -> Own
             raise PartError([("", f"a workshop keeps at most {MOST_PARTS} parts of its own; delete some that no craft uses")])
         try:
             with transaction.atomic():
-                return OwnPart.objects.create(
-                    workshop=workshop, part_id=part.id, facts=part.model_dump(mode="json", exclude=_computed(part)), updated_by=author
-                )
+                return OwnPart.objects.create(workshop=workshop, part_id=part.id, facts=facts_of(part), updated_by=author)
         except IntegrityError as error:
             raise PartError([("id", f"somebody has just added a part {part.id}; look at that one")]) from error
     if version is None:
@@ -59,17 +48,13 @@ def save(workshop: Workshop, data: Any, version: int | None, author: Any) -> Own
     if there.version != version:
         raise StalePart(there)
     there.facts, there.version, there.updated_by, there.updated_at = (
-        part.model_dump(mode="json", exclude=_computed(part)),
+        facts_of(part),
         version + 1,
         author,
         timezone.now(),
     )
     there.save()
     return there
-
-
-def _computed(part: Part) -> set[str]:
-    return set(type(part).model_computed_fields)
 
 
 def delete(workshop: Workshop, part_id: str) -> None:
@@ -89,29 +74,15 @@ def used_parts(document: Any) -> set[str]:
 
 def exported(workshop: Workshop) -> dict[str, Any]:
     """All own parts as an open document."""
-    return {"format": FORMAT, "version": VERSION, "parts": [each.facts for each in workshop.own_parts.all()]}
+    return write_parts(each.facts for each in workshop.own_parts.all())
 
 
 @transaction.atomic
 def import_parts(workshop: Workshop, data: Any, author: Any) -> tuple[list[str], list[str]]:
     """Take every part of an exported document, or none: (added, replaced) ids. Raise PartError with every fault's place."""
-    if not isinstance(data, dict) or data.get("format") != FORMAT or not isinstance(data.get("parts"), list):
-        raise PartError([("", f"this is no parts file: it needs format {FORMAT!r} and a list of parts")])
-    if data.get("version") != VERSION:
-        raise PartError([("version", f"this Coin Bell reads version {VERSION}; the file has {data.get('version')!r}")])
-    problems: list[tuple[str, str]] = []
-    good: list[Part] = []
-    for index, facts in enumerate(data["parts"]):
-        try:
-            good.append(check(facts))
-        except PartError as error:
-            problems += [(f"parts/{index}/{place}".rstrip("/"), text) for place, text in error.problems]
-    twice = {part.id for part in good if sum(other.id == part.id for other in good) > 1}
-    problems += [("parts", f"{part_id} is there twice") for part_id in sorted(twice)]
-    if problems:
-        raise PartError(problems)
+    parts = read_parts(data)
     versions = dict(workshop.own_parts.values_list("part_id", "version"))
-    for part in good:
-        save(workshop, part.model_dump(mode="json", exclude=_computed(part)), versions.get(part.id), author)
-    ids = [part.id for part in good]
+    for part in parts:
+        save(workshop, facts_of(part), versions.get(part.id), author)
+    ids = [part.id for part in parts]
     return [each for each in ids if each not in versions], [each for each in ids if each in versions]

@@ -99,10 +99,11 @@ export function AbilityPanel({ craft, catalogue, edit, ability }: DraftHopProps 
           const there = (state?.fitted_in.length ?? 0) > 0;
           const list = (wants.sensors ?? []) as Sensor[];
           const wanted = list.includes(sensor);
+          const missing = wanted && !there && !!craft.document.kit?.board;
           return (
-            <Box key={sensor} sx={{ "& .MuiFormControlLabel-label": { overflow: "hidden", textOverflow: "ellipsis", whiteSpace: "nowrap" }, color: wanted && !there ? colours.oxide : there ? colours.ink : colours.softInk }}>
+            <Box key={sensor} sx={{ "& .MuiFormControlLabel-label": { overflow: "hidden", textOverflow: "ellipsis", whiteSpace: "nowrap" }, color: missing ? colours.oxide : there ? colours.ink : colours.softInk }}>
               <KitCheck
-                label={`${sensor}: ${there ? state?.fitted_in.join(", ") : wanted ? "missing" : "not fitted"}`}
+                label={`${sensor}: ${there ? state?.fitted_in.join(", ") : missing ? "missing" : "not fitted"}`}
                 checked={wanted}
                 onChange={(to) => want({ sensors: to ? [...list, sensor] : list.filter((one) => one !== sensor) })}
               />

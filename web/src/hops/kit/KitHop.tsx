@@ -66,8 +66,21 @@ export function KitHop({ craft, catalogue, edit }: DraftHopProps) {
         </Link>
       </HopHead>
       <Box sx={{ display: "grid", gridTemplateColumns: "minmax(380px, 5fr) minmax(400px, 6fr)", gap: 2, alignItems: "start" }}>
-        <Panel title="Parts" aside={`${craft.document.airframe}`}>
+        <Panel title="Parts">
           <Box sx={{ display: "grid", gap: 1.25 }}>
+            <TextField
+              select
+              label="Airframe"
+              value={craft.document.airframe ?? "quad X"}
+              onChange={(event) => edit([{ path: "/airframe", value: event.target.value }])}
+              sx={{ mr: 5 }}
+            >
+              {catalogue.airframes.map((each) => (
+                <MenuItem key={each} value={each}>
+                  {each}
+                </MenuItem>
+              ))}
+            </TextField>
             {ROLES.filter(({ role }) => role !== "module" || bay || kit?.module).map(({ role, label, empty }) => (
               <PartRow
                 key={role}
