@@ -22,6 +22,7 @@ class PortReading:
     good: int
     bad: int
     errors: int
+    without_channels: int = 0
 
     @property
     def good_share(self) -> float:
@@ -34,11 +35,17 @@ class PortReading:
         return self.good >= ENOUGH_FRAMES and self.good_share >= GOOD_SHARE
 
 
-def check_line(reading: PortReading, would_read: list[Reading], wire_alive: bool, silent_because: str | None) -> list[Finding]:
-    """`would_read` were tried on the wire itself; `silent_because` says why nothing can be expected (power, radio, bind)."""
+def check_line(reading: PortReading, would_read: list[Reading], wire_alive: bool, silent_because: str | None, rival: str | None = None) -> list[Finding]:
+    """`would_read` were tried on the wire itself; `silent_because` says why nothing can be expected (power, radio, bind).
+
+    `rival` is another device that drives the same wire.
+    """
     if reading.port is None:
         return [_finding("line.no-port", "stop", "port", "No running port has the receiver job.", "A port's job counts after a restart of the board.")]
     where = f"{reading.port}, pad {reading.pad}"
+    if rival and not reading.reads:
+        why = f"{rival} drives the same wire: where two outputs disagree, nothing can be read. The Loom shows both."
+        return [_finding("line.two-outputs", "warn", where, f"Two outputs hold each other on {reading.pad}.", why)]
     if reading.edges_at_pad == 0:
         if silent_because:
             return [_finding("line.silent", "warn", where, "The line is silent.", silent_because)]
@@ -55,6 +62,8 @@ def check_line(reading: PortReading, would_read: list[Reading], wire_alive: bool
         return [_finding("line.dead", "stop", where, f"No edges on {reading.pad}.", "Look for supply, ground, the pad, and whether the receiver is bound.")]
     if reading.reads:
         return []
+    if reading.good == 0 and reading.without_channels and silent_because:
+        return [_finding("line.no-channels", "warn", where, "Whole frames arrive, but none carries channels.", silent_because)]
     if reading.good == 0:
         mends = tuple(
             Mend(

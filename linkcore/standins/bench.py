@@ -92,6 +92,7 @@ class Bench:
         self._last_radio = 0.0
         self._frames: deque[tuple[float, str]] = deque()
         self._bad = 0
+        self._others: deque[float] = deque()
         self._bytes: deque[tuple[float, int, int]] = deque()
         self._edge_counts: deque[tuple[float, int, int]] = deque()
         self._wire: deque[Times] = deque()
@@ -360,12 +361,15 @@ class Bench:
             if isinstance(frame, BadFrame):
                 mark = "b"
             elif isinstance(frame, TelemetryFrame):
+                self._others.append(t)
                 continue
             else:
                 mark = "f" if frame.failsafe else "l" if frame.frame_lost else "g"
             self._bad += mark == "b"
             self._frames.append((frame.t if frame.t is not None else t, mark))
         oldest = t - WINDOW_S
+        while self._others and self._others[0] <= oldest:
+            self._others.popleft()
         while self._frames and self._frames[0][0] < oldest:
             self._bad -= self._frames.popleft()[1] == "b"
         while self._bytes and self._bytes[0][0] <= oldest:
@@ -384,6 +388,7 @@ class Bench:
             good=len(self._frames) - bad,
             bad=bad,
             errors=sum(errors for _, _, errors in self._bytes),
+            without_channels=len(self._others),
         )
 
     @property

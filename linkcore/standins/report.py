@@ -152,7 +152,7 @@ class Reporter:
         bench = self.bench
         found = self._rules(bench.board.running) + self._damage()
         if bench.board.powered and not bench.board.booting(bench.t) and bench.t - self.settled_since > 1.0:
-            found += check_line(reading, would_read, bench.wire_alive, self._silent_because())
+            found += check_line(reading, would_read, bench.wire_alive, self._silent_because(), bench.rival_on_the_wire)
         return sorted(found, key=lambda finding: ("stop", "warn", "note").index(finding.severity))
 
     @property
@@ -200,9 +200,6 @@ class Reporter:
             return f"The board browns out and restarts: {bench.overload} is over its limit."
         if not bench.receiver.powered:
             return "The receiver has no power: look at its supply and its ground in the Loom."
-        rival = bench.rival_on_the_wire
-        if rival:
-            return f"{rival} drives the same wire and holds it: where two outputs disagree, nothing can be read. The Loom shows both."
         if bench.parts.shared_radio() is None:
             return "Transmitter and receiver do not understand each other: see the Kit."
         if not bench.receiver.bound:

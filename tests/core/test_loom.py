@@ -112,13 +112,8 @@ class RuleTest(SimpleTestCase):
         gps = with_devices(GPS="tern-8")
         part = shipped().of(Peripheral, "tern-8")
         pins = facts_of(part)["pins"]
-        self.broken(
-            "loom.level-too-high",
-            gps,
-            gps,
-            other(part, pins=[pin | ({"max_volts": 3.0} if pin["name"] == "RX" else {}) for pin in pins]),
-            other(part, pins=[pin | ({"max_volts": 3.3} if pin["name"] == "RX" else {}) for pin in pins]),
-        )
+        weak, strong = (other(part, pins=[pin | ({"max_volts": volts} if pin["name"] == "RX" else {}) for pin in pins]) for volts in (3.0, 3.3))
+        self.broken("loom.level-too-high", gps, gps, weak, strong)
 
     def test_currents_stay_within_every_limit(self):
         craft = with_devices(GPS="tern-8")  # 100 mA and 80 mA at their peak, on 5 V
