@@ -31,6 +31,7 @@ from server.crafts.models import Craft, Revision
 from server.parts.models import catalogue_of
 from server.proofs.models import ProofRecord, WireRing
 from server.proofs.services import ring, rung_wires
+from server.retry import again_on_deadlock
 
 TICK_S = 0.04
 REPORT_EVERY = 5
@@ -148,7 +149,7 @@ class RunningBench:
         if self.bench and self.bench.has_parts_of(loaded.document, loaded.parts) and cannot_run(loaded.document, loaded.parts) is None:
             self._loaded, self._version = loaded, loaded.version
             self.bench.take_document(loaded.document, loaded.parts)
-            self.bench.rung, self.bench.proofs = loaded.rung, loaded.proofs
+            self._take_records(self.bench, loaded)
         else:
             self._set_up(loaded)
         self._report_now = True
@@ -157,9 +158,14 @@ class RunningBench:
         loaded = await in_database(self._load)()
         self._loaded = loaded
         if self.bench:
-            self.bench.rung = loaded.rung
-            self.bench.proofs = loaded.proofs
+            self._take_records(self.bench, loaded)
         self._report_now = True
+
+    @staticmethod
+    def _take_records(bench: Bench, loaded: _Loaded) -> None:
+        """What is recorded, with what this bench has seen and not recorded yet."""
+        bench.proofs = loaded.proofs | {proof.hop: proof for proof in bench.new_proofs}
+        bench.rung = loaded.rung | dict.fromkeys(bench.new_rings, "signal")
 
     async def _run(self) -> None:
         listening = asyncio.create_task(self._listen())
@@ -236,9 +242,11 @@ class RunningBench:
             if await in_database(self._newest_version)() != self._version:  # the news of a save may have been lost
                 await self._follow_draft()
 
+    @again_on_deadlock
     @transaction.atomic
     def _ring(self, wires: list[str]) -> bool:
         """Wires that the signal has rung out; those of a draft that has gone on meanwhile are left to the next one."""
+        Craft.objects.select_for_update().filter(pk=self.craft_id).first()  # craft before bench, as everywhere
         if not BenchRecord.objects.select_for_update().filter(pk=self.craft_id, holder=HOLDER).exists():
             return False
         try:
@@ -247,9 +255,11 @@ class RunningBench:
             log.info("the draft of craft %s went on while its wires were rung out", self.craft_id)
         return True
 
+    @again_on_deadlock
     @transaction.atomic
     def _record(self, proofs: list[Any]) -> bool:
         """Only the holder records; a craft that is gone, or a bench that runs elsewhere by now, takes no more proofs."""
+        Craft.objects.select_for_update().filter(pk=self.craft_id).first()
         if not BenchRecord.objects.select_for_update().filter(pk=self.craft_id, holder=HOLDER).exists():
             return False
         ProofRecord.objects.bulk_create([ProofRecord(craft_id=self.craft_id, hop=each.hop, rests_on=each.rests_on, seen=each.seen) for each in proofs])

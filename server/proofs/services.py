@@ -16,6 +16,7 @@ from linkcore.loom.netlist import wire_key
 from server.crafts.models import Craft
 from server.parts.models import catalogue_of
 from server.proofs.models import ProofRecord, WireRing
+from server.retry import again_on_deadlock
 
 
 def rung_wires(craft_id: uuid.UUID) -> dict[str, str]:
@@ -23,6 +24,7 @@ def rung_wires(craft_id: uuid.UUID) -> dict[str, str]:
     return {ring.wire: ring.says() for ring in WireRing.objects.filter(craft_id=craft_id, until=None).order_by("id")}
 
 
+@again_on_deadlock
 @transaction.atomic
 def ring(craft_id: uuid.UUID, wires: Iterable[str], how: str, *, initials: str = "", by: Any = None) -> dict[str, str]:
     """Record wires as rung out, and the loom's proof once all are. Raise CraftError for a wire that the draft does not have."""
@@ -43,6 +45,7 @@ def ring(craft_id: uuid.UUID, wires: Iterable[str], how: str, *, initials: str =
     return rung
 
 
+@again_on_deadlock
 @transaction.atomic
 def take_back(craft_id: uuid.UUID, wire: str) -> dict[str, str]:
     """Take a tick back; the record stays, ended, and the loom's proof with it no longer stands."""

@@ -58,11 +58,16 @@ class ApiTest(TestCase):
     def test_every_answer_is_as_the_schema_says(self):
         self.sign_in("wren")
         schema = json.loads(openapi())
-        for path in ("/api/session", "/api/parts", "/api/crafts", f"/api/crafts/{self.craft.id}", f"/api/crafts/{self.craft.id}/revisions"):
-            template = path.replace(str(self.craft.id), "{craft_id}")
+        for path in ("/api/session", *self.views(), "/api/crafts", f"/api/crafts/{self.craft.id}", f"/api/crafts/{self.craft.id}/revisions"):
+            template = re.sub(r"workshops/\d+", "workshops/{workshop_id}", path.replace(str(self.craft.id), "{craft_id}"))
             declared = schema["paths"][template]["get"]["responses"]["200"]["content"]["application/json"]["schema"]
             with self.subTest(path):
                 self.conforms(self.client.get(path).json(), declared, schema, path)
+
+    def views(self) -> list[str]:
+        """What is worked out of a craft, and what its workshop can choose from."""
+        craft = f"/api/crafts/{self.craft.id}"
+        return [f"/api/workshops/{self.craft.workshop_id}/parts", f"{craft}/kit", f"{craft}/plan", f"{craft}/loom", "/api/part-schemas"]
 
     def conforms(self, value, declared: dict, schema: dict, where: str) -> None:
         """As much of JSON Schema as the API's answers use: types, required and unknown properties, choices."""
@@ -158,9 +163,10 @@ class ApiTest(TestCase):
         good = self.craft.document
         for change, said in (
             ({"version": 7}, "newer Coin Bell"),
-            ({"kit": good["kit"] | {"board": "unknown"}}, "the catalogue has no board 'unknown'"),
+            ({"kit": good["kit"] | {"board": "unknown"}}, "kit: the catalogue has no unknown for the board"),
             ({"settings": good["settings"] | {"ports": {"U1": "sing"}}}, "settings/ports/U1"),
-            ({"kit": good["kit"] | {"board": "merle-f4"}}, "kit: "),
+            ({"kit": good["kit"] | {"devices": [{"name": "receiver", "part": "tern-8"}]}}, "two devices are called receiver"),
+            ({"kit": good["kit"] | {"devices": [{"name": "GPS", "part": "kite"}]}}, "kit: the catalogue has no kite for the GPS"),
         ):
             answer = self.put(1, good | change)
             self.assertEqual(answer.status_code, 422, answer.content)
@@ -185,7 +191,10 @@ class ApiTest(TestCase):
         self.assertEqual((again.status_code, again.json()["detail"]), (422, "Saltings Field Crew already has a craft called Dunlin; choose another name"))
         self.assertEqual(self.client.post("/api/crafts", form | {"name": "y", "airframe": "kite"}, content_type="application/json").status_code, 422)
         row = next(row for row in self.client.get("/api/crafts").json() if row["name"] == "Dunlin")
-        self.assertEqual((row["chain"][0]["coin"], row["chain"][0]["why"]), ("cracked", "The receiver's SBUS pin goes nowhere."))
+        self.assertEqual(
+            (row["chain"][0]["coin"], row["chain"][0]["why"]), ("cracked", "The Pip S8 hears Harrow D2 on 2.4 GHz; the Field 9 speaks Field F on 2.4 GHz.")
+        )
+        self.assertEqual((row["chain"][1]["hop"], row["chain"][1]["why"]), ("port plan", "The receiver's SBUS pin goes nowhere."))
 
     def test_a_craft_from_a_newer_version_is_listed_with_its_trouble(self):
         Craft.objects.update(document=self.craft.document | {"version": 9})
@@ -244,11 +253,12 @@ class DemoTest(TransactionTestCase):
         self.assertIn("Curlew", scenario.load())
         curlew = Craft.objects.get(name="Curlew")
         self.assertEqual(
-            sorted(ProofRecord.objects.filter(craft=curlew).values_list("hop", flat=True).distinct()), ["line", "port plan", "sticks", "switchboard"]
+            sorted(ProofRecord.objects.filter(craft=curlew).values_list("hop", flat=True).distinct()),
+            ["kit", "line", "loom", "port plan", "sticks", "switchboard"],
         )
         Craft.objects.filter(pk=curlew.pk).update(document=curlew.document | {"about": "changed"})
         self.assertEqual(scenario.load(), [])
-        self.assertEqual((Craft.objects.count(), Craft.objects.get(name="Curlew").document["about"]), (2, "changed"))
+        self.assertEqual((Craft.objects.count(), Craft.objects.get(name="Curlew").document["about"]), (5, "changed"))
 
     def test_the_demo_never_takes_over_somebodys_own(self):
         Workshop.objects.create(name=scenario.CREW)
