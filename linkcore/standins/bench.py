@@ -177,6 +177,7 @@ class Bench:
         """Read the netlist anew."""
         self.wire = WireTruth.of(self.document, self.parts)
         self._chatter = [(device, Chatter(serial, self._rng)) for device, serial in self.wire.rivals]
+        self._receiver_fed = False  # until the supply is reckoned
         self._late: tuple[Times, Times] = (NO_TIMES, NO_TIMES)
         self._line_levels = [self.out_uart.idle_level, 1, 1]  # the receiver's, the rival's, the line's
 
@@ -192,13 +193,14 @@ class Bench:
             self.board.events.append((self.t, f"{device} has failed: its supply was too high"))
         self.failed |= burnt
         self.overload = self.wire.overloaded(usb=self.usb, pack=self.pack)
+        self._receiver_fed = self.wire.runs(RECEIVER, usb=self.usb, pack=self.pack)
         supplied = self._receiver_supplied()
         if self.receiver.powered != supplied:
             self.receiver.power(supplied, self.t)
             self.air.forget()
 
     def _receiver_supplied(self) -> bool:
-        return RECEIVER not in self.failed and self.board.powered and self.wire.runs(RECEIVER, usb=self.usb, pack=self.pack)
+        return RECEIVER not in self.failed and self.board.powered and self._receiver_fed
 
     @property
     def rival_on_the_wire(self) -> str | None:

@@ -9,7 +9,7 @@ from playwright.sync_api import expect
 
 from tests.browser.base import BrowserTest, go, in_browser, wait_coin
 
-HOPS = ("Port plan", "Line", "Sticks", "Switchboard", "Lost link")
+HOPS = ("Kit", "Port plan", "Loom", "Line", "Sticks", "Switchboard", "Lost link")
 CAPTURES = Path(__file__).resolve().parent.parent / "captures"
 
 
@@ -32,7 +32,7 @@ class AccessTest(BrowserTest):
         expect(page.get_by_role("alert")).to_have_text("name and password do not belong together")
         crafts = people.sign_in("wren")
         expect(crafts.get_by_role("link", name="Avocet")).to_be_visible()
-        expect(crafts.get_by_text("The receiver is soldered to R6, but U4 has its job.")).to_be_visible()
+        expect(crafts.get_by_text("U4 is asked for by the receiver and ESC.")).to_be_visible()
         nothing_serious(self, crafts, "crafts")
         craft_address = crafts.get_by_role("link", name="Curlew").get_attribute("href")
         other = people.sign_in("dipper")
@@ -42,8 +42,8 @@ class AccessTest(BrowserTest):
 
     @in_browser
     def test_every_screen_is_accessible(self, people):
-        for craft in ("Curlew", "Avocet"):
-            page = people.open(craft, "Port plan")
+        for craft in ("Curlew", "Avocet", "Dunlin"):
+            page = people.open(craft, "Kit")
             for hop in HOPS:
                 go(page, hop)
                 page.wait_for_function("document.querySelector('[aria-label=Findings]').innerText.length > 5")
@@ -54,21 +54,25 @@ class AccessTest(BrowserTest):
 
 
 class SliceTest(BrowserTest):
-    """From a wrong job to a craft that drops when its link dies, by hand and by key."""
+    """From a clash to a craft that drops when its link dies, by hand and by key."""
 
     @in_browser
     def test_avocet_is_mended_written_flown_and_its_link_lost(self, people):
         page = people.open("Avocet", "Port plan")
         wait_coin(page, "Port plan", re.compile("^cracked"))
-        expect(page.get_by_text("listens here, no wire")).to_be_visible()
-        page.get_by_role("button", name="Move the receiver job to U6").click()
-        page.get_by_role("button", name="2 settings differ from the board").click()
-        expect(page.get_by_role("dialog")).to_contain_text("U6 job")
+        expect(page.get_by_role("region", name="Findings")).to_contain_text("U4 is asked for by the receiver and ESC.")
+        wait_coin(page, "Loom", re.compile("^cracked"))
+        page.get_by_role("button", name="Work it out").click()
+        best = page.get_by_role("list", name="Plans").get_by_role("listitem", name="Move ESC to R7")
+        expect(best).to_contain_text("U7 has only R7, and one pad is enough here, so full ports stay free.")
+        expect(best).to_contain_text("ESC TLM: R4 → R7")
+        expect(best).to_contain_text("job U7: free → ESC telemetry")
+        best.get_by_role("button", name="Take this plan").click()
+        page.get_by_role("button", name="1 setting differs from the board").click()
+        expect(page.get_by_role("dialog")).to_contain_text("U7 job")
         page.keyboard.press("Escape")
-        expect(page.get_by_text("Mended in the draft")).to_be_visible()
         page.get_by_role("button", name="Write to board").click()
         expect(page.get_by_text("restart due")).to_be_visible()
-        wait_coin(page, "Port plan", re.compile("^cracked"))
         page.get_by_role("button", name="Restart board").click()
         wait_coin(page, "Port plan", re.compile("^rings true"))
         go(page, "Line")
@@ -108,7 +112,7 @@ class SliceTest(BrowserTest):
     def test_curlews_last_proof_and_what_tarnishes_it(self, people):
         page = people.open("Curlew", "Lost link")
         bench = page.get_by_role("complementary", name="Bench")
-        for hop in HOPS[:4]:
+        for hop in HOPS[:6]:
             wait_coin(page, hop, re.compile("^rings true"))
         wait_coin(page, "Lost link", re.compile("^blank"))
         page.keyboard.press("1")
@@ -147,17 +151,17 @@ class SliceTest(BrowserTest):
         page = people.sign_in("dipper")
         page.get_by_role("button", name="New craft").click()
         page.get_by_label("Name").fill("Dabchick")
-        for label, option in (("Board", "Merle F7"), ("Receiver", "Pip S8"), ("Transmitter", "Field 9")):
+        for label, option in (("Board", "Merle F7"), ("Receiver", "Pip S8"), ("Transmitter", "Harrow 16")):
             page.get_by_role("combobox", name=label).click()
             page.get_by_role("option", name=re.compile(option)).click()
         page.get_by_role("button", name="Put it on the bench").click()
-        page.get_by_role("heading", level=1, name="Port plan").wait_for()
+        page.get_by_role("heading", level=1, name="Kit").wait_for()
         wait_coin(page, "Port plan", re.compile("^cracked"))
-        port = page.get_by_role("button", name=re.compile("^Port U3"))
-        port.focus()
+        go(page, "Port plan")
+        device = page.get_by_role("button", name="Device receiver, Pip S8")
+        device.focus()
         page.keyboard.press("Enter")
-        page.get_by_role("button", name="Solder Pip S8 SBUS to R3").click()
-        page.get_by_role("button", name="Give U3 the receiver job").click()
+        page.get_by_role("button", name="Solder receiver to R3").click()
         page.get_by_role("button", name="Read SBUS, as the Pip S8 speaks it").click()
         page.get_by_role("button", name=re.compile("3 settings differ")).wait_for()
         page.get_by_role("button", name="Write to board").click()

@@ -30,6 +30,12 @@ def restart(page):
     page.get_by_role("button", name="Restart board").click()
 
 
+def solve(page):
+    """Avocet's clash."""
+    page.get_by_role("button", name="Work it out").click()
+    page.get_by_role("listitem", name="Move ESC to R7").get_by_role("button", name="Take this plan").click()
+
+
 def drag(page, side, places):
     """Drag a gimbal through places given as -1 to 1, and let it go."""
     box = page.locator(f"[data-gimbal={side}]").bounding_box()
@@ -69,10 +75,10 @@ class BenchTest(BrowserTest):
         expect(findings_of(page)).to_contain_text("The receiver is not bound, and an unbound one is silent.")
         bench.get_by_role("switch", name="Bound").click()
 
-        bench.get_by_role("switch", name="USB power").click()
+        bench.get_by_role("switch", name="pack").click()
         expect(bench.get_by_text("dark: no power")).to_be_visible()
         expect(page.get_by_text("nothing: no edges")).to_be_visible()
-        bench.get_by_role("switch", name="USB power").click()
+        bench.get_by_role("switch", name="USB").click()
         expect(bench.get_by_text("restarting…")).to_be_visible()
         expect(bench.get_by_text("link good")).to_be_visible()
 
@@ -159,13 +165,14 @@ class PortPlanTest(BrowserTest):
     def test_the_wire_is_moved_and_the_job_follows(self, people):
         page = people.open("Curlew", "Port plan")
         wait_coin(page, "Port plan", RINGS)
-        page.get_by_role("button", name=re.compile("^Port U3")).click()
-        card = page.get_by_role("region", name="Port U3")
-        expect(card).to_contain_text("R3 listens, T3 sends")
-        card.get_by_role("button", name="Solder Pip S8 SBUS to R3").click()
+        page.get_by_role("button", name="Pin SBUS of receiver").click()
+        page.get_by_role("button", name=re.compile("^Pad R3, port U3")).click()
         wait_coin(page, "Port plan", CRACKED)
         expect(findings_of(page)).to_contain_text("The receiver is soldered to R3, but U2 has its job.")
-        expect(page.get_by_text("listens here, no wire")).to_be_visible()
+        page.get_by_role("button", name="Pad R3, port U3, free").click()
+        card = page.get_by_role("region", name="R3 is U3")
+        for fact in ("U3 listens here", "its other pad is T3", "inverts inside the UART", "Soldered to it: receiver SBUS"):
+            expect(card).to_contain_text(fact)
         go(page, "Line")
         expect(findings_of(page)).to_contain_text("Nothing arrives at R2.")
         expect(findings_of(page)).to_contain_text("The signal stops elsewhere")
@@ -177,8 +184,8 @@ class PortPlanTest(BrowserTest):
     @in_browser
     def test_jobs_are_given_and_taken_and_the_board_is_told_apart(self, people):
         page = people.open("Curlew", "Port plan")
-        page.get_by_role("button", name=re.compile("^Port U3")).click()
-        card = page.get_by_role("region", name="Port U3")
+        page.get_by_role("button", name="Look at U3").click()
+        card = page.get_by_role("region", name="R3 is U3")
         card.get_by_role("combobox", name="Job of U3").click()
         page.get_by_role("option", name="receiver input").click()
         expect(card).to_contain_text("The board still holds free")
@@ -190,16 +197,18 @@ class PortPlanTest(BrowserTest):
         expect(card).to_contain_text("a port's job counts only after a restart")
         page.get_by_role("button", name="Restart board").click()
         expect(page.get_by_text("draft is on the board")).to_be_visible()
+        page.keyboard.press("b")
         expect(bench_of(page).get_by_text("link good")).to_be_visible()
 
     @in_browser
     def test_the_last_job_taken_away_says_what_is_missing(self, people):
         page = people.open("Curlew", "Port plan")
-        card = page.get_by_role("region", name="Port U2")
+        page.get_by_role("button", name="Look at U2").click()
+        card = page.get_by_role("region", name="R2 is U2")
         card.get_by_role("combobox", name="Job of U2").click()
         page.get_by_role("option", name="free").click()
         expect(findings_of(page)).to_contain_text("In the draft: No port has the receiver job.")
-        findings_of(page).get_by_role("button", name="Give U2 the receiver job").click()
+        findings_of(page).get_by_role("button", name="Give U2 the receiver job", exact=True).click()
         expect(page.get_by_text("draft is on the board")).to_be_visible()
 
 
@@ -207,6 +216,7 @@ class LineTest(BrowserTest):
     @in_browser
     def test_read_upside_down_and_what_would_read_it(self, people):
         page = people.open("Curlew", "Port plan")
+        page.get_by_role("button", name="Look at U2").click()
         page.get_by_role("checkbox", name="Inverted line").click()
         write(page)
         restart(page)
@@ -226,9 +236,10 @@ class LineTest(BrowserTest):
     @in_browser
     def test_the_other_protocol_is_named(self, people):
         page = people.open("Avocet", "Port plan")
-        page.get_by_role("button", name="Resolder the wire to R4").click()
+        solve(page)
         wait_coin(page, "Port plan", RINGS)
-        page.get_by_role("combobox", name="Protocol").click()
+        page.get_by_role("button", name="Look at U4").click()
+        page.get_by_role("combobox", name="Receiver protocol").click()
         page.get_by_role("option", name="SBUS").click()
         expect(findings_of(page)).to_contain_text("U4 reads SBUS; the Wisp 900 speaks CRSF.")
         write(page)
@@ -294,7 +305,7 @@ class SwitchboardTest(BrowserTest):
     @in_browser
     def test_every_row_is_walked_and_a_high_throttle_blocks(self, people):
         page = people.open("Avocet", "Port plan")
-        page.get_by_role("button", name="Move the receiver job to U6").click()
+        solve(page)
         write(page)
         restart(page)
         go(page, "Switchboard")
@@ -373,9 +384,9 @@ class ListTest(BrowserTest):
     @in_browser
     def test_many_crafts_and_some_that_cannot_be_read(self, people):
         page = people.sign_in()
-        expect(page.get_by_role("listitem")).to_have_count(44)
+        expect(page.get_by_role("listitem")).to_have_count(47)
         expect(page.get_by_role("listitem").filter(has_text="Whimbrel")).to_contain_text("written by a newer Coin Bell")
-        expect(page.get_by_role("listitem").filter(has_text="Snipe")).to_contain_text("the catalogue has no board 'gone'")
+        expect(page.get_by_role("listitem").filter(has_text="Snipe")).to_contain_text("The catalogue has no gone for the board.")
         page.get_by_role("link", name="Whimbrel").click()
         expect(page.get_by_role("alert")).to_contain_text("Update Coin Bell")
         page.get_by_role("link", name="All crafts").click()
@@ -396,7 +407,7 @@ class ListTest(BrowserTest):
         expect(page.get_by_role("alert")).to_contain_text("already has a craft called Curlew")
         page.get_by_label("Name").fill("Curlew Two")
         page.get_by_role("button", name="Put it on the bench").click()
-        page.get_by_role("heading", level=1, name="Port plan").wait_for()
+        page.get_by_role("heading", level=1, name="Kit").wait_for()
 
 
 class KeyboardOnlyTest(BrowserTest):
@@ -422,9 +433,11 @@ class KeyboardOnlyTest(BrowserTest):
         tab_to("^Avocet$")
         page.keyboard.press("Enter")
         page.wait_for_selector("[data-ready] nav")
-        tab_to("^Move the receiver job to U6$")
+        tab_to("^Work it out$")
         page.keyboard.press("Enter")
-        page.get_by_role("button", name="2 settings differ").wait_for()
+        tab_to("^Take this plan$")
+        page.keyboard.press("Enter")
+        page.get_by_role("button", name="1 setting differs").wait_for()
         page.evaluate("document.activeElement.blur()")
         tab_to("^Write to board$")
         page.keyboard.press("Enter")
@@ -433,6 +446,8 @@ class KeyboardOnlyTest(BrowserTest):
         tab_to("^Restart board$")
         page.keyboard.press("Enter")
         wait_coin(page, "Port plan", RINGS)
+        page.keyboard.press("]")
+        page.get_by_role("heading", level=1, name="Loom").wait_for()
         page.keyboard.press("]")
         page.get_by_role("heading", level=1, name="Line").wait_for()
         tab_to("^right gimbal")

@@ -9,7 +9,7 @@ import { BenchPanel } from "../bench/BenchPanel";
 import { useBenchConnection, useBenchStore, useKnown } from "../bench/useBench";
 import { useBenchKeys } from "../bench/useBenchKeys";
 import { Chain } from "../chain/Chain";
-import { HOPS, hopFromPath, hopPath } from "../chain/hops";
+import { HOPS, hopFromPath, hopPath, hopTitle } from "../chain/hops";
 import { FindingStrip } from "../findings/FindingStrip";
 import { KitHop } from "../hops/kit/KitHop";
 import { LineHop } from "../hops/line/LineHop";
@@ -20,6 +20,7 @@ import { SticksHop } from "../hops/sticks/SticksHop";
 import { SwitchboardHop } from "../hops/switchboard/SwitchboardHop";
 import { Centred } from "../look/Centred";
 import { colours } from "../look/colours";
+import { HopHead } from "../look/HopHead";
 import { useParts } from "../parts/useParts";
 import { partsOf } from "./parts";
 import { Shortcuts } from "./Shortcuts";
@@ -121,7 +122,8 @@ function OpenCraft({ craft, edit, hop, user }: { craft: Craft; edit: HopProps["e
           <Box sx={{ overflow: "auto", px: 3, py: 2 }}>
             {catalogue.error?.message}
             {DraftView && catalogue.data && <DraftView craft={craft} catalogue={catalogue.data} edit={edit} />}
-            {View && (parts && !why ? <View craft={craft} parts={parts} edit={edit} /> : <NoBench craftId={craft.id} why={why} />)}
+            {View &&
+              (parts && !why ? <View craft={craft} parts={parts} edit={edit} /> : <NoBench hop={hop} craftId={craft.id} why={why} />)}
           </Box>
           <FindingStrip hop={hop} craftId={craft.id} edit={edit} />
         </Box>
@@ -133,12 +135,15 @@ function OpenCraft({ craft, edit, hop, user }: { craft: Craft; edit: HopProps["e
 }
 
 /** A live hop of a craft that has no bench yet. */
-function NoBench({ craftId, why }: { craftId: string; why: string | undefined }) {
+function NoBench({ hop, craftId, why }: { hop: Hop; craftId: string; why: string | undefined }) {
   return (
-    <Box sx={{ maxWidth: 560, mt: 6, mx: "auto", textAlign: "center" }}>
-      <p>{why ?? "Setting up the bench…"}</p>
-      {why && <Link to={`/crafts/${craftId}/kit`}>To the Kit</Link>}
-    </Box>
+    <>
+      <HopHead title={hopTitle(hop)} question="This hop needs a running bench." />
+      <Box sx={{ maxWidth: 560, mt: 6, mx: "auto", textAlign: "center" }}>
+        <p>{why ?? "Setting up the bench…"}</p>
+        {why && <Link to={`/crafts/${craftId}/kit`}>To the Kit</Link>}
+      </Box>
+    </>
   );
 }
 

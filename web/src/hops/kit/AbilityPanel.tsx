@@ -101,7 +101,13 @@ export function AbilityPanel({ craft, catalogue, edit, ability }: DraftHopProps 
           const wanted = list.includes(sensor);
           const missing = wanted && !there && !!craft.document.kit?.board;
           return (
-            <Box key={sensor} sx={{ "& .MuiFormControlLabel-label": { overflow: "hidden", textOverflow: "ellipsis", whiteSpace: "nowrap" }, color: missing ? colours.oxide : there ? colours.ink : colours.softInk }}>
+            <Box
+              key={sensor}
+              sx={{
+                "& .MuiFormControlLabel-label": { overflow: "hidden", textOverflow: "ellipsis", whiteSpace: "nowrap" },
+                color: missing ? colours.oxide : there ? colours.ink : colours.softInk,
+              }}
+            >
               <KitCheck
                 label={`${sensor}: ${there ? state?.fitted_in.join(", ") : missing ? "missing" : "not fitted"}`}
                 checked={wanted}
