@@ -196,7 +196,8 @@ def wires_for(document: CraftDocument, parts: KitParts, plan: Plan | None) -> li
     loads = {rail.name: 0 for rail in board.rails}
     for device, part in parts.wired().items():
         wired = [pad for (name, _), (pad, _) in planned.items() if name == device]
-        side = _side(board, wired or [patch.pad for (name, _), patch in kept.items() if name == device])
+        outputs = [pad.name for pin in part.pins if pin.goes_to != "port" for pad in board.pads if pad.kind == pin.goes_to]
+        side = _side(board, outputs or wired or [patch.pad for (name, _), patch in kept.items() if name == device])
         for pin in part.pins:
             key = (device, pin.name)
             if key in patches:
@@ -222,7 +223,7 @@ def wires_for(document: CraftDocument, parts: KitParts, plan: Plan | None) -> li
 
 def _side(board: Board, pads: list[str]) -> str | None:
     sides = [pad.side for name in pads if (pad := board.pad(name))]
-    return max(set(sides), key=sides.count) if sides else None
+    return max(dict.fromkeys(sides), key=sides.count) if sides else None
 
 
 def _still_right(document: CraftDocument, parts: KitParts, patch: Patch, pin: Pin, taken: set[str]) -> bool:
@@ -289,7 +290,7 @@ def _best_rail(board: Board, low: float, high: float, peak: int, loads: dict[str
 def _nearest(board: Board, pads: list[Pad], side: str | None) -> str | None:
     if not pads:
         return None
-    return min(pads, key=lambda pad: (pad.side != side if side else False, pad.place)).name
+    return min(pads, key=lambda pad: pad.side != side if side else False).name  # the first that the board lists there
 
 
 def plan_edits(document: CraftDocument, parts: KitParts, plan: Plan | None) -> list[Edit]:

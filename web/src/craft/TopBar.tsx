@@ -60,7 +60,7 @@ export function TopBar({ craft, user, onHelp }: { craft: Craft; user: string; on
       <Box sx={{ flex: 1 }} />
       <LastAct />
       {waiting ? (
-        <Typography sx={{ color: "text.secondary" }}>no board on the bench yet</Typography>
+        <Typography sx={{ color: "text.secondary" }}>no bench for this craft yet</Typography>
       ) : current ? (
         <Differences differs={differs} />
       ) : (

@@ -50,12 +50,13 @@ export function KitHop({ craft, catalogue, edit }: DraftHopProps) {
     setProblem("");
     try {
       const answer = await exchange(craft, doing, part);
-      if (ask || answer.says.length > 1) setProposal({ title, exchange: answer });
+      if (ask) setProposal({ title, exchange: answer });
       else take(answer.edits);
     } catch (error) {
       setProblem(error instanceof Error ? error.message : String(error));
     }
   };
+  const wired = (name: string) => (craft.document.wiring ?? []).some((patch) => patch.device === name);
   const named = (part: string) => catalogue.peripherals.find((each) => each.id === part);
   const bay = catalogue.transmitters.find((each) => each.id === kit?.transmitter)?.module_bay ?? false;
   return (
@@ -113,7 +114,7 @@ export function KitHop({ craft, catalogue, edit }: DraftHopProps) {
                     variant="text"
                     sx={{ minWidth: 0, py: 0, color: colours.softInk }}
                     aria-label={`Take ${device.name} out`}
-                    onClick={() => propose("remove device", device.name, `Take ${device.name} out`, false)}
+                    onClick={() => propose("remove device", device.name, `Take ${device.name} out`, wired(device.name))}
                   >
                     take out
                   </Button>

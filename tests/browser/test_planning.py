@@ -1,0 +1,276 @@
+"""Kit, Port plan and Loom, as a pilot would work them."""
+
+from __future__ import annotations
+
+import csv
+import json
+import re
+import tempfile
+from pathlib import Path
+
+from playwright.sync_api import expect
+
+from tests.browser.base import BrowserTest, go, in_browser, wait_coin
+from tests.browser.test_hops import CRACKED, RINGS, bench_of, findings_of
+
+
+def choose(page, label, option):
+    page.get_by_role("combobox", name=label, exact=True).click()
+    page.get_by_role("option", name=re.compile(f"^{option}")).click()
+
+
+def saved(page, kind):
+    """What a download brings."""
+    with page.expect_download() as download:
+        page.get_by_role("link", name=kind).click()
+    return Path(download.value.path()).read_bytes()
+
+
+class DunlinTest(BrowserTest):
+    @in_browser
+    def test_from_an_empty_kit_to_a_printed_drawing_with_every_wire_rung_out(self, people):
+        page = people.open("Dunlin", "Kit")
+        expect(findings_of(page)).to_contain_text("Not chosen yet: board, receiver, transmitter.")
+        go(page, "Port plan")
+        expect(page.get_by_text("There is no board to plan for yet.")).to_be_visible()
+        page.get_by_role("link", name="Choose one in the Kit").click()
+        for label, option in (("Board", "Dabble F3"), ("Receiver", "Twin Leaf"), ("Transmitter", "Hedge 8")):
+            choose(page, label, option)
+            expect(page.get_by_role("combobox", name=label, exact=True)).to_contain_text(option)
+        ability = page.get_by_role("region", name="What this set can do")
+        expect(ability).to_contain_text("Leaf X on 2.4 GHz, firmware family Leaf")
+        expect(ability).to_contain_text("DSMX, steps of 0.583 us, a frame every 11 to 22 ms")
+        expect(ability).to_contain_text("8 arrive; the limit is the Hedge 8")
+        for device in ("Tiller 4", "Whimbrel"):
+            choose(page, "Add a device", device)
+            expect(page.get_by_role("list", name="Devices")).to_contain_text(device)
+
+        go(page, "Port plan")
+        wait_coin(page, "Port plan", CRACKED)
+        page.get_by_role("button", name="Work it out").click()
+        best = page.get_by_role("list", name="Plans").get_by_role("listitem").first
+        expect(best).to_contain_text("solder receiver 3V3: 3V3")
+        best.get_by_role("button", name="Take this plan").click()
+        expect(findings_of(page)).to_contain_text("Nothing is wrong here so far.")
+
+        go(page, "Loom")
+        expect(findings_of(page)).to_contain_text("Nothing is wrong here so far.")
+        wires = page.get_by_role("table", name="Wire list").get_by_role("row")
+        expect(wires).to_have_count(12)
+        drawing = page.get_by_role("img", name="Wiring of Dunlin")
+        expect(drawing.locator(".wire")).to_have_count(12)
+        self.assertTrue(saved(page, "To print, PDF").startswith(b"%PDF-"))
+        self.assertEqual(saved(page, "Drawing, SVG").decode().count('class="wire"'), 12)
+        rows = list(csv.DictReader(saved(page, "Wire list, CSV").decode().splitlines()))
+        self.assertEqual([(row["pin"], row["pad"], row["colour"]) for row in rows[:2]], [("DATA", "R1", "white"), ("3V3", "3V3", "red")])
+
+        first = page.get_by_role("button", name=re.compile("^receiver DATA to R1")).first
+        first.click()
+        expect(page.get_by_role("alert")).to_contain_text("put your initials in first")
+        page.get_by_label("Your initials").fill("wr")
+        for place in range(12):
+            wires.nth(place).get_by_role("button", name=re.compile("rings$")).click()
+            expect(wires.nth(place)).to_contain_text(re.compile(r"✓ wr, \d{4}-\d\d-\d\d"))
+        wait_coin(page, "Loom", RINGS)
+        wires.nth(0).get_by_role("button", name=re.compile("rung out: wr")).click()
+        expect(page.get_by_text("11 of 12 rung out")).to_be_visible()
+        wait_coin(page, "Loom", re.compile("^blank"))
+        go(page, "Line")
+        expect(page.get_by_role("main")).to_contain_text("sends DSMX, which the bench cannot make yet")
+
+
+class KitTest(BrowserTest):
+    @in_browser
+    def test_coots_move_to_ppm_is_shown_in_the_wire_list_before_it_is_made(self, people):
+        page = people.open("Coot", "Kit")
+        page.get_by_role("button", name="Fit the jumper").click()
+        difference = page.get_by_role("group", name="What the jumper would change")
+        for pin, pad in (("CH2", "IN2"), ("CH3", "IN3"), ("CH4", "IN4")):
+            expect(difference).to_contain_text(f"receiver {pin}: {pad} comes off")
+        expect(difference).to_contain_text("the receiver is read as PPM")
+        difference.get_by_role("button", name="Take it, wires and all").click()
+        expect(page.get_by_role("region", name="The receiver's jumper")).to_contain_text("It is fitted: the Six Pack sends PPM, 8 channels.")
+        go(page, "Loom")
+        wires = page.get_by_role("table", name="Wire list")
+        expect(wires.get_by_role("row").filter(has_text="CH1 → IN1")).to_have_count(1)
+        expect(wires.get_by_role("row").filter(has_text="CH2")).to_have_count(0)
+        expect(findings_of(page)).to_contain_text("Nothing is wrong here so far.")
+
+    @in_browser
+    def test_an_exchange_is_shown_before_it_is_taken(self, people):
+        page = people.open("Curlew", "Kit")
+        choose(page, "Receiver", "Brook 6")
+        proposal = page.get_by_role("group", name="Exchange the receiver")
+        expect(proposal).to_contain_text("it has no SBUS and no S.Port: those wires come off")
+        expect(proposal).to_contain_text("The Brook 6 hears Field F on 2.4 GHz")
+        proposal.get_by_role("button", name="Leave it as it was").click()
+        expect(page.get_by_role("combobox", name="Receiver", exact=True)).to_contain_text("Pip S8")
+        wait_coin(page, "Kit", RINGS)
+
+        page.get_by_role("button", name="What else would fit?").click()
+        fits = page.get_by_role("region", name="What else would fit?")
+        expect(fits.get_by_role("listitem").filter(has_text="Reed One")).to_contain_text("F.Port, 16 channels")
+        expect(fits.get_by_role("listitem").filter(has_text="Pip S4")).to_contain_text("no: no telemetry")
+        fits.get_by_role("listitem").filter(has_text="Reed One").get_by_role("button", name="Exchange").click()
+        proposal.get_by_role("button", name="Take it").click()
+        expect(page.get_by_role("combobox", name="Receiver", exact=True)).to_contain_text("Reed One")
+        expect(bench_of(page)).to_be_visible()
+        go(page, "Line")
+        expect(page.get_by_role("main")).to_contain_text("sends F.Port, which the bench cannot make yet")
+
+    @in_browser
+    def test_a_starting_point_is_taken_line_by_line(self, people):
+        page = people.open("Coot", "Kit")
+        page.get_by_role("button", name="Starting point for a boat").click()
+        table = page.get_by_role("region", name="Starting point for a boat")
+        arming = table.get_by_role("row").filter(has_text="Arming")
+        expect(arming).to_contain_text("CH5 1750 to 2150 us")
+        arming.get_by_role("button", name="Take Arming").click()
+        expect(arming).to_contain_text("the same")
+        expect(table).to_contain_text("all its settings are as you have them")
+        choose(page, "Airframe", "plane")
+        expect(page.get_by_role("region", name="Starting point for a plane")).to_contain_text("settings would differ")
+
+    @in_browser
+    def test_sensors_and_wishes_are_judged(self, people):
+        page = people.open("Curlew", "Kit")
+        page.get_by_role("checkbox", name="airspeed: not fitted").click()
+        expect(findings_of(page)).to_contain_text("No airspeed is fitted.")
+        findings_of(page).get_by_role("button", name="Do without the airspeed").click()
+        page.get_by_label("Channels wanted").fill("18")
+        page.get_by_label("Channels wanted").press("Enter")
+        expect(findings_of(page)).to_contain_text("16 channels arrive, 18 are wanted.")
+        wait_coin(page, "Kit", CRACKED)
+
+
+class PortPlanTest(BrowserTest):
+    @in_browser
+    def test_a_protocol_without_a_port_is_offered_with_the_job_in_one_write(self, people):
+        page = people.open("Curlew", "Port plan")
+        page.get_by_role("button", name="Look at U2").click()
+        card = page.get_by_role("region", name="R2 is U2")
+        choose(page, "Job of U2", "free")
+        choose(page, "Receiver protocol", "CRSF")
+        both = card.get_by_role("group", name="Both, in order")
+        expect(both).to_contain_text("No port has the receiver job yet")
+        both.get_by_role("button", name="Give U2 the job, then read CRSF").click()
+        page.get_by_role("button", name="1 setting differs from the board").wait_for()
+        expect(card.get_by_role("combobox", name="Job of U2")).to_contain_text("receiver input")
+        choose(page, "Job of U2", "free")
+        page.get_by_role("button", name="2 settings differ from the board").wait_for()
+        page.get_by_role("button", name="Write to board").click()
+        expect(page.get_by_role("status")).to_contain_text("give a port the job")
+
+    @in_browser
+    def test_what_cannot_stand_together_is_named_with_what_would_free_it(self, people):
+        page = people.open("Avocet", "Kit")
+        for count, device in enumerate(("Tern 5", "Skein V"), 1):
+            choose(page, "Add a device", device)
+            expect(page.get_by_role("list", name="Devices").get_by_role("listitem")).to_have_count(6 + count)
+        go(page, "Port plan")
+        page.get_by_role("button", name="Work it out").click()
+        clash = page.get_by_role("list", name="Clash")
+        expect(clash).to_contain_text("It needs both ways")
+        expect(clash).to_contain_text("Leave GPS 2 out (tried: not enough by itself)")
+        expect(clash).to_contain_text("Another board: Shelduck H7 (tried: then all fit)")
+
+    @in_browser
+    def test_a_device_is_picked_by_key_and_fixed_wires_stay(self, people):
+        page = people.open("Sandpiper", "Port plan")
+        wait_coin(page, "Port plan", CRACKED)
+        device = page.get_by_role("button", name="Device receiver, Reed One")
+        device.focus()
+        page.keyboard.press("Space")
+        card = page.get_by_role("region", name="receiver")
+        card.get_by_text("Why not the others").click()
+        expect(card).to_contain_text("T3 cannot invert both ways")
+        card.get_by_role("checkbox", name=re.compile("Its wires are fixed")).click()
+        expect(card.get_by_role("checkbox", name=re.compile("Its wires are fixed"))).to_be_checked()
+        page.get_by_role("button", name="Work it out").click()
+        expect(page.get_by_role("list", name="Clash")).to_contain_text("Let the fixed wires of receiver move (tried: then all fit)")
+        card.get_by_role("checkbox", name=re.compile("Its wires are fixed")).click()
+        card.get_by_role("button", name="Solder receiver to T5").click()
+        expect(findings_of(page)).to_contain_text("Nothing is wrong here so far.")
+
+
+class LoomTest(BrowserTest):
+    @in_browser
+    def test_wrong_wiring_is_real_and_the_line_hop_says_what_follows(self, people):
+        page = people.open("Curlew", "Loom")
+        wait_coin(page, "Loom", RINGS)
+        page.get_by_role("button", name="Take receiver GND off").click()
+        expect(findings_of(page)).to_contain_text("The Pip S8's GND pin goes nowhere.")
+        wait_coin(page, "Loom", CRACKED)
+        go(page, "Line")
+        expect(findings_of(page)).to_contain_text("look at its supply and its ground in the Loom")
+        go(page, "Loom")
+        page.get_by_role("button", name="Complete").click()
+        expect(findings_of(page)).to_contain_text(re.compile("Nothing is wrong"))
+        expect(page.get_by_role("button", name=re.compile("^receiver GND to G rung out: signal"))).to_be_visible()
+        wait_coin(page, "Loom", RINGS)
+
+    @in_browser
+    def test_five_volts_on_a_part_for_three_destroy_it_until_it_is_replaced(self, people):
+        page = people.open("Curlew", "Port plan")
+        page.get_by_role("link", name="Coin Bell, all crafts").click()
+        page.get_by_role("link", name="parts").click()
+        page.get_by_role("link", name="Pip S8").click()
+        page.get_by_role("button", name="Copy as own part").click()
+        supply = page.get_by_role("group", name="supply")
+        supply.get_by_label("min volts").fill("3")
+        supply.get_by_label("max volts").fill("2.9")
+        expect(page.get_by_role("status")).to_contain_text("1 to mend")
+        expect(supply).to_contain_text("a supply from 3 to 2.9 V is no range")
+        expect(page.get_by_role("button", name="Save the part")).to_be_disabled()
+        supply.get_by_label("max volts").fill("3.6")
+        expect(page.get_by_role("status")).to_contain_text("its facts are possible")
+        page.get_by_role("button", name="Save the part").click()
+        page.get_by_role("heading", level=1, name="Own Pip S8").wait_for()
+        page.get_by_role("link", name="Crafts", exact=True).click()
+        page.get_by_role("link", name="Curlew", exact=True).click()
+        page.wait_for_selector("[data-ready] nav")
+        go(page, "Kit")
+        choose(page, "Receiver", "Own Pip S8")
+        page.get_by_role("group", name="Exchange the receiver").get_by_role("button", name="Take it").click()
+        expect(page.get_by_role("combobox", name="Receiver", exact=True)).to_contain_text("Own Pip S8")
+        page.keyboard.press("b")
+        failed = bench_of(page).get_by_role("button", name="Replace the receiver")
+        expect(failed).to_be_visible()
+        go(page, "Loom")
+        expect(findings_of(page)).to_contain_text("Receiver has failed on this bench.")
+        expect(findings_of(page)).to_contain_text("bears 3.6 V; 5V gives 5 V")
+        go(page, "Line")
+        expect(findings_of(page)).to_contain_text("The receiver has failed")
+
+
+class PartsTest(BrowserTest):
+    @in_browser
+    def test_facts_are_read_and_own_parts_travel_as_a_file(self, people):
+        page = people.sign_in()
+        page.get_by_role("link", name="parts").click()
+        page.get_by_label("Search").fill("h7")
+        page.get_by_role("link", name="Shelduck H7").click()
+        sheet = page.get_by_role("region", name="Facts")
+        expect(sheet).to_contain_text("U9 (no TX), U10 (no RX)")
+        expect(page.get_by_role("region", name="Pads")).to_contain_text("T10")
+        page.get_by_role("button", name="Copy as own part").click()
+        page.get_by_label("name", exact=True).first.fill("Own Shelduck")
+        page.get_by_role("button", name="Save the part").click()
+        page.get_by_role("heading", level=1, name="Own Shelduck").wait_for()
+        file = json.loads(saved(page, "Export own parts"))
+        self.assertEqual((file["format"], [part["name"] for part in file["parts"]]), ("coin-bell/parts", ["Own Shelduck"]))
+        with tempfile.TemporaryDirectory() as folder:
+            broken, good = Path(folder) / "broken.json", Path(folder) / "good.json"
+            broken.write_text('{"format": "coin-bell/parts", ')
+            page.get_by_label("Parts file").set_input_files(broken)
+            expect(page.get_by_role("alert")).to_contain_text("Nothing was taken. broken.json is no JSON")
+            file["parts"][0]["usb_ma"] = -5
+            broken.write_text(json.dumps(file))
+            page.get_by_label("Parts file").set_input_files(broken)
+            expect(page.get_by_role("alert")).to_contain_text("parts/0/usb_ma")
+            file["parts"][0]["usb_ma"] = 900
+            good.write_text(json.dumps(file))
+            page.get_by_label("Parts file").set_input_files(good)
+            expect(page.get_by_role("status")).to_contain_text("0 parts added, 1 replaced")
+        page.get_by_role("button", name="Delete").click()
+        page.get_by_role("heading", level=1, name="Parts and their facts").wait_for()
