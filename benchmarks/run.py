@@ -8,10 +8,18 @@ import subprocess
 import sys
 import tempfile
 import time
+from collections.abc import Callable
 from pathlib import Path
 
 import numpy as np
 
+from linkcore.craft.document import Fitted, Kit, apply_edits
+from linkcore.craft.parts import KitParts
+from linkcore.craft.starting import new_craft
+from linkcore.loom.netlist import plan_edits
+from linkcore.loom.rules import check_loom
+from linkcore.ports.planner import work_out
+from linkcore.ports.rules import check_ports
 from linkcore.protocols import crsf
 from linkcore.signal.uart import send
 
@@ -21,7 +29,7 @@ RATE_HZ = 250
 
 
 def main() -> int:
-    rows = [decode_speed(), decode_memory_note(), bench_speed(), first_page(), stick_to_screen()]
+    rows = [decode_speed(), decode_memory_note(), bench_speed(), planning(), first_page(), stick_to_screen()]
     rows = [row for group in rows for row in group]
     width = max(len(name) for name, *_ in rows)
     failed = 0
@@ -124,6 +132,37 @@ def bench_speed() -> list[Row]:
     return [
         ("one CRSF bench at 250/s, not paced", f"{plain:.0f} x real time", "20 x", plain >= 20),
         ("the same with 25 snapshots and 5 reports a second", f"{whole:.0f} x real time", "for information", True),
+    ]
+
+
+def planning() -> list[Row]:
+    """The largest board with twelve devices: plans, an explanation why there is none, and the rule check; each the median of many, warm."""
+    craft = new_craft("Largest", "quad X", Kit(board="shelduck-h7", receiver="wisp-24", transmitter="harrow-16", module="wisp-nest-24"))
+    fitted = ("tern-8", "skein-v", "lapwing-t", "tiller-4", "plumb-f", "plumb-r", "tide-link", "tern-5", "whimbrel", "strand-9", "strand-9", "oar-30l")
+    craft.kit.devices = [Fitted(name=f"device {index}", part=part) for index, part in enumerate(fitted)]
+    parts = KitParts.of(craft)
+    plan = work_out(craft, parts).plans[0]
+    wired = apply_edits(craft, plan_edits(craft, parts, plan))
+    crowded = craft.model_copy(deep=True)
+    crowded.kit.devices += [Fitted(name=f"more {index}", part="reedline") for index in range(3)]
+    crowded_parts, wired_parts = KitParts.of(crowded), KitParts.of(wired)
+    assert work_out(crowded, crowded_parts).clash
+
+    def median_ms(do: Callable[[], object], times: int) -> float:
+        taken = []
+        for _ in range(times + 2):
+            begin = time.perf_counter()
+            do()
+            taken.append(time.perf_counter() - begin)
+        return sorted(taken[2:])[times // 2] * 1000
+
+    worked = median_ms(lambda: work_out(craft, parts), 20)
+    explained = median_ms(lambda: work_out(crowded, crowded_parts), 10)
+    checked = median_ms(lambda: (check_loom(wired, wired_parts), check_ports(wired, wired.settings, wired_parts)), 50)
+    return [
+        ("largest board, 12 devices: plans", f"{worked:.0f} ms (median of 20)", "under 150 ms warm", worked < 150),
+        ("the same, crowded: why there is none", f"{explained:.0f} ms (median of 10)", "under 1000 ms", explained < 1000),
+        (f"rule check of {len(wired.wiring)} wires", f"{checked:.1f} ms (median of 50)", "under 20 ms", checked < 20),
     ]
 
 
