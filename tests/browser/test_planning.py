@@ -210,6 +210,26 @@ class LoomTest(BrowserTest):
         wait_coin(page, "Loom", RINGS)
 
     @in_browser
+    def test_wires_are_moved_and_soldered_by_hand(self, people):
+        page = people.open("Coot", "Loom")
+        page.get_by_role("button", name="Move receiver CH4").click()
+        choose(page, "Pad of receiver CH4", "IN5")
+        expect(findings_of(page)).to_contain_text("CH4 is on IN5; channel 4 belongs on IN4.")
+        wait_coin(page, "Loom", CRACKED)
+        findings_of(page).get_by_role("button", name="Move the lead to IN4").click()
+        expect(findings_of(page)).to_contain_text("Nothing is wrong here so far.")
+        page.get_by_role("button", name="Take receiver CH1 off").click()
+        expect(findings_of(page)).to_contain_text("Channel 1 has no lead.")
+        choose(page, "Solder pin", "receiver CH1")
+        choose(page, "to pad", "IN1")
+        expect(findings_of(page)).to_contain_text("Nothing is wrong here so far.")
+        choose(page, "Solder pin", "right drive BEC")
+        choose(page, "to pad", r"S\+")
+        expect(findings_of(page)).to_contain_text("Lift all red leads but one.")
+        findings_of(page).get_by_role("button", name="Lift the red lead of right drive").click()
+        expect(findings_of(page)).to_contain_text("Nothing is wrong here so far.")
+
+    @in_browser
     def test_five_volts_on_a_part_for_three_destroy_it_until_it_is_replaced(self, people):
         page = people.open("Curlew", "Port plan")
         page.get_by_role("link", name="Coin Bell, all crafts").click()

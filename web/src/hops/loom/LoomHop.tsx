@@ -1,22 +1,15 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
-import TextField from "@mui/material/TextField";
-import { useQueryClient } from "@tanstack/react-query";
-import { useEffect, useState } from "react";
+import { useState } from "react";
 import { Link } from "react-router";
-import type { LoomView } from "../../api/types";
-import { useBenchStore } from "../../bench/useBench";
 import type { DraftHopProps } from "../../craft/CraftPage";
-import { ringOut, takeRingBack, useLoomView } from "../../craft/useWorkedOut";
-import { colours, mono } from "../../look/colours";
+import { useLoomView } from "../../craft/useWorkedOut";
+import { colours } from "../../look/colours";
 import { HopHead } from "../../look/HopHead";
-import { Panel } from "../../look/Panel";
-import { WIRE_HEX } from "../../look/wires";
 import { Currents } from "./Currents";
+import { WireList } from "./WireList";
 
-const INITIALS = "coin-bell-initials";
-
-export function LoomHop({ craft, edit }: DraftHopProps) {
+export function LoomHop({ craft, catalogue, edit }: DraftHopProps) {
   const loom = useLoomView(craft);
   const [lit, setLit] = useState<string | null>(null);
   const view = loom.data?.view;
@@ -85,7 +78,7 @@ export function LoomHop({ craft, edit }: DraftHopProps) {
           <Drawing svg={view.drawing} lit={lit} />
           <Currents rails={view.rails} usb={view.usb} />
         </Box>
-        <WireList craft={craft} view={view} lit={lit} onLight={setLit} edit={edit} />
+        <WireList craft={craft} catalogue={catalogue} view={view} lit={lit} onLight={setLit} edit={edit} />
       </Box>
     </>
   );
@@ -103,133 +96,5 @@ function Drawing({ svg, lit }: { svg: string; lit: string | null }) {
         ...(lit && { "& .wire": { opacity: 0.18 }, [`& .wire[data-wire="${CSS.escape(lit)}"]`]: { opacity: 1 } }),
       }}
     />
-  );
-}
-
-function WireList({
-  craft,
-  view,
-  lit,
-  onLight,
-  edit,
-}: Pick<DraftHopProps, "craft" | "edit"> & { view: LoomView; lit: string | null; onLight: (key: string | null) => void }) {
-  const queries = useQueryClient();
-  const live = useBenchStore((state) => state.report?.rung);
-  const [initials, setInitials] = useState(() => localStorage.getItem(INITIALS) ?? "");
-  const [problem, setProblem] = useState("");
-  const rung = { ...view.rung, ...live };
-  const again = () => queries.invalidateQueries({ queryKey: ["worked out", craft.id, "loom"] });
-  useEffect(() => localStorage.setItem(INITIALS, initials), [initials]);
-  const tick = async (wire: string) => {
-    setProblem("");
-    try {
-      await (wire in rung ? takeRingBack(craft, wire) : ringOut(craft, wire, initials));
-    } catch (error) {
-      setProblem(error instanceof Error ? error.message : String(error));
-    }
-    await again();
-  };
-  const done = view.wires.filter((wire) => wire.key in rung).length;
-  return (
-    <Panel title="Wire list" aside={`${done} of ${view.wires.length} rung out`}>
-      <Box sx={{ display: "flex", gap: 1.5, alignItems: "center", mb: 1, fontSize: 12.5, color: "text.secondary" }}>
-        <TextField
-          label="Your initials"
-          value={initials}
-          onChange={(event) => setInitials(event.target.value)}
-          slotProps={{ htmlInput: { maxLength: 6 } }}
-          sx={{ width: 110, flexShrink: 0 }}
-        />
-        <span>Ring each wire out, then tick it. A wire that only the signal can have come through ticks itself.</span>
-      </Box>
-      {problem && (
-        <Box role="alert" sx={{ color: colours.oxide, fontSize: 13, mb: 1 }}>
-          {problem}
-        </Box>
-      )}
-      <Box
-        component="table"
-        aria-label="Wire list"
-        sx={{
-          width: "100%",
-          borderCollapse: "collapse",
-          fontSize: 12.5,
-          "& td": { py: 0.35, pr: 0.75, borderTop: `1px solid ${colours.hairline}` },
-        }}
-      >
-        <tbody>
-          {view.wires.map((wire) => (
-            <Box
-              component="tr"
-              key={wire.key}
-              onMouseEnter={() => onLight(wire.key)}
-              onMouseLeave={() => onLight(null)}
-              sx={{ bgcolor: lit === wire.key ? colours.verdigrisWash : undefined }}
-            >
-              <td>
-                <Box
-                  component="span"
-                  title={wire.colour}
-                  sx={{
-                    display: "inline-block",
-                    width: 12,
-                    height: 12,
-                    borderRadius: "50%",
-                    border: `1px solid ${colours.ink}`,
-                    bgcolor: WIRE_HEX[wire.colour],
-                    verticalAlign: -1,
-                  }}
-                />
-              </td>
-              <td>
-                <b>{wire.device}</b>{" "}
-                <Box component="span" sx={{ fontFamily: mono }}>
-                  {wire.pin} → {wire.pad}
-                </Box>
-                <Box sx={{ color: "text.secondary" }}>
-                  {wire.purpose}, {wire.to}
-                  {wire.inverter ? ", through an inverter" : ""}
-                  {wire.fixed ? ", fixed" : ""}
-                </Box>
-              </td>
-              <td style={{ textAlign: "right" }}>
-                <Button
-                  variant={wire.key in rung ? "text" : "outlined"}
-                  aria-pressed={wire.key in rung}
-                  aria-label={`${wire.device} ${wire.pin} to ${wire.pad} ${wire.key in rung ? `rung out: ${rung[wire.key]}` : "rings"}`}
-                  onFocus={() => onLight(wire.key)}
-                  onBlur={() => onLight(null)}
-                  onClick={() => tick(wire.key)}
-                  sx={{
-                    py: 0,
-                    fontSize: 12,
-                    lineHeight: 1.25,
-                    color: wire.key in rung ? colours.verdigris : undefined,
-                    textAlign: "right",
-                  }}
-                >
-                  {wire.key in rung ? `✓ ${rung[wire.key]?.replace(" UTC", "")}` : "it rings"}
-                </Button>
-              </td>
-              <td>
-                <Button
-                  variant="text"
-                  aria-label={`Take ${wire.device} ${wire.pin} off`}
-                  sx={{ minWidth: 0, p: 0, color: colours.softInk, fontSize: 12 }}
-                  onClick={() =>
-                    edit((document) => {
-                      document.wiring = document.wiring?.filter((patch) => `${patch.device}/${patch.pin}/${patch.pad}` !== wire.key);
-                      return document;
-                    })
-                  }
-                >
-                  off
-                </Button>
-              </td>
-            </Box>
-          ))}
-        </tbody>
-      </Box>
-    </Panel>
   );
 }
