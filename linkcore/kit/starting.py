@@ -11,6 +11,7 @@ from pydantic import BaseModel
 
 from linkcore.craft.document import Airframe, CraftDocument
 from linkcore.findings import Edit
+from linkcore.parts.models import Sensor
 
 
 class StartLine(BaseModel):
@@ -54,7 +55,8 @@ def starting_point(document: CraftDocument, airframe: Airframe | None = None) ->
             ("Grace", "/settings/lost_link/grace_ms", 600, "Nothing falls down, so a longer gap may pass."),
         ]
     lines.append(("Throttle fallback", "/settings/lost_link/throttle_fallback", "low", "Never hold power without a link."))
-    sensors = ["gyro", "accelerometer"] if kind in FLYERS | WINGS else []
+    needed: list[Sensor] = ["gyro", "accelerometer"] if kind in FLYERS | WINGS else []
+    sensors = [*document.wants.sensors, *(sensor for sensor in needed if sensor not in document.wants.sensors)]
     lines.append(("Sensors expected", "/wants/sensors", sensors, "What the board must report before this craft moves."))
     data = document.model_dump(mode="json")
     return [_line(data, *line) for line in lines]

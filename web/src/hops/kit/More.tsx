@@ -59,7 +59,6 @@ export function FitsPanel({ fits, current, onTake }: { fits: KitView["fits"]; cu
               gap: 1.5,
               alignItems: "baseline",
               fontSize: 13.5,
-              opacity: fit.fits ? 1 : 0.75,
             }}
           >
             <b>{fit.name}</b>

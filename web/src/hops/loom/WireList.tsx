@@ -135,7 +135,7 @@ export function WireList({
                   {wire.key in rung ? `✓ ${rung[wire.key]?.replace(" UTC", "")}` : "it rings"}
                 </Button>
               </td>
-              <td>
+              <td style={{ whiteSpace: "nowrap" }}>
                 <Button
                   variant="text"
                   aria-label={`Move ${wire.device} ${wire.pin}`}
