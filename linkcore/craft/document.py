@@ -88,8 +88,8 @@ class Patch(_Section):
     """One wire from a device's pin to a pad. `fixed`: it stays where it is; `inverter`: an external one sits in it."""
 
     device: DeviceName
-    pin: str
-    pad: str
+    pin: str = Field(min_length=1, max_length=40)
+    pad: str = Field(min_length=1, max_length=40)
     fixed: bool = False
     inverter: bool = False
 

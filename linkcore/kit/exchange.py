@@ -13,7 +13,8 @@ from linkcore.findings import Edit
 from linkcore.kit.ability import ability, telemetry_of
 from linkcore.parts.catalogue import Catalogue
 from linkcore.parts.models import Board, Module, Peripheral, Receiver, Transmitter
-from linkcore.ports.planner import work_out
+from linkcore.ports.demands import demands_of
+from linkcore.ports.planner import feasible
 from linkcore.protocols.facts import wire_facts
 
 Role = Literal["board", "receiver", "transmitter", "module"]
@@ -135,7 +136,7 @@ def _fit(document: CraftDocument, parts: KitParts, receiver: Receiver) -> Fit:
         why_not.append("no telemetry")
     if not can.rails:
         why_not.append("no rail suits it")
-    if not why_not and not work_out(trial, other).plans:
+    if not why_not and not feasible(trial, other, demands_of(trial, other)):
         why_not.append("no port or input is left for it")
     if why_not:
         return Fit(part=receiver.id, name=receiver.name, fits=False, says=why_not)

@@ -91,11 +91,9 @@ def link_ports(document: CraftDocument, parts: KitParts) -> list[str]:
 def _serial(serial: Serial) -> Variant:
     if serial.half_duplex:
         return Variant("half", (str(serial.sends),), serial.inverted)
-    if serial.sends and serial.listens:
-        return Variant("full", (serial.sends, serial.listens), serial.inverted)
-    if serial.sends:
-        return Variant("rx", (serial.sends,), serial.inverted)
-    return Variant("tx", (str(serial.listens),), serial.inverted)
+    pins = tuple(pin for pin in (serial.sends, serial.listens) if pin)
+    form: Form = "full" if len(pins) == 2 else "rx" if serial.sends else "tx"
+    return Variant(form, pins, serial.inverted)
 
 
 def _receiver(document: CraftDocument, receiver: Receiver) -> list[Demand]:

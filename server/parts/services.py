@@ -9,6 +9,7 @@ from django.utils import timezone
 
 from linkcore.parts.catalogue import PartError
 from linkcore.parts.files import facts_of, own_part, read_parts, write_parts
+from server.bench.news import tell_bench
 from server.crafts.models import Craft
 from server.parts.models import OwnPart
 from server.workshops.models import Workshop
@@ -54,7 +55,19 @@ def save(workshop: Workshop, data: Any, version: int | None, author: Any) -> Own
         timezone.now(),
     )
     there.save()
+    _tell_benches(workshop, part.id)
     return there
+
+
+def _tell_benches(workshop: Workshop, part_id: str) -> None:
+    """Running benches with this part follow its new facts, once they are saved."""
+    users = [craft.pk for craft in Craft.objects.filter(workshop=workshop) if part_id in used_parts(craft.document)]
+
+    def tell() -> None:
+        for craft_id in users:
+            tell_bench(craft_id, "draft")
+
+    transaction.on_commit(tell)
 
 
 def delete(workshop: Workshop, part_id: str) -> None:

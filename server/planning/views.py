@@ -100,6 +100,7 @@ def worked_out(document: CraftDocument, parts: KitParts, trial: list[Edit]) -> W
     """Plans for the draft with the trial's edits made; taking an offer makes those as well."""
     tried = apply_edits(document, trial)
     tried_parts = KitParts.of(tried, parts.catalogue)
+    _ = tried_parts.board  # without one there is nothing to say
     worked = work_out(tried, tried_parts)
     offers = []
     for plan in worked.plans:

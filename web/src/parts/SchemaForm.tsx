@@ -49,6 +49,14 @@ export function SchemaForm({
   );
 }
 
+/** A field's name with its unit as one writes it. */
+function inWords(name: string): string {
+  return name
+    .replaceAll("_", " ")
+    .replace(/\bma\b/, "mA")
+    .replace(/ (s|ms|us)$/, ", $1");
+}
+
 interface FieldProps {
   name: string;
   path: string;
@@ -90,7 +98,7 @@ export function blank(schema: Schema, defs: Record<string, Schema>): Json {
 function Field({ name, path, schema: raw, value, onChange }: FieldProps) {
   const { defs, problems } = useContext(Around);
   const { schema, nullable } = useResolved(raw);
-  const label = name.replaceAll("_", " ");
+  const label = inWords(name);
   const said = problems.filter((each) => each.place === path).map((each) => each.text);
   if (schema.type === "object") {
     if (nullable && value === null)
@@ -178,7 +186,7 @@ function ListField({ name, path, schema, value, onChange, said }: FieldProps & {
   const { defs, problems } = useContext(Around);
   const items = resolve(schema.items ?? {}, defs).schema;
   const list = (Array.isArray(value) ? value : []) as Json[];
-  const label = name.replaceAll("_", " ");
+  const label = inWords(name);
   if (items.enum)
     return (
       <Box role="group" aria-label={label} sx={{ width: "100%", fontSize: 13 }}>
