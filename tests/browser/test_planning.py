@@ -10,7 +10,13 @@ from pathlib import Path
 
 from playwright.sync_api import expect
 
+from linkcore.craft.document import Fitted, Patch
+from linkcore.parts.catalogue import shipped
+from linkcore.parts.models import Board
+from server.crafts.models import Craft
+from server.demo import scenario
 from tests.browser.base import BrowserTest, go, in_browser, wait_coin
+from tests.browser.test_app import nothing_serious
 from tests.browser.test_hops import CRACKED, RINGS, bench_of, findings_of
 
 
@@ -294,3 +300,110 @@ class PartsTest(BrowserTest):
             expect(page.get_by_role("status")).to_contain_text("0 parts added, 1 replaced")
         page.get_by_role("button", name="Delete").click()
         page.get_by_role("heading", level=1, name="Parts and their facts").wait_for()
+
+    @in_browser
+    def test_parts_and_their_form_are_accessible(self, people):
+        page = people.sign_in()
+        page.get_by_role("link", name="parts").click()
+        page.get_by_role("link", name="Six Pack").click()
+        page.get_by_role("heading", level=1, name="Six Pack").wait_for()
+        nothing_serious(self, page, "a part")
+        page.get_by_role("button", name="Copy as own part").click()
+        expect(page.get_by_role("status")).to_contain_text("its facts are possible")
+        page.get_by_text(re.compile("^pins: 8")).click()
+        nothing_serious(self, page, "the form")
+        page.get_by_role("button", name="Add to pins").click()
+        expect(page.get_by_role("status")).to_contain_text("to mend")
+        page.get_by_role("button", name="Leave it").click()
+        page.get_by_role("heading", level=1, name="Six Pack").wait_for()
+
+    @in_browser
+    def test_two_pilots_change_one_part_and_the_second_is_told(self, people):
+        wren, teal = people.sign_in("wren"), people.sign_in("teal")
+        wren.get_by_role("link", name="parts").click()
+        wren.get_by_role("link", name="Tern 8").click()
+        wren.get_by_role("button", name="Copy as own part").click()
+        wren.get_by_role("button", name="Save the part").click()
+        wren.get_by_role("heading", level=1, name="Own Tern 8").wait_for()
+        teal.get_by_role("link", name="parts").click()
+        teal.get_by_role("link", name="Own Tern 8").click()
+        for page, said in ((teal, "by teal"), (wren, "by wren")):
+            page.get_by_role("button", name="Change its facts").click()
+            page.get_by_label("about").fill(said)
+            expect(page.get_by_role("status")).to_contain_text("its facts are possible")
+        teal.get_by_role("button", name="Save the part").click()
+        expect(teal.get_by_text("by teal").first).to_be_visible()
+        wren.get_by_role("button", name="Save the part").click()
+        expect(wren.get_by_role("alert")).to_contain_text("teal has saved this part meanwhile (version 2)")
+        expect(wren.get_by_label("about")).to_have_value("by wren")
+
+
+class AlteredTest(BrowserTest):
+    """Avocet, altered before anybody opens it."""
+
+    def setUp(self):
+        super().setUp()
+        craft = Craft.objects.get(name="Avocet")
+        document = self.altered(scenario.avocet())
+        Craft.objects.filter(pk=craft.pk).update(document=document.model_dump(mode="json"), version=craft.version + 1)
+
+    def altered(self, craft):
+        return craft
+
+
+class MuchTest(AlteredTest):
+    def altered(self, craft):
+        craft.kit.board, craft.wiring = "shelduck-h7", []
+        craft.settings.ports = dict.fromkeys(shipped().of(Board, "shelduck-h7").ports, "free")
+        fitted = ("tern-8", "skein-v", "lapwing-t", "tiller-4", "plumb-f", "plumb-r", "tide-link", "tern-5", "whimbrel", "strand-9", "strand-9", "oar-30l")
+        craft.kit.devices = [Fitted(name=f"device {index}", part=part) for index, part in enumerate(fitted)]
+        return craft
+
+    @in_browser
+    def test_the_largest_board_with_twelve_devices(self, people):
+        page = people.open("Avocet", "Port plan")
+        page.get_by_role("button", name="Work it out").click()
+        page.get_by_role("list", name="Plans").get_by_role("listitem").first.get_by_role("button", name="Take this plan").click()
+        expect(page.get_by_role("table", name="Port plan").get_by_role("row")).to_have_count(11)
+        expect(page.get_by_role("button", name=re.compile("settings differ from the board"))).to_be_visible()
+        go(page, "Loom")
+        expect(page.get_by_role("img", name="Wiring of Avocet").locator(".wire")).to_have_count(47)
+        self.assertFalse(page.evaluate("document.documentElement.scrollWidth > innerWidth"), "nothing makes the page wider than the window")
+
+
+class BrokenTest(AlteredTest):
+    def altered(self, craft):
+        craft.wiring.append(Patch(device="GPS", pin="TX", pad="R99"))
+        craft.wiring.append(Patch(device="kite", pin="TX", pad="R7"))
+        craft.kit.devices[0].part = "vanished"
+        return craft
+
+    @in_browser
+    def test_wires_that_lead_nowhere_and_a_part_that_is_gone(self, people):
+        page = people.open("Avocet", "Kit")
+        expect(findings_of(page)).to_contain_text("The catalogue has no vanished for the GPS.")
+        expect(page.get_by_role("list", name="Devices")).to_contain_text("no longer in the catalogue")
+        go(page, "Loom")
+        expect(findings_of(page)).to_contain_text("This craft has no device called kite.")
+        findings_of(page).get_by_role("button", name="Take the wire off the list").first.click()
+        expect(findings_of(page)).not_to_contain_text("no device called kite")
+        go(page, "Port plan")
+        expect(page.get_by_role("button", name=re.compile("^Pad R7"))).to_be_visible()
+        wait_coin(page, "Kit", CRACKED)
+
+
+class NoAnswerTest(BrowserTest):
+    @in_browser
+    def test_without_an_answer_from_the_server_it_says_so(self, people):
+        page = people.open("Avocet", "Kit")
+        page.route("**/work-out", lambda route: route.fulfill(status=500, body="no"))
+        page.route("**/exchange", lambda route: route.abort())
+        choose(page, "Add a device", "Whimbrel")
+        expect(page.get_by_role("alert")).to_contain_text("Coin Bell does not answer")
+        go(page, "Port plan")
+        page.get_by_role("button", name="Work it out").click()
+        expect(page.get_by_role("alert")).to_contain_text("the server answered 500")
+        page.unroute("**/work-out")
+        page.get_by_role("button", name="Work it out").click()
+        expect(page.get_by_role("list", name="Plans")).to_be_visible()
+        people.troubles.clear()  # the browser itself logs the requests that were broken off
