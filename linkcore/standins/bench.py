@@ -85,7 +85,7 @@ class Bench:
         self.rung: dict[str, str] = {}
         self.new_rings: list[str] = []
         self.usb, self.pack = state.usb, state.pack
-        self.failed = set(state.failed)
+        self.failed = dict(state.failed)
         self.overload: str | None = None
         self.t = 0.0
         self._slots = 0
@@ -119,6 +119,8 @@ class Bench:
         self.receiver.bound = state.bound
         if not self.powered:
             self.board.power(False, self.t)
+        if state.foundations:  # the craft may have changed while no bench was running
+            self._forget_what_rested_on(state.foundations)
         self._supply()
 
     def state(self) -> BenchState:
@@ -129,7 +131,8 @@ class Bench:
             read_back=self.read_back_settings,
             usb=self.usb,
             pack=self.pack,
-            failed=sorted(self.failed),
+            failed=self.failed,
+            foundations=self._foundations(),
             transmitter_on=self.transmitter.on,
             bound=self.receiver.bound,
             loss_percent=self.air.loss_percent,
@@ -158,7 +161,6 @@ class Bench:
         self.parts = KitParts.of(document, self.parts.catalogue) if parts is None else parts
         if document.transmitter != before.transmitter:
             self.transmitter.set_up(document)
-            self.measured.detents.clear()
         if document.receiver != before.receiver:
             self.receiver.set_up(document)
         self._speak()
@@ -188,10 +190,11 @@ class Bench:
 
     def _supply(self) -> None:
         """Let the supply reach every part: destroy what it destroys, wake what it wakes."""
-        burnt = self.wire.destroyed(usb=self.usb, pack=self.pack) - self.failed
-        for device in sorted(burnt):
+        parts = self.parts.wired()
+        self.failed = {device: part for device, part in self.failed.items() if device in parts and parts[device].id == part}  # another part is whole
+        for device in sorted(self.wire.destroyed(usb=self.usb, pack=self.pack) - set(self.failed)):
             self.board.events.append((self.t, f"{device} has failed: its supply was too high"))
-        self.failed |= burnt
+            self.failed[device] = parts[device].id
         self.overload = self.wire.overloaded(usb=self.usb, pack=self.pack)
         self._receiver_fed = self.wire.runs(RECEIVER, usb=self.usb, pack=self.pack)
         supplied = self._receiver_supplied()
@@ -242,7 +245,7 @@ class Bench:
             self.receiver.bound = hands.bound
             self.receiver.linked = self.receiver.linked and hands.bound
         if hands.replaced is not None:
-            self.failed.discard(hands.replaced)
+            self.failed.pop(hands.replaced, None)
             self._supply()
         if hands.usb is not None or hands.pack is not None:
             self._connect(self.usb if hands.usb is None else hands.usb, self.pack if hands.pack is None else hands.pack)
@@ -288,6 +291,8 @@ class Bench:
             self.sticks = SticksMeasure()
         if now["switchboard"] != before["switchboard"]:
             self.measured.seen.clear()
+        if any(now["switchboard"][section] != before["switchboard"].get(section) for section in ("kit", "transmitter")):
+            self.measured.detents.clear()
         if now["lost link"] != before["lost link"]:
             self.loss = None
 

@@ -8,7 +8,7 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from linkcore.chain import HopState
 from linkcore.craft.document import BoardSettings, Difference
-from linkcore.findings import Finding
+from linkcore.findings import Finding, Hop
 from linkcore.lostlink.timeline import LossRun, Prediction
 from linkcore.modes.truth import SwitchMeasure, TruthTable
 from linkcore.sticks.measure import Axis, SticksMeasure
@@ -230,7 +230,8 @@ class BenchState(BaseModel):
     read_back: BoardSettings | None = None
     usb: bool = False
     pack: bool = True
-    failed: list[str] = Field(default_factory=list)
+    failed: dict[str, str] = Field(default_factory=dict, description="Devices that were destroyed, with the part that each of them was")
+    foundations: dict[Hop, dict[str, str]] = Field(default_factory=dict, description="What the measurements were made with")
     transmitter_on: bool = True
     bound: bool = True
     loss_percent: float = 0.0

@@ -31,6 +31,7 @@ class BenchConsumer(AsyncWebsocketConsumer):
     async def connect(self) -> None:
         """Let in whoever may see the craft."""
         self._watching: asyncio.Task[None] | None = None
+        self._shut = False
         self._heard = True
         self.craft_id = self.scope["url_route"]["kwargs"]["craft_id"]
         await self.accept()
@@ -71,9 +72,16 @@ class BenchConsumer(AsyncWebsocketConsumer):
         else:
             await self._send_on({"type": "act", "act": message.model_dump(), "reply": self.channel_name, "user": self.scope["user"].pk})
 
+    async def close(self, code: int | bool | None = None, reason: str | None = None) -> None:
+        """Shut this end; nothing more is sent."""
+        self._shut = True
+        await super().close(code, reason)
+
     async def bench_text(self, event: dict[str, Any]) -> None:
         """Something from the bench, passed on as it is."""
         self._heard = True
+        if self._shut:
+            return  # it was on its way while this end was being shut
         with contextlib.suppress(OSError):  # the browser went away; disconnect comes next
             await self.send(event["text"])
 

@@ -169,3 +169,43 @@ class KitOnTheBenchTest(SimpleTestCase):
         with self.assertRaisesMessage(Refused, "give a port the job"):
             hand.bench.write(settings)
         self.assertEqual(hand.bench.board.stored, stored)
+
+    def test_what_was_measured_with_another_kit_proves_nothing(self):
+        hand = Hand(scenario.curlew())
+        scenario.walk_proofs(hand.bench)
+        self.assertTrue(hand.bench.sticks.proven(hand.bench.board.running) and hand.bench.measured.seen)
+        state = BenchState.model_validate(hand.bench.state().keep())
+        same = Bench(scenario.curlew(), state)
+        self.assertTrue(same.sticks.proven(same.board.running) and same.measured.seen)
+        other_kit = scenario.curlew()
+        other_kit.kit.receiver = "pip-s4"
+        changed = Bench(other_kit, state)
+        self.assertFalse(changed.sticks.proven(changed.board.running))
+        self.assertEqual((changed.measured.seen, changed.measured.detents), (set(), {}))
+
+    def test_a_part_that_was_exchanged_is_whole(self):
+        craft = crsf_craft()
+        weak = other(shipped().of(Receiver, "wisp-900"), supply={"min_volts": 3.0, "max_volts": 3.6, "ma": 20, "peak_ma": 25})
+        bench = Bench(craft, parts=KitParts.of(craft, weak))
+        bench.run_until(1.0)
+        self.assertEqual(bench.live().failed, ["receiver"])
+        exchanged = crsf_craft()
+        exchanged.kit.receiver, exchanged.kit.module = "wisp-24", "wisp-nest-24"
+        again = Bench(exchanged, BenchState.model_validate(bench.state().keep()))
+        again.run_until(4.0)
+        self.assertEqual((again.live().failed, again.board.link), ([], "good"))
+
+
+class WaitingTest(SimpleTestCase):
+    def test_a_bench_goes_on_with_a_draft_of_the_same_parts_only(self):
+        bench = Bench(scenario.curlew())
+        cases = {"board": "merle-f4", "receiver": "pip-s4", "transmitter": "stile-t12"}
+        for role, part in cases.items():
+            craft = scenario.curlew()
+            setattr(craft.kit, role, part)
+            self.assertFalse(bench.has_parts_of(craft, KitParts.of(craft)), role)
+        craft = scenario.curlew()
+        craft.kit.devices = craft.kit.devices[:1]
+        self.assertTrue(bench.has_parts_of(craft, KitParts.of(craft)))
+        craft.kit.board = ""
+        self.assertFalse(bench.has_parts_of(craft, KitParts.of(craft)))

@@ -15,9 +15,11 @@ from django.utils import timezone
 from websockets.exceptions import ConnectionClosed
 from websockets.sync.client import connect
 
+from linkcore.parts.catalogue import shipped
+from linkcore.parts.models import Board
 from server.bench.models import LEASE, BenchRecord
 from server.crafts.models import Craft, Revision
-from server.proofs.models import ProofRecord
+from server.proofs.models import ProofRecord, WireRing
 from tests import live
 from tests.crafts import crsf_craft, sbus_craft
 from tests.server.base import make_craft, make_people
@@ -155,6 +157,64 @@ class BenchSocketTest(TransactionTestCase):
             self.put_over_http(token, self.craft.document | {"about": "new"})
             viewer.until("report", lambda report: report["draft_version"] == 2)
 
+    def save(self, change) -> None:
+        """Save a changed draft through the server process, so that its bench hears of it."""
+        craft = Craft.objects.get(pk=self.craft.pk)
+        document = craft.read()
+        change(document)
+        client = Client()
+        client.force_login(get_user_model().objects.get(username="wren"))
+        self.put_over_http(client.cookies[settings.SESSION_COOKIE_NAME].value, document.model_dump(mode="json"), craft.version)
+
+    def test_a_kit_that_is_taken_apart_waits_and_one_that_is_whole_runs_again(self):
+        self.write_and_restart()
+        with self.viewer() as viewer:
+            viewer.until("live")
+            self.save(lambda document: setattr(document.kit, "transmitter", ""))
+            waiting = viewer.until("waiting")
+            self.assertIn("No transmitter yet", waiting["why"])
+            self.assertEqual([state["hop"] for state in waiting["chain"]][:3], ["kit", "port plan", "loom"])
+            self.assertIn("kit.incomplete", [finding["code"] for finding in waiting["findings"]])
+            viewer.say(type="hands", right={"x": 1, "y": 0})
+            answer = viewer.act("restart")
+            self.assertEqual((answer["ok"], "No transmitter yet" in answer["text"]), (False, True))
+            self.save(lambda document: setattr(document.kit, "transmitter", "harrow-16"))
+            live_again = viewer.until("live", lambda message: message["board"]["link"] == "good")
+            self.assertEqual(live_again["board"]["port"], "U2", "the board kept what was written")
+
+    def test_another_board_comes_with_nothing_set(self):
+        self.write_and_restart()
+        with self.viewer() as viewer:
+            viewer.until("live")
+            ports = dict.fromkeys(shipped().of(Board, "ouzel-h7").ports, "free")
+
+            def exchange(document):
+                document.kit.board = "ouzel-h7"
+                document.settings.ports = ports | {"U2": "receiver input"}
+
+            self.save(exchange)
+            report = viewer.until("report", lambda report: report["on_board"] and len(report["on_board"]["ports"]) == 8)
+            self.assertEqual(set(report["on_board"]["ports"].values()), {"free"})
+            self.assertIn("/ports/U2", [each["path"] for each in report["differences"]])
+
+    def test_wires_are_rung_out_by_the_signal_and_recorded_once(self):
+        self.write_and_restart()
+        with self.viewer("wren") as wren, self.viewer("teal") as teal:
+            for viewer in (wren, teal):
+                report = viewer.until("report", lambda report: len(report["rung"]) == 3 and all("UTC" in said for said in report["rung"].values()))
+            self.assertEqual(sorted(report["rung"]), ["receiver/5V/5V", "receiver/GND/G", "receiver/SBUS/R2"])
+        self.assertEqual(WireRing.objects.filter(craft=self.craft, until=None, how="signal").count(), 3)
+        self.assertEqual(ProofRecord.objects.filter(craft=self.craft, hop="loom").count(), 1, "that was every wire")
+
+    def test_supplies_are_plugged_and_unplugged(self):
+        self.write_and_restart()
+        with self.viewer() as viewer:
+            viewer.say(type="hands", pack=False)
+            viewer.until("live", lambda message: not message["board"]["powered"] and message["light"] == "off")
+            viewer.say(type="hands", usb=True)
+            powered = viewer.until("live", lambda message: message["board"]["link"] == "good")
+            self.assertEqual((powered["usb"], powered["pack"], powered["failed"]), (True, False, []))
+
     def test_browsers_that_come_at_once_share_one_bench_that_hears_of_drafts(self):
         client = Client()
         client.force_login(get_user_model().objects.get(username="teal"))
@@ -196,9 +256,9 @@ class BenchSocketTest(TransactionTestCase):
             self.assertIn("Update Coin Bell", viewer.until("trouble")["text"])
             self.assertEqual(viewer.closed_with(), 4422)
 
-    def put_over_http(self, session: str, document: dict) -> None:
+    def put_over_http(self, session: str, document: dict, version: int = 1) -> None:
         host, port = live.server().address.removeprefix("http://").split(":")
-        body = json.dumps({"version": 1, "document": document}).encode()
+        body = json.dumps({"version": version, "document": document}).encode()
         request = (
             f"PUT /api/crafts/{self.craft.id}/draft HTTP/1.1\r\nHost: {host}\r\nContent-Type: application/json\r\nContent-Length: {len(body)}\r\n"
             f"Cookie: {settings.SESSION_COOKIE_NAME}={session}; csrftoken={'a' * 32}\r\nX-CSRFToken: {'a' * 32}\r\nConnection: close\r\n\r\n"
