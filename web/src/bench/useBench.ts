@@ -1,4 +1,4 @@
-import { useEffect } from "react";
+import { useEffect, useMemo } from "react";
 import { create } from "zustand";
 import type { Act, Answer, Hands, Live, Report, Trouble, Waiting } from "../api/types";
 
@@ -126,9 +126,11 @@ export function doAct(act: Act, version?: number): Promise<Answer> {
   });
 }
 
-/** Coins and findings as far as they are known: from the running bench, or from the draft while there is none. */
-export function useKnown() {
-  const report = useBenchStore((state) => state.report);
-  const waiting = useBenchStore((state) => state.waiting);
-  return report ?? waiting;
+/** A part of what the bench tells, as one and the same object until it really changes: reports come five times a second. */
+export function useSteady<T>(pick: (bench: Bench) => T): T {
+  const text = useBenchStore((state) => JSON.stringify(pick(state) ?? null));
+  return useMemo(() => JSON.parse(text) as T, [text]);
 }
+
+/** Coins and findings as far as they are known: from the running bench, or from the draft while there is none. */
+export const known = (bench: Bench) => bench.report ?? bench.waiting;

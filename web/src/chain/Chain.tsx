@@ -1,6 +1,7 @@
 import Box from "@mui/material/Box";
 import { Link } from "react-router";
 import type { Hop, HopState } from "../api/types";
+import { known, useSteady } from "../bench/useBench";
 import { COIN_WORDS, Coin } from "../look/Coin";
 import { colours, mono } from "../look/colours";
 import { HOPS, hopPath, hopTitle } from "./hops";
@@ -8,7 +9,8 @@ import { HOPS, hopPath, hopTitle } from "./hops";
 const UNKNOWN: HopState = { hop: "line", coin: "blank", why: "not looked at yet", value: "–", flows: false };
 
 /** The signal line: every hop a place on it, drawn through as far as a signal passes now. */
-export function Chain({ craftId, current, states }: { craftId: string; current: Hop; states: HopState[] | undefined }) {
+export function Chain({ craftId, current }: { craftId: string; current: Hop }) {
+  const states = useSteady((state) => known(state)?.chain ?? null) ?? undefined;
   return (
     <Box
       component="nav"

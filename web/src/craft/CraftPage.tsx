@@ -6,7 +6,7 @@ import { useHotkeys } from "react-hotkeys-hook";
 import { Link, Navigate, useNavigate, useParams } from "react-router";
 import type { Craft, CraftDocument, Edit, Hop, Parts } from "../api/types";
 import { BenchPanel } from "../bench/BenchPanel";
-import { useBenchConnection, useBenchStore, useKnown } from "../bench/useBench";
+import { known, useBenchConnection, useBenchStore } from "../bench/useBench";
 import { useBenchKeys } from "../bench/useBenchKeys";
 import { Chain } from "../chain/Chain";
 import { HOPS, hopFromPath, hopPath, hopTitle } from "../chain/hops";
@@ -79,12 +79,11 @@ function OpenCraft({ craft, edit, hop, user }: { craft: Craft; edit: HopProps["e
   const refused = useCallback(() => void queries.invalidateQueries(), [queries]);
   useBenchConnection(craft.id, refused);
   const status = useBenchStore((state) => state.status);
-  const known = useKnown();
   const ready = useBenchStore((state) => state.waiting !== null || (state.live !== null && state.report !== null));
   const why = useBenchStore((state) => state.waiting?.why);
   const unsaved = useUnsaved((state) => state.queue.length);
 
-  const ahead = known ? known.draft_version > craft.version : false;
+  const ahead = useBenchStore((state) => (known(state)?.draft_version ?? 0) > craft.version);
   useEffect(() => {
     if (ahead && unsaved === 0) void queries.invalidateQueries({ queryKey: ["craft", craft.id] });
   }, [ahead, unsaved, craft.id, queries]);
@@ -115,7 +114,7 @@ function OpenCraft({ craft, edit, hop, user }: { craft: Craft; edit: HopProps["e
       data-ready={(ready && catalogue.isSuccess) || undefined}
     >
       <TopBar craft={craft} user={user} onHelp={() => setHelp(true)} />
-      <Chain craftId={craft.id} current={hop} states={known?.chain} />
+      <Chain craftId={craft.id} current={hop} />
       <Notices status={status} />
       <Box sx={{ display: "grid", gridTemplateColumns: folded ? "1fr 40px" : "1fr 312px", minHeight: 0 }}>
         <Box component="main" sx={{ display: "grid", gridTemplateRows: "1fr auto", minHeight: 0, minWidth: 0 }}>

@@ -2,7 +2,7 @@ import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import { Link } from "react-router";
 import type { Finding, Hop } from "../api/types";
-import { useKnown } from "../bench/useBench";
+import { known, useSteady } from "../bench/useBench";
 import { hopPath, hopTitle } from "../chain/hops";
 import type { HopProps } from "../craft/CraftPage";
 import { colours } from "../look/colours";
@@ -15,11 +15,10 @@ const TONE = {
 
 /** What the checks say of this hop: what, why, and the mending act. */
 export function FindingStrip({ hop, craftId, edit }: { hop: Hop; craftId: string; edit: HopProps["edit"] }) {
-  const report = useKnown();
-  const findings = report?.findings ?? [];
+  const findings = useSteady((state) => known(state)?.findings ?? []);
   const here = findings.filter((finding) => finding.hop === hop);
   const stop = findings.find((finding) => finding.hop !== hop && finding.severity === "stop");
-  const coin = report?.chain.find((state) => state.hop === hop);
+  const coin = useSteady((state) => known(state)?.chain.find((each) => each.hop === hop) ?? null);
   return (
     <Box
       component="section"

@@ -5,7 +5,7 @@ import TextField from "@mui/material/TextField";
 import { useQueryClient } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
 import type { LoomView } from "../../api/types";
-import { useBenchStore } from "../../bench/useBench";
+import { useSteady } from "../../bench/useBench";
 import type { DraftHopProps } from "../../craft/CraftPage";
 import { ringOut, takeRingBack } from "../../craft/useWorkedOut";
 import { colours, mono } from "../../look/colours";
@@ -25,7 +25,7 @@ export function WireList({
   edit,
 }: DraftHopProps & { view: LoomView; lit: string | null; onLight: (key: string | null) => void }) {
   const queries = useQueryClient();
-  const live = useBenchStore((state) => state.report?.rung);
+  const live = useSteady((state) => state.report?.rung ?? {});
   const [initials, setInitials] = useState(() => localStorage.getItem(INITIALS) ?? "");
   const [problem, setProblem] = useState("");
   const [moving, setMoving] = useState<string | null>(null);

@@ -6,7 +6,7 @@ import MenuItem from "@mui/material/MenuItem";
 import TextField from "@mui/material/TextField";
 import { useState } from "react";
 import type { Job, PlanView } from "../../api/types";
-import { useBenchStore } from "../../bench/useBench";
+import { useBenchStore, useSteady } from "../../bench/useBench";
 import type { DraftHopProps } from "../../craft/CraftPage";
 import { solder } from "../../craft/useWorkedOut";
 import { colours, mono } from "../../look/colours";
@@ -117,11 +117,12 @@ export function PadCard({
   onChoose,
 }: DraftHopProps & { view: PlanView; pad: string; onChoose: (chosen: Chosen) => void }) {
   const facts = view.pads.find((each) => each.pad === pad);
-  const report = useBenchStore((state) => state.report);
+  const onBoard = useSteady((state) => state.report?.on_board?.ports ?? null);
+  const due = useBenchStore((state) => state.report?.restart_due ?? false);
   if (!facts) return null;
   const { port } = facts;
   const job = port ? (craft.document.settings.ports[port] ?? "free") : null;
-  const held = port ? report?.on_board?.ports[port] : undefined;
+  const held = port ? onBoard?.[port] : undefined;
   return (
     <Panel title={port ? `${pad} is ${port}` : pad} aside={<Close onClick={() => onChoose(null)} />}>
       <Box component="ul" sx={{ m: 0, pl: 2, fontSize: 13 }}>
@@ -158,7 +159,7 @@ export function PadCard({
               The board still holds <b>{held}</b>. Write the draft, then restart.
             </Box>
           )}
-          {held === job && report?.restart_due && (
+          {held === job && due && (
             <Box sx={{ fontSize: 13, color: colours.copperText }}>Written, but a port's job counts only after a restart of the board.</Box>
           )}
           <ReadAs craft={craft} catalogue={catalogue} edit={edit} port={port} />

@@ -1,13 +1,13 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import type { Craft, PlanView } from "../../api/types";
-import { useBenchStore } from "../../bench/useBench";
+import { useBenchStore, useSteady } from "../../bench/useBench";
 import { colours, mono } from "../../look/colours";
 import type { Chosen } from "./PatchPicture";
 
 /** The plan to read: port by port, what it does, what is soldered to it, and what the board holds. */
 export function PlanTable({ craft, pads, onChoose }: { craft: Craft; pads: PlanView["pads"]; onChoose: (chosen: Chosen) => void }) {
-  const onBoard = useBenchStore((state) => state.report?.on_board?.ports);
+  const onBoard = useSteady((state) => state.report?.on_board?.ports ?? null);
   const due = useBenchStore((state) => state.report?.restart_due ?? false);
   const jobs = craft.document.settings.ports;
   const ports = Object.keys(jobs).filter((port) => pads.some((pad) => pad.port === port) || jobs[port] !== "free");

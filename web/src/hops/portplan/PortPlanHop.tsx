@@ -2,7 +2,7 @@ import Box from "@mui/material/Box";
 import { useState } from "react";
 import { Link } from "react-router";
 import type { Finding } from "../../api/types";
-import { useKnown } from "../../bench/useBench";
+import { known, useSteady } from "../../bench/useBench";
 import type { DraftHopProps } from "../../craft/CraftPage";
 import { usePlanView } from "../../craft/useWorkedOut";
 import { HopHead } from "../../look/HopHead";
@@ -14,7 +14,7 @@ import { WorkItOut } from "./WorkItOut";
 export function PortPlanHop(props: DraftHopProps) {
   const { craft } = props;
   const plan = usePlanView(craft);
-  const known = useKnown();
+  const stops = useSteady((state) => (known(state)?.findings ?? []).filter((each) => each.hop === "port plan" && each.severity === "stop"));
   const [chosen, setChosen] = useState<Chosen>(null);
   const head = (
     <HopHead title="Port plan" question="Which device on which pad? Pick a device or a pad to see what could go where, and why not." />
@@ -36,7 +36,6 @@ export function PortPlanHop(props: DraftHopProps) {
       </>
     );
   const view = plan.data.view;
-  const stops = (known?.findings ?? []).filter((finding) => finding.hop === "port plan" && finding.severity === "stop");
   const choose = (next: Chosen) => {
     if (chosen?.kind === "pin" && next?.kind === "pad") {
       moveWire(props, chosen.device, chosen.pin, next.pad);
