@@ -139,7 +139,7 @@ class DemoCommandTest(SimpleTestCase):
                 session = Session(port)
                 session.ask("POST", "/api/session", {"username": "teal", "password": PASSWORD})
                 rows = {craft["name"]: craft["about"] for craft in session.ask("GET", "/api/crafts")}
-                self.assertEqual((len(rows), rows["Curlew"]), (2, "mine now"))
+                self.assertEqual((len(rows), rows["Curlew"]), (5, "mine now"))
                 process.send_signal(signal.SIGTERM)
                 self.assertEqual(process.wait(30), 0)
 
