@@ -102,6 +102,22 @@ class PlanningTest(TestCase):
         self.assertEqual(self.client.get(f"/api/crafts/{self.avocet.pk}/loom.svg").content.decode(), shown, "the export is the screen")
         self.assertEqual(self.client.get(f"/api/crafts/{self.avocet.pk}/loom.exe").status_code, 404)
 
+    def test_before_there_is_a_board_nothing_can_be_planned_or_drawn(self):
+        for method, what in (("get", "plan"), ("get", "loom"), ("get", "loom.svg"), ("get", "loom.pdf"), ("post", "work-out")):
+            answer = getattr(self.client, method)(f"/api/crafts/{self.dunlin.pk}/{what}", {"edits": []}, content_type="application/json")
+            self.assertEqual((answer.status_code, answer.json()["detail"]), (422, "no board is chosen yet; pick one in the Kit"), what)
+        view = self.client.get(f"/api/crafts/{self.dunlin.pk}/kit").json()["view"]
+        self.assertEqual((view["fits"], view["ability"]["protocol"]), ([], None))
+        self.assertEqual(self.client.get(f"/api/crafts/{self.dunlin.pk}/loom.csv").content.count(b"\r\n"), 1, "a heading and no wire")
+
+    def test_edits_that_lead_nowhere_are_refused_before_anything_is_tried(self):
+        for edits in ([{"path": "/kit/wings", "value": 2}], [{"path": "/kit/board", "value": 7}], "text", [{"value": 1}]):
+            answer = self.client.post(f"/api/crafts/{self.avocet.pk}/work-out", {"edits": edits}, content_type="application/json")
+            self.assertEqual(answer.status_code, 422, edits)
+        answer = self.client.post(f"/api/crafts/{self.avocet.pk}/exchange", {"doing": "wings", "part": "x"}, content_type="application/json")
+        self.assertEqual(answer.status_code, 400)
+        self.assertEqual(Craft.objects.get(pk=self.avocet.pk).version, 1)
+
     def test_another_workshop_sees_nothing_of_it(self):
         self.client.post("/api/session", {"username": "dipper", "password": PASSWORD}, content_type="application/json")
         for what in ("kit", "plan", "loom", "loom.svg"):
