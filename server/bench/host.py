@@ -194,6 +194,7 @@ class RunningBench:
             if self.bench:
                 self._run_on(self.bench)
                 await self._to_all(self.bench.live().model_dump_json())
+                await self._record_news()
             if tick % (REPORT_EVERY if self.bench else WAITING_EVERY) == 0 or self._report_now:
                 self._report_now = False
                 news = self._reporter.report(self._version) if self.bench else self._waiting()
@@ -224,17 +225,21 @@ class RunningBench:
         await asyncio.sleep(0)
         return due
 
-    async def _keep(self) -> None:
-        if self.bench and self.bench.new_rings:
-            rings, self.bench.new_rings = self.bench.new_rings, []
-            if not await in_database(self._ring)(rings):
-                raise LeaseLost
-            await self._follow_rings()
-        if self.bench and self.bench.new_proofs:
-            proofs, self.bench.new_proofs = self.bench.new_proofs, []
+    async def _record_news(self) -> None:
+        """Record proofs and rings before anybody is told of them: what a screen shows as proven is in the database."""
+        bench = self.bench
+        if bench and bench.new_proofs:
+            proofs, bench.new_proofs = bench.new_proofs, []
             if not await in_database(self._record)(proofs):
                 raise LeaseLost
             self._report_now = True
+        if bench and bench.new_rings:
+            rings, bench.new_rings = bench.new_rings, []
+            if not await in_database(self._ring)(rings):
+                raise LeaseLost
+            await self._follow_rings()
+
+    async def _keep(self) -> None:
         if self._clock.now() - self._kept_at >= KEEP_S:
             self._kept_at = self._clock.now()
             if not await in_database(BenchRecord.keep)(self.craft_id, HOLDER, self._state()):
