@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+import logging
 from datetime import timedelta
 
 from django.db import models, transaction
 from django.utils import timezone
+from pydantic import ValidationError
 
 from linkcore.craft.document import BoardSettings, CraftDocument
 from linkcore.craft.parts import KitParts
@@ -13,6 +15,7 @@ from linkcore.standins.bench import cannot_run
 from linkcore.standins.messages import BenchState
 
 LEASE = timedelta(seconds=8)
+log = logging.getLogger(__name__)
 
 
 class BenchRecord(models.Model):
@@ -34,8 +37,12 @@ class BenchRecord(models.Model):
         return BenchState.model_validate(self.state)
 
     def state_for(self, document: CraftDocument, parts: KitParts) -> BenchState:
-        """The state to go on from: another board than the one that was there comes fresh from its maker."""
-        state = self.read()
+        """The state to go on from: another board than the one that was there comes fresh from its maker, and so does one whose state cannot be read."""
+        try:
+            state = self.read()
+        except ValidationError:
+            log.warning("the kept state of the bench of craft %s cannot be read; it starts anew", self.craft_id)
+            return self.first_state(document.settings, parts)
         same = parts.maybe_board is not None and set(state.stored.ports) <= set(parts.board.ports) and len(state.stored.ports) == len(parts.board.ports)
         return state if same else self.first_state(document.settings, parts)
 

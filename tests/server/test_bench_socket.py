@@ -15,6 +15,7 @@ from django.utils import timezone
 from websockets.exceptions import ConnectionClosed
 from websockets.sync.client import connect
 
+from linkcore.craft.parts import KitParts
 from linkcore.parts.catalogue import shipped
 from linkcore.parts.models import Board
 from server.bench.models import LEASE, BenchRecord
@@ -205,6 +206,14 @@ class BenchSocketTest(TransactionTestCase):
             self.assertEqual(sorted(report["rung"]), ["receiver/5V/5V", "receiver/GND/G", "receiver/SBUS/R2"])
         self.assertEqual(WireRing.objects.filter(craft=self.craft, until=None, how="signal").count(), 3)
         self.assertEqual(ProofRecord.objects.filter(craft=self.craft, hop="loom").count(), 1, "that was every wire")
+
+    def test_a_state_that_cannot_be_read_starts_the_bench_anew(self):
+        self.write_and_restart()
+        BenchRecord.objects.filter(craft=self.craft).update(state={"stored": "junk"}, holder="", held_until=timezone.now())
+        record = BenchRecord.objects.get(craft=self.craft)
+        with self.assertLogs("server.bench.models", "WARNING"):
+            state = record.state_for(self.craft.read(), KitParts.of(self.craft.read()))
+        self.assertEqual(set(state.stored.ports.values()), {"free"})
 
     def test_supplies_are_plugged_and_unplugged(self):
         self.write_and_restart()
