@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from typing import Any, Literal
 
 from pydantic import BaseModel, ConfigDict
@@ -38,3 +39,26 @@ class Finding(BaseModel):
     what: str
     why: str
     mends: tuple[Mend, ...] = ()
+
+
+@dataclass(frozen=True)
+class Check:
+    """How one hop's check says its findings."""
+
+    hop: Hop
+
+    def stop(self, code: str, where: str, what: str, why: str, *mends: Mend) -> Finding:
+        """It cannot work so."""
+        return self.says("stop", code, where, what, why, *mends)
+
+    def warn(self, code: str, where: str, what: str, why: str, *mends: Mend) -> Finding:
+        """It works, and something about it will hurt."""
+        return self.says("warn", code, where, what, why, *mends)
+
+    def note(self, code: str, where: str, what: str, why: str, *mends: Mend) -> Finding:
+        """Worth knowing."""
+        return self.says("note", code, where, what, why, *mends)
+
+    def says(self, severity: Severity, code: str, where: str, what: str, why: str, *mends: Mend) -> Finding:
+        """A finding of any severity."""
+        return Finding(code=code, severity=severity, hop=self.hop, where=where, what=what, why=why, mends=mends)

@@ -8,10 +8,12 @@ from pydantic import BaseModel
 
 from linkcore.craft.document import RECEIVER, CraftDocument
 from linkcore.craft.parts import KitParts, spoken_output, understand, unknown_parts
-from linkcore.findings import Edit, Finding, Mend, Severity
-from linkcore.parts.models import Board, Module, Output, Radio, Rail, Receiver, Sensor, Supply
+from linkcore.findings import Check, Edit, Finding, Mend
+from linkcore.parts.models import Module, Output, Radio, Receiver, Sensor
 from linkcore.ports.demands import demands_of, placements
 from linkcore.protocols.facts import wire_facts
+
+CHECK = Check("kit")
 
 NEEDED_TO_FLY: tuple[Sensor, ...] = ("gyro",)
 
@@ -61,7 +63,7 @@ def ability(document: CraftDocument, parts: KitParts) -> Ability:
         found.channels, found.channels_limit = _channels(parts, spoken, air)
     found.telemetry = telemetry_of(receiver, air)
     if board:
-        found.rails = [rail.name for rail in suitable_rails(board, receiver.supply)]
+        found.rails = [rail.name for rail in board.rails_for(receiver.supply)]
     return found
 
 
@@ -79,12 +81,6 @@ def telemetry_of(receiver: Receiver, air: Radio | None) -> str | None:
     if receiver.telemetry is None or not receiver.radio.telemetry or (air is not None and not air.telemetry):
         return None
     return receiver.telemetry.protocol
-
-
-def suitable_rails(board: Board, supply: Supply) -> list[Rail]:
-    """The rails whose voltage a device bears, on the pack; those that wake on USB first, then the strongest."""
-    fit = [rail for rail in board.rails if supply.min_volts <= rail.volts <= supply.max_volts and rail.source != "outside"]
-    return sorted(fit, key=lambda rail: (rail.source == "pack", rail.usb_volts is None or rail.usb_volts < supply.min_volts, -rail.limit_ma))
 
 
 def _readable(document: CraftDocument, parts: KitParts, output: Output) -> bool:
@@ -119,13 +115,12 @@ def check_kit(document: CraftDocument, parts: KitParts) -> list[Finding]:
     unchosen = [each.role for each in parts.missing if not each.part_id]
     if unchosen:
         findings.append(
-            _finding("kit.incomplete", "warn", "kit", f"Not chosen yet: {', '.join(unchosen)}.", "What the set can do, and the plan, follow from all three.")
+            CHECK.warn("kit.incomplete", "kit", f"Not chosen yet: {', '.join(unchosen)}.", "What the set can do, and the plan, follow from all three.")
         )
     if parts.module and parts.maybe_transmitter and not parts.maybe_transmitter.module_bay:
         findings.append(
-            _finding(
+            CHECK.stop(
                 "kit.no-bay",
-                "stop",
                 parts.module.name,
                 f"The {parts.maybe_transmitter.name} has no bay for the {parts.module.name}.",
                 "Its radio is fixed.",
@@ -144,8 +139,8 @@ def check_kit(document: CraftDocument, parts: KitParts) -> list[Finding]:
                 wants = [sensor for sensor in document.wants.sensors if sensor != state.sensor]
                 mend = Mend(text=f"Do without the {state.sensor}", edits=(Edit(path="/wants/sensors", value=wants),))
                 findings.append(
-                    _finding(
-                        "kit.sensor-missing", "stop" if state.sensor in NEEDED_TO_FLY else "warn", state.sensor, f"No {state.sensor} is fitted.", why, mend
+                    CHECK.says(
+                        "stop" if state.sensor in NEEDED_TO_FLY else "warn", "kit.sensor-missing", state.sensor, f"No {state.sensor} is fitted.", why, mend
                     )
                 )
     return findings
@@ -159,9 +154,8 @@ def _air(document: CraftDocument, parts: KitParts) -> list[Finding]:
         common = set(shared.regions) & set(heard.regions)
         if document.wants.region and document.wants.region not in common:
             return [
-                _finding(
+                CHECK.stop(
                     "kit.region",
-                    "stop",
                     heard.name,
                     f"This link cannot be run under {document.wants.region}; it knows {', '.join(sorted(common))}.",
                     "A link of another region may not be used there, and ends of different regions do not hear each other.",
@@ -173,9 +167,8 @@ def _air(document: CraftDocument, parts: KitParts) -> list[Finding]:
     near = next((radio for radio in parts.radios if (radio.name, radio.band) == (heard.name, heard.band)), None)
     if near is not None and near.family != heard.family:
         return [
-            _finding(
+            CHECK.stop(
                 "kit.family",
-                "stop",
                 heard.name,
                 f"The transmitter's {near.name} is of the firmware family {near.family}, the {parts.receiver.name}'s of {heard.family}.",
                 "Ends of different families never bind.",
@@ -184,9 +177,8 @@ def _air(document: CraftDocument, parts: KitParts) -> list[Finding]:
         ]
     if near is not None:
         return [
-            _finding(
+            CHECK.stop(
                 "kit.region",
-                "stop",
                 heard.name,
                 f"The transmitter is made for {', '.join(near.regions)}, the {parts.receiver.name} for {', '.join(heard.regions)}.",
                 "Ends of different regions do not hear each other.",
@@ -195,9 +187,8 @@ def _air(document: CraftDocument, parts: KitParts) -> list[Finding]:
         ]
     spoken = ", ".join(f"{radio.name} on {radio.band}" for radio in parts.radios) or "nothing"
     return [
-        _finding(
+        CHECK.stop(
             "kit.no-shared-radio",
-            "stop",
             heard.name,
             f"The {parts.receiver.name} hears {heard.name} on {heard.band}; the {transmitter.name} speaks {spoken}.",
             "No frame will ever cross the air.",
@@ -215,9 +206,8 @@ def _receiver(document: CraftDocument, parts: KitParts) -> list[Finding]:
     findings = []
     if can.channels is not None and can.channels < wants.channels:
         findings.append(
-            _finding(
+            CHECK.stop(
                 "kit.too-few-channels",
-                "stop",
                 receiver.name,
                 f"{can.channels} channels arrive, {wants.channels} are wanted.",
                 f"The limit is {can.channels_limit}.",
@@ -226,9 +216,8 @@ def _receiver(document: CraftDocument, parts: KitParts) -> list[Finding]:
         )
     if wants.telemetry and can.telemetry is None:
         findings.append(
-            _finding(
+            CHECK.warn(
                 "kit.no-telemetry",
-                "warn",
                 receiver.name,
                 f"Telemetry is wanted, but the {receiver.name} sends none back.",
                 "The pilot will see neither cell voltage nor signal.",
@@ -238,7 +227,7 @@ def _receiver(document: CraftDocument, parts: KitParts) -> list[Finding]:
     if parts.maybe_board and not can.wire_protocols:
         spoken = ", ".join(output.protocol for output in receiver.outputs)
         findings.append(
-            _finding("kit.cannot-read", "stop", parts.board.name, f"The {parts.board.name} has no pad that can read {spoken}.", "The receiver cannot be heard.")
+            CHECK.stop("kit.cannot-read", parts.board.name, f"The {parts.board.name} has no pad that can read {spoken}.", "The receiver cannot be heard.")
         )
     return findings
 
@@ -248,21 +237,14 @@ def _supplies(parts: KitParts) -> list[Finding]:
     findings = []
     for name in parts.wired():
         supply = parts.supply(name)
-        if supply and not suitable_rails(board, supply):
+        if supply and not any(supply.bears(rail.volts) for rail in board.rails):
             rails = ", ".join(f"{rail.name} ({rail.volts:g} V)" for rail in board.rails)
-            if any(supply.min_volts <= rail.volts <= supply.max_volts for rail in board.rails):
-                continue  # a rail that is fed from outside will do
             findings.append(
-                _finding(
+                CHECK.stop(
                     "kit.no-rail",
-                    "stop",
                     name,
                     f"{parts.label(name)} needs {supply.min_volts:g} to {supply.max_volts:g} V; the {board.name} has {rails}.",
                     "It needs a regulator of its own, or another board.",
                 )
             )
     return findings
-
-
-def _finding(code: str, severity: Severity, where: str, what: str, why: str, *mends: Mend) -> Finding:
-    return Finding(code=code, severity=severity, hop="kit", where=where, what=what, why=why, mends=mends)

@@ -4,8 +4,10 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from linkcore.findings import Edit, Finding, Mend
+from linkcore.findings import Check, Edit, Finding, Mend
 from linkcore.line.compare import Reading
+
+CHECK = Check("line")
 
 GOOD_SHARE = 0.95
 ENOUGH_FRAMES = 20
@@ -41,29 +43,28 @@ def check_line(reading: PortReading, would_read: list[Reading], wire_alive: bool
     `rival` is another device that drives the same wire.
     """
     if reading.port is None:
-        return [_finding("line.no-port", "stop", "port", "No running port has the receiver job.", "A port's job counts after a restart of the board.")]
+        return [CHECK.stop("line.no-port", "port", "No running port has the receiver job.", "A port's job counts after a restart of the board.")]
     where = f"{reading.port}, pad {reading.pad}"
     if rival and not reading.reads:
         why = f"{rival} drives the same wire: where two outputs disagree, nothing can be read. The Loom shows both."
-        return [_finding("line.two-outputs", "warn", where, f"Two outputs hold each other on {reading.pad}.", why)]
+        return [CHECK.warn("line.two-outputs", where, f"Two outputs hold each other on {reading.pad}.", why)]
     if reading.edges_at_pad == 0:
         if silent_because:
-            return [_finding("line.silent", "warn", where, "The line is silent.", silent_because)]
+            return [CHECK.warn("line.silent", where, "The line is silent.", silent_because)]
         if wire_alive:
             return [
-                _finding(
+                CHECK.warn(
                     "line.nothing-at-pad",
-                    "warn",
                     where,
                     f"Nothing arrives at {reading.pad}.",
                     "The receiver's wire carries a signal, but to another pad. The Port plan says which.",
                 )
             ]
-        return [_finding("line.dead", "stop", where, f"No edges on {reading.pad}.", "Look for supply, ground, the pad, and whether the receiver is bound.")]
+        return [CHECK.stop("line.dead", where, f"No edges on {reading.pad}.", "Look for supply, ground, the pad, and whether the receiver is bound.")]
     if reading.reads:
         return []
     if reading.good == 0 and reading.without_channels and silent_because:
-        return [_finding("line.no-channels", "warn", where, "Whole frames arrive, but none carries channels.", silent_because)]
+        return [CHECK.warn("line.no-channels", where, "Whole frames arrive, but none carries channels.", silent_because)]
     if reading.good == 0:
         mends = tuple(
             Mend(
@@ -74,9 +75,8 @@ def check_line(reading: PortReading, would_read: list[Reading], wire_alive: bool
             if way.changes
         )
         return [
-            _finding(
+            CHECK.stop(
                 "line.no-frames",
-                "stop",
                 where,
                 f"{reading.bytes} bytes a second arrive, no frame among them.",
                 "The port samples the line in a way that does not fit what is on it.",
@@ -84,15 +84,10 @@ def check_line(reading: PortReading, would_read: list[Reading], wire_alive: bool
             )
         ]
     return [
-        _finding(
+        CHECK.warn(
             "line.damaged",
-            "warn",
             where,
             f"{reading.good_share:.0%} of the frames are whole; {GOOD_SHARE:.0%} are wanted.",
             "Damaged frames are dropped, and each costs a step of the sticks.",
         )
     ]
-
-
-def _finding(code: str, severity: str, where: str, what: str, why: str, *mends: Mend) -> Finding:
-    return Finding.model_validate({"code": code, "severity": severity, "hop": "line", "where": where, "what": what, "why": why, "mends": mends})

@@ -2,16 +2,17 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Literal
 
 from pydantic import BaseModel
 
-from linkcore.craft.document import RECEIVER, CraftDocument, Patch, ReceiverInput
+from linkcore.craft.document import RECEIVER, CraftDocument, Patch
 from linkcore.craft.parts import KitParts, spoken_output
 from linkcore.findings import Edit
 from linkcore.parts.models import Board, Pad, Pin, Rail
 from linkcore.ports.planner import Plan
-from linkcore.protocols.facts import wire_facts
+from linkcore.ports.rules import reading_of
 
 Colour = Literal["red", "black", "white", "yellow", "green", "blue", "violet", "brown", "grey"]
 Purpose = Literal["channels", "to board", "from board", "both ways", "motor", "servo lead", "buzzer", "supply", "supply to the rail", "ground"]
@@ -187,38 +188,26 @@ def wires_for(document: CraftDocument, parts: KitParts, plan: Plan | None) -> li
         for wire in assignment.wires:
             planned[(assignment.device, wire.pin)] = (wire.pad, assignment.inversion == "external")
     kept = {(patch.device, patch.pin): patch for patch in document.wiring}
-    patches: dict[tuple[str, str], Patch] = {}
+    patches: Patches = {}
     for (device, pin_name), (pad_name, inverter) in planned.items():
         before = kept.get((device, pin_name))
         patches[(device, pin_name)] = Patch(device=device, pin=pin_name, pad=pad_name, fixed=bool(before and before.fixed), inverter=inverter)
-    by_pad = {patch.pad for patch in patches.values()}
-    board = parts.board
-    loads = {rail.name: 0 for rail in board.rails}
+    taken = {patch.pad for patch in patches.values()}
+    for key, patch in kept.items():  # what is right stays, before anything new looks for a place
+        pin = parts.pin(*key)
+        if pin is not None and key not in patches and _may_stay(parts, patch, pin, taken, planned=plan is not None):
+            patches[key] = patch
+            taken.add(patch.pad)
     for device, part in parts.wired().items():
-        wired = [pad for (name, _), (pad, _) in planned.items() if name == device]
-        outputs = [pad.name for pin in part.pins if pin.goes_to != "port" for pad in board.pads if pad.kind == pin.goes_to]
-        side = _side(board, outputs or wired or [patch.pad for (name, _), patch in kept.items() if name == device])
+        mine = [patch.pad for (name, _), patch in patches.items() if name == device]
+        outputs = [pad.name for pin in part.pins if pin.goes_to != "port" for pad in parts.board.pads if pad.kind == pin.goes_to]
+        side = _side(parts.board, outputs or mine)
         for pin in part.pins:
-            key = (device, pin.name)
-            if key in patches:
-                continue
-            at = kept.get(key)
-            if plan is None and pin.kind.startswith("signal") and pin.goes_to == "port":
-                if at is not None:
-                    patches[key] = at
-                continue
-            if at is not None and _still_right(document, parts, at, pin, by_pad):
-                chosen: str | None = at.pad
-            else:
-                chosen = _place(parts, device, pin, side, by_pad, loads)
-            if chosen is not None:
-                patches[key] = at if at is not None and at.pad == chosen else Patch(device=device, pin=pin.name, pad=chosen)
-                pad = board.pad(chosen)
-                if pad and pad.rail:
-                    loads[pad.rail] += part.supply.peak_ma if part.supply and pin.kind == "supply" else 0
-                elif pad and pad.kind != "ground":
-                    by_pad.add(chosen)
-    return list(patches.values())
+            pad_for = _place(parts, device, pin, side, patches) if (device, pin.name) not in patches else None
+            if pad_for is not None:
+                patches[(device, pin.name)] = Patch(device=device, pin=pin.name, pad=pad_for)
+    order = {(device, pin.name): place for place, (device, pin) in enumerate((device, pin) for device, part in parts.wired().items() for pin in part.pins)}
+    return [patches[key] for key in sorted(patches, key=lambda key: order.get(key, len(order)))]
 
 
 def _side(board: Board, pads: list[str]) -> str | None:
@@ -226,71 +215,64 @@ def _side(board: Board, pads: list[str]) -> str | None:
     return max(dict.fromkeys(sides), key=sides.count) if sides else None
 
 
-def _still_right(document: CraftDocument, parts: KitParts, patch: Patch, pin: Pin, taken: set[str]) -> bool:
-    """Whether a wire that the plan says nothing of may stay."""
-    board = parts.board
-    pad, rail, supply = board.pad(patch.pad), rail_of(board, patch), parts.supply(patch.device)
+def _may_stay(parts: KitParts, patch: Patch, pin: Pin, taken: set[str], *, planned: bool) -> bool:
+    """Whether a wire may stay that the plan says nothing of; without a plan every serial line may."""
+    pad, rail, supply = parts.board.pad(patch.pad), rail_of(parts.board, patch), parts.supply(patch.device)
     if pad is None:
         return False
     if patch.fixed:
         return True
     if pin.kind == "supply":
-        return rail is not None and supply is not None and supply.min_volts <= rail.volts <= supply.max_volts
+        return rail is not None and supply is not None and supply.bears(rail.volts)
     if pin.kind == "ground":
         return pad.kind == "ground"
     if pin.kind == "supply out":
         return rail is not None and rail.source == "outside"
+    if pin.goes_to == "port":
+        return not planned
     return pin.goes_to == pad.kind and patch.pad not in taken
 
 
-def _place(parts: KitParts, device: str, pin: Pin, side: str | None, taken: set[str], loads: dict[str, int]) -> str | None:
+Patches = dict[tuple[str, str], Patch]
+
+
+def _place(parts: KitParts, device: str, pin: Pin, side: str | None, patches: Patches) -> str | None:
     """A pad for a supply, ground, output or buzzer pin; None where it needs none or there is none."""
     board, supply = parts.board, parts.supply(device)
     if pin.kind == "ground":
-        return _nearest(board, [pad for pad in board.pads if pad.kind == "ground"], side)
+        return _nearest([pad for pad in board.pads if pad.kind == "ground"], side)
     if pin.kind == "supply" and supply:
-        rail = _best_rail(board, supply.min_volts, supply.max_volts, supply.peak_ma, loads, outside=pin.lead is not None and _is_servo(parts, device))
-        return _nearest(board, [pad for pad in board.pads if rail and pad.rail == rail.name], side)
+        servo = any(other.goes_to == "output" for other in parts.wired()[device].pins)
+        rails = board.rails_for(supply, _peaks(parts, patches), outside=servo)
+        return _nearest([pad for pad in board.pads if rails and pad.rail == rails[0].name], side)
     if pin.kind == "supply out":
-        if any(_gives_supply(parts, other) for other in _before(parts, device)) and pin.bec == "switching":
-            return None  # of several switching BECs one red lead stays on, the others are lifted
-        return _nearest(board, [pad for pad in board.pads if (rail := board.rail(pad.rail)) and rail.source == "outside"], side)
+        fed = [pad for pad in board.pads if (rail := board.rail(pad.rail)) and rail.source == "outside"]
+        feeding = [other for key, patch in patches.items() if (other := parts.pin(*key)) and other.bec and patch.pad in [pad.name for pad in fed]]
+        return _nearest(fed, side) if sources_agree([*feeding, pin]) else None  # its red lead stays lifted
     if pin.goes_to in ("output", "buzzer"):
+        taken = {patch.pad for patch in patches.values()}
         return next((pad.name for pad in board.pads if pad.kind == pin.goes_to and pad.name not in taken), None)
     return None
 
 
-def _before(parts: KitParts, device: str) -> list[str]:
-    names = list(parts.wired())
-    return names[: names.index(device)]
+def sources_agree(pins: Sequence[Pin]) -> bool:
+    """Whether several BECs may feed one rail: linear ones share it, a switching one works against any other."""
+    return len(pins) < 2 or all(pin.bec == "linear" for pin in pins)
 
 
-def _gives_supply(parts: KitParts, device: str) -> bool:
-    return any(pin.kind == "supply out" for pin in parts.wired()[device].pins)
+def _peaks(parts: KitParts, patches: Patches) -> dict[str, int]:
+    """The peak current that each rail carries so far, mA."""
+    peaks: dict[str, int] = {}
+    for (device, name), patch in patches.items():
+        pin, rail, supply = parts.pin(device, name), rail_of(parts.board, patch), parts.supply(device)
+        if pin and rail and supply and pin.kind == "supply":
+            peaks[rail.name] = peaks.get(rail.name, 0) + supply.peak_ma
+    return peaks
 
 
-def _is_servo(parts: KitParts, device: str) -> bool:
-    return any(pin.goes_to == "output" for pin in parts.wired()[device].pins)
-
-
-def _best_rail(board: Board, low: float, high: float, peak: int, loads: dict[str, int], *, outside: bool) -> Rail | None:
-    """A servo takes the rail that is fed from outside; anything else a rail of the board that bears it, awake on USB where USB can carry it."""
-    fit = [rail for rail in board.rails if low <= rail.volts <= high and (rail.source == "outside") == outside]
-    if not fit and outside:
-        fit = [rail for rail in board.rails if low <= rail.volts <= high and rail.source != "outside"]
-
-    def rank(rail: Rail) -> tuple[bool, bool, bool, float]:
-        load = loads[rail.name] + peak
-        on_usb = rail.usb_volts is not None
-        return (load > rail.limit_ma, on_usb and load > rail.usb_limit_ma, not on_usb or (rail.usb_volts or 0) < low, rail.source == "pack")
-
-    return min(fit, key=rank) if fit else None
-
-
-def _nearest(board: Board, pads: list[Pad], side: str | None) -> str | None:
-    if not pads:
-        return None
-    return min(pads, key=lambda pad: pad.side != side if side else False).name  # the first that the board lists there
+def _nearest(pads: list[Pad], side: str | None) -> str | None:
+    """The first that the board lists on that side, or anywhere."""
+    return min(pads, key=lambda pad: side is not None and pad.side != side).name if pads else None
 
 
 def plan_edits(document: CraftDocument, parts: KitParts, plan: Plan | None) -> list[Edit]:
@@ -306,9 +288,7 @@ def plan_edits(document: CraftDocument, parts: KitParts, plan: Plan | None) -> l
         trial = document.model_copy(update={"wiring": wires})
         output = spoken_output(trial, parts.receiver)
         if output is not None:
-            serial = wire_facts(output.protocol).wire == "serial"
-            inverted = serial and (output.inverted != (receiver.inversion == "external"))
-            edits.append(Edit(path="/settings/receiver_input", value=ReceiverInput(protocol=output.protocol, inverted=inverted).model_dump()))
+            edits.append(Edit(path="/settings/receiver_input", value=reading_of(output, through_inverter=receiver.inversion == "external").model_dump()))
     return edits
 
 

@@ -6,11 +6,13 @@ from collections.abc import Iterator
 
 from linkcore.craft.document import RECEIVER, CraftDocument, Patch
 from linkcore.craft.parts import KitParts, spoken_output
-from linkcore.findings import Edit, Finding, Mend, Severity
-from linkcore.loom.netlist import rail_loads, rail_of, usb_load
+from linkcore.findings import Check, Edit, Finding, Mend
+from linkcore.loom.netlist import rail_loads, rail_of, sources_agree, usb_load
 from linkcore.parts.models import Pad, Pin
 from linkcore.ports.demands import demands_of, leads_wanted
 from linkcore.protocols.facts import wire_facts
+
+CHECK = Check("loom")
 
 
 class _Netlist:
@@ -61,13 +63,13 @@ def _adrift(net: _Netlist) -> Iterator[Finding]:
             continue
         off = Mend(text="Take the wire off the list", edits=net.without(index))
         if net.board.pad(patch.pad) is None:
-            yield _stop(
+            yield CHECK.stop(
                 "loom.no-such-pad", patch.pad, f"The {net.board.name} has no pad {patch.pad}.", f"{patch.device} {patch.pin} is said to end there.", off
             )
         else:
             who = net.parts.wired().get(patch.device)
             what = f"The {who.name} has no pin {patch.pin}." if who else f"This craft has no device called {patch.device}."
-            yield _stop("loom.no-such-pin", f"{patch.device} {patch.pin}", what, f"The wire to {patch.pad} begins nowhere.", off)
+            yield CHECK.stop("loom.no-such-pin", f"{patch.device} {patch.pin}", what, f"The wire to {patch.pad} begins nowhere.", off)
 
 
 def _missing(net: _Netlist) -> Iterator[Finding]:
@@ -78,25 +80,24 @@ def _missing(net: _Netlist) -> Iterator[Finding]:
     for device, part in net.parts.wired().items():
         wired = {pin.name for _, _, pin, _ in net.of(device)}
         if not wired:
-            yield _finding(
-                "loom.not-wired", "warn", device, f"{net.parts.label(device)} is in the kit, but no wire leads to it.", "It will do nothing.", _work_it_out()
+            yield CHECK.warn(
+                "loom.not-wired", device, f"{net.parts.label(device)} is in the kit, but no wire leads to it.", "It will do nothing.", _work_it_out()
             )
             continue
         kinds = {pin.kind for _, _, pin, _ in net.of(device)}
         for kind, why in (("supply", "It has no power."), ("ground", "Without common ground its levels mean nothing.")):
             pin = part.pin(kind)
             if pin is not None and kind not in kinds:
-                yield _stop(f"loom.no-{kind}", f"{device} {pin.name}", f"The {part.name}'s {pin.name} pin goes nowhere.", why, _work_it_out())
+                yield CHECK.stop(f"loom.no-{kind}", f"{device} {pin.name}", f"The {part.name}'s {pin.name} pin goes nowhere.", why, _work_it_out())
         for name in sorted(wanted.get(device, set()) - wired):
             if device != RECEIVER or not _channel_pin(net, name):  # the port plan speaks of the receiver's own line
-                yield _finding(
-                    "loom.no-signal", "warn", f"{device} {name}", f"The {part.name}'s {name} pin goes nowhere.", "Its job needs that wire.", _work_it_out()
+                yield CHECK.warn(
+                    "loom.no-signal", f"{device} {name}", f"The {part.name}'s {name} pin goes nowhere.", "Its job needs that wire.", _work_it_out()
                 )
         for pin in part.pins:
             if pin.goes_to != "port" and pin.name not in wired:
-                yield _finding(
+                yield CHECK.warn(
                     "loom.no-signal",
-                    "warn",
                     f"{device} {pin.name}",
                     f"The {part.name}'s {pin.name} pin goes nowhere.",
                     "It is moved by nothing.",
@@ -121,7 +122,7 @@ def _supplies(net: _Netlist) -> Iterator[Finding]:
         rail = rail_of(net.board, patch)
         where = f"{patch.device} {pin.name}, {pad.name}"
         if rail is None:
-            yield _stop(
+            yield CHECK.stop(
                 "loom.supply-not-rail",
                 where,
                 f"{pin.name} of {patch.device} is on {pad.name}, which gives no supply.",
@@ -130,7 +131,7 @@ def _supplies(net: _Netlist) -> Iterator[Finding]:
             )
             continue
         if rail.volts > supply.max_volts:
-            yield _stop(
+            yield CHECK.stop(
                 "loom.supply-too-high",
                 where,
                 f"{net.parts.label(patch.device)} bears {supply.max_volts:g} V; {pad.name} gives {rail.volts:g} V.",
@@ -138,7 +139,7 @@ def _supplies(net: _Netlist) -> Iterator[Finding]:
                 _rail_mends(net, index, patch),
             )
         elif rail.volts < supply.min_volts:
-            yield _stop(
+            yield CHECK.stop(
                 "loom.supply-too-low",
                 where,
                 f"{net.parts.label(patch.device)} needs {supply.min_volts:g} V; {pad.name} gives {rail.volts:g} V.",
@@ -147,9 +148,9 @@ def _supplies(net: _Netlist) -> Iterator[Finding]:
             )
         elif rail.source != "outside":
             if rail.usb_volts is None:
-                yield _note("loom.dark-on-usb", where, f"{patch.device} stays dark on USB alone.", f"The {rail.name} rail wakes with the pack only.")
+                yield CHECK.note("loom.dark-on-usb", where, f"{patch.device} stays dark on USB alone.", f"The {rail.name} rail wakes with the pack only.")
             elif rail.usb_volts < supply.min_volts:
-                yield _note(
+                yield CHECK.note(
                     "loom.low-on-usb",
                     where,
                     f"{patch.device} may not start on USB alone.",
@@ -162,7 +163,7 @@ def _rail_mends(net: _Netlist, index: int, patch: Patch) -> Mend:
     if supply:
         for pad in net.board.pads:
             rail = net.board.rail(pad.rail)
-            if rail and supply.min_volts <= rail.volts <= supply.max_volts and rail.source != "outside":
+            if rail and supply.bears(rail.volts) and rail.source != "outside":
                 return Mend(text=f"Move the wire to {pad.name} ({rail.volts:g} V)", edits=(Edit(path=f"/wiring/{index}/pad", value=pad.name),))
     return Mend(text="It needs a regulator of its own")
 
@@ -172,7 +173,7 @@ def _signals(net: _Netlist) -> Iterator[Finding]:
         where = f"{patch.device} {pin.name}, {pad.name}"
         if pin.kind == "ground" and pad.kind != "ground":
             if not _turned(net, patch):
-                yield _stop(
+                yield CHECK.stop(
                     "loom.ground-not-ground",
                     where,
                     f"{patch.device} {pin.name} is on {pad.name}, which is no ground.",
@@ -182,11 +183,11 @@ def _signals(net: _Netlist) -> Iterator[Finding]:
         if pin.kind in ("supply", "supply out", "ground"):
             continue
         if pad.kind in ("supply", "ground") and not _turned(net, patch) and not _other_column(net, patch):
-            yield _stop(
+            yield CHECK.stop(
                 "loom.signal-on-power", where, f"The signal {pin.name} of {patch.device} is on {pad.name}.", "It shorts the line to a rail or to ground."
             )
         elif pin.kind == "signal out" and pad.kind == "tx":
-            yield _stop(
+            yield CHECK.stop(
                 "loom.not-crossed",
                 where,
                 f"{patch.device} {pin.name} sends, and so does {pad.name}.",
@@ -195,7 +196,7 @@ def _signals(net: _Netlist) -> Iterator[Finding]:
             )
         elif pin.kind == "signal in" and pad.kind == "rx":
             code = "loom.telemetry-pin" if patch.device == RECEIVER else "loom.not-crossed"
-            yield _stop(
+            yield CHECK.stop(
                 code,
                 where,
                 f"{patch.device} {pin.name} listens, and so does {pad.name}.",
@@ -225,7 +226,7 @@ def _swap(net: _Netlist, patch: Patch) -> tuple[Mend, ...]:
 
 def _level(net: _Netlist, patch: Patch, pin: Pin, pad: Pad, where: str) -> Iterator[Finding]:
     if pin.kind in ("signal out", "signal both") and pad.kind in ("rx", "input", "tx") and pin.volts > pad.max_volts:
-        yield _stop(
+        yield CHECK.stop(
             "loom.level-too-high",
             where,
             f"{patch.device} {pin.name} drives {pin.volts:g} V; {pad.name} bears {pad.max_volts:g} V.",
@@ -233,7 +234,7 @@ def _level(net: _Netlist, patch: Patch, pin: Pin, pad: Pad, where: str) -> Itera
             Mend(text="Use a pad that bears it, or a divider in the wire"),
         )
     if pin.kind == "signal in" and pad.kind in ("tx", "output") and pin.max_volts < 3.3:
-        yield _stop(
+        yield CHECK.stop(
             "loom.level-too-high", where, f"{pad.name} drives 3.3 V; {patch.device} {pin.name} bears {pin.max_volts:g} V.", "Its input would be destroyed."
         )
 
@@ -250,19 +251,19 @@ def _pads(net: _Netlist) -> Iterator[Finding]:
         off = tuple(Mend(text=f"Take {patch.device} {pin.name} off", edits=net.without(index)) for index, patch, pin, _ in joints[1:])
         drivers = [pin for _, _, pin, _ in joints if pin.kind == "signal out"]
         if len(drivers) > 1:
-            yield _stop("loom.two-drivers", name, f"{who} both drive {name}.", "They pull against each other, and neither is read.", *off)
+            yield CHECK.stop("loom.two-drivers", name, f"{who} both drive {name}.", "They pull against each other, and neither is read.", *off)
         else:
-            yield _stop("loom.pad-twice", name, f"{name} has {len(joints)} wires: {who}.", "One pad, one signal.", *off)
+            yield CHECK.stop("loom.pad-twice", name, f"{name} has {len(joints)} wires: {who}.", "One pad, one signal.", *off)
     for device, part in net.parts.wired().items():
         pins = [pin.name for _, _, pin, _ in net.of(device)]
         for twice in sorted({pin for pin in pins if pins.count(pin) > 1}):
-            yield _stop("loom.pin-twice", f"{device} {twice}", f"{part.name} {twice} has two wires.", "One of them joins two pads that must not touch.")
+            yield CHECK.stop("loom.pin-twice", f"{device} {twice}", f"{part.name} {twice} has two wires.", "One of them joins two pads that must not touch.")
 
 
 def _rails(net: _Netlist) -> Iterator[Finding]:
     for load in rail_loads(net.document, net.parts):
         if load.source != "outside" and load.peak_ma > load.limit_ma:
-            yield _stop(
+            yield CHECK.stop(
                 "loom.rail-over-pack",
                 load.rail,
                 f"The {load.rail} rail gives {load.limit_ma} mA; {', '.join(load.devices)} take {load.peak_ma} mA at their peak.",
@@ -270,7 +271,7 @@ def _rails(net: _Netlist) -> Iterator[Finding]:
                 Mend(text="Feed one of them from another rail"),
             )
         if load.usb_limit_ma is not None and load.peak_ma > load.usb_limit_ma:
-            yield _warn(
+            yield CHECK.warn(
                 "loom.rail-over-usb",
                 load.rail,
                 f"On USB alone the {load.rail} rail gives {load.usb_limit_ma} mA; {load.peak_ma} mA are asked for.",
@@ -279,7 +280,7 @@ def _rails(net: _Netlist) -> Iterator[Finding]:
             )
     usb = usb_load(net.document, net.parts)
     if usb.peak_ma > usb.limit_ma:
-        yield _warn(
+        yield CHECK.warn(
             "loom.usb-over",
             "USB",
             f"A USB socket gives {usb.limit_ma} mA; board and devices take {usb.peak_ma} mA.",
@@ -300,16 +301,15 @@ def _sources(net: _Netlist) -> Iterator[Finding]:
             taking.setdefault(rail.name, []).append(patch.device)
     for name, sources in feeding.items():
         rail = net.board.rail(name)
-        switching = [source for source in sources if source[2].bec == "switching"]
         lift = tuple(Mend(text=f"Lift the red lead of {patch.device}", edits=net.without(index)) for index, patch, _ in sources[1:])
-        if len(sources) > 1 and switching:
+        if not sources_agree([pin for _, _, pin in sources]):
             who = " and ".join(patch.device for _, patch, _ in sources)
-            yield _stop(
+            yield CHECK.stop(
                 "loom.several-becs", name, f"{who} feed the {name} rail together.", "Switching BECs work against each other. Lift all red leads but one.", *lift
             )
         if rail is not None and rail.source != "outside":
             _, patch, _ = sources[0]
-            yield _stop(
+            yield CHECK.stop(
                 "loom.two-sources",
                 name,
                 f"{patch.device} feeds the {name} rail, which the {net.board.name} feeds itself.",
@@ -318,7 +318,7 @@ def _sources(net: _Netlist) -> Iterator[Finding]:
             )
     for rail in net.board.rails:
         if rail.source == "outside" and taking.get(rail.name) and not feeding.get(rail.name):
-            yield _warn(
+            yield CHECK.warn(
                 "loom.rail-not-fed",
                 rail.name,
                 f"Nothing feeds the {rail.name} rail.",
@@ -357,7 +357,7 @@ def _leads(net: _Netlist) -> Iterator[Finding]:
             signal = next((i, each) for i, each, other, _ in joints if other.kind.startswith("signal"))
             ground = next((i, each) for i, each, other, _ in joints if other.kind == "ground")
             edits = (Edit(path=f"/wiring/{signal[0]}/pad", value=ground[1].pad), Edit(path=f"/wiring/{ground[0]}/pad", value=signal[1].pad))
-            yield _stop(
+            yield CHECK.stop(
                 "loom.lead-turned",
                 name,
                 f"The three-wire lead of {patch.device} is the wrong way round.",
@@ -365,7 +365,7 @@ def _leads(net: _Netlist) -> Iterator[Finding]:
                 Mend(text="Turn the plug", edits=edits),
             )
         elif _other_column(net, patch):
-            yield _stop(
+            yield CHECK.stop(
                 "loom.lead-row",
                 name,
                 f"The signal of {patch.device}'s lead is in the supply row.",
@@ -386,7 +386,7 @@ def _pulses(net: _Netlist) -> Iterator[Finding]:
     other = next((each for each in receiver.outputs if each.protocol == reads and each.protocol != output.protocol), None)
     if other is not None and receiver.jumper:
         fit = other.jumper is True
-        yield _stop(
+        yield CHECK.stop(
             "loom.jumper",
             receiver.jumper,
             f"The board reads {reads}, but the jumper makes the {receiver.name} send {output.protocol}.",
@@ -396,9 +396,8 @@ def _pulses(net: _Netlist) -> Iterator[Finding]:
     if output.protocol != "PWM":
         extra = [pin.name for _, _, pin, pad in net.of(RECEIVER) if pin.kind == "signal out" and pin.name not in output.pins and pad.reads]
         if extra:
-            yield _finding(
+            yield CHECK.warn(
                 "loom.idle-lead",
-                "warn",
                 ", ".join(extra),
                 f"{', '.join(extra)} carry nothing: {output.protocol} runs on {output.pins[0]} alone.",
                 "They only block inputs.",
@@ -410,29 +409,13 @@ def _pulses(net: _Netlist) -> Iterator[Finding]:
     for place, name in enumerate(wanted):
         pad_name = document.pad_of(name)
         if pad_name is None:
-            yield _stop("loom.pwm-lead-missing", name, f"Channel {place + 1} has no lead.", "In PWM each channel needs one of its own.", _work_it_out())
+            yield CHECK.stop("loom.pwm-lead-missing", name, f"Channel {place + 1} has no lead.", "In PWM each channel needs one of its own.", _work_it_out())
         elif place < len(inputs) and pad_name in inputs and pad_name != inputs[place]:
             index = next(i for i, patch, pin, _ in net.of(RECEIVER) if pin.name == name)
-            yield _stop(
+            yield CHECK.stop(
                 "loom.pwm-order",
                 name,
                 f"{name} is on {pad_name}; channel {place + 1} belongs on {inputs[place]}.",
                 f"The board takes its inputs in order, so it would read channel {inputs.index(pad_name) + 1}.",
                 Mend(text=f"Move the lead to {inputs[place]}", edits=(Edit(path=f"/wiring/{index}/pad", value=inputs[place]),)),
             )
-
-
-def _finding(code: str, severity: Severity, where: str, what: str, why: str, *mends: Mend) -> Finding:
-    return Finding(code=code, severity=severity, hop="loom", where=where, what=what, why=why, mends=mends)
-
-
-def _stop(code: str, where: str, what: str, why: str, *mends: Mend) -> Finding:
-    return _finding(code, "stop", where, what, why, *mends)
-
-
-def _warn(code: str, where: str, what: str, why: str, *mends: Mend) -> Finding:
-    return _finding(code, "warn", where, what, why, *mends)
-
-
-def _note(code: str, where: str, what: str, why: str) -> Finding:
-    return _finding(code, "note", where, what, why)

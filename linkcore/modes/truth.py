@@ -7,8 +7,10 @@ from itertools import product
 from pydantic import BaseModel, Field
 
 from linkcore.craft.document import Band, BoardSettings, CraftDocument
-from linkcore.findings import Edit, Finding, Mend
+from linkcore.findings import Check, Edit, Finding, Mend
 from linkcore.parts.models import Transmitter
+
+CHECK = Check("switchboard")
 
 DEFAULT_MODE = "acro"
 SAME_DETENT_US = 25.0
@@ -140,14 +142,14 @@ def check_switches(document: CraftDocument, settings: BoardSettings, measured: S
     named = named_bands(settings)
     if settings.arming is None:
         findings.append(
-            _stop(
+            CHECK.stop(
                 "switchboard.no-arm-band", "arm", "No band arms the craft.", "The motors can never start.", Mend(text="Give arming a switch channel and a band")
             )
         )
     for name, band, path in named:
         if band.channel <= 4:
             findings.append(
-                _stop(
+                CHECK.stop(
                     "switchboard.stick-channel",
                     name,
                     f"{name} listens to CH{band.channel}, a stick.",
@@ -156,7 +158,9 @@ def check_switches(document: CraftDocument, settings: BoardSettings, measured: S
                 )
             )
         elif band.channel > sent:
-            findings.append(_stop("switchboard.no-channel", name, f"{name} listens to CH{band.channel}; the transmitter sends {sent}.", "It can never switch."))
+            findings.append(
+                CHECK.stop("switchboard.no-channel", name, f"{name} listens to CH{band.channel}; the transmitter sends {sent}.", "It can never switch.")
+            )
         detents = measured.detents.get(band.channel, [])
         held = held_by(band, detents)
         if misses(band, detents):
@@ -164,7 +168,7 @@ def check_switches(document: CraftDocument, settings: BoardSettings, measured: S
             gap = min(abs(nearest.value - band.low), abs(nearest.value - band.high))
             low, high = around(nearest, detents)
             findings.append(
-                _stop(
+                CHECK.stop(
                     "switchboard.band-misses",
                     name,
                     f"{name}'s band misses every detent of CH{band.channel}, the nearest by {gap:.0f} us.",
@@ -189,7 +193,7 @@ def check_switches(document: CraftDocument, settings: BoardSettings, measured: S
         for other in settings.modes[index + 1 :]:
             if band.channel == other.channel and band.low <= other.high and other.low <= band.high:
                 findings.append(
-                    _stop(
+                    CHECK.stop(
                         "switchboard.overlap",
                         f"{band.mode}, {other.mode}",
                         f"The bands of {band.mode} and {other.mode} overlap.",
@@ -227,7 +231,3 @@ def around(detent: Detent, detents: list[Detent], step: float = 10.0) -> tuple[f
     low = (max(below) + detent.value) / 2 if below else detent.value - 150
     high = (min(above) + detent.value) / 2 if above else detent.value + 150
     return max(800.0, round(low / step) * step), min(2200.0, round(high / step) * step)
-
-
-def _stop(code: str, where: str, what: str, why: str, *mends: Mend) -> Finding:
-    return Finding(code=code, severity="stop", hop="switchboard", where=where, what=what, why=why, mends=mends)

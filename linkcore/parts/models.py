@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
+from collections.abc import Mapping
 from typing import Annotated, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, computed_field, model_validator
@@ -62,6 +63,10 @@ class Supply(_Fact):
         if self.ma > self.peak_ma:
             raise ValueError(f"the peak current, {self.peak_ma} mA, is below the usual one, {self.ma} mA")
         return self
+
+    def bears(self, volts: float) -> bool:
+        """Whether the device runs on that voltage and survives it."""
+        return self.min_volts <= volts <= self.max_volts
 
 
 class Pin(_Fact):
@@ -228,6 +233,22 @@ class Board(_Fact):
     def rail(self, name: str | None) -> Rail | None:
         """The rail called `name`."""
         return next((rail for rail in self.rails if rail.name == name), None)
+
+    def rails_for(self, supply: Supply, loads: Mapping[str, int] | None = None, *, outside: bool = False) -> list[Rail]:
+        """The rails that a device can run on, best first; those fed from outside only where `outside`, but the board's own where there is none.
+
+        Best is one that carries it on the pack, then on USB, then one that wakes on USB at all, then the board's rather than the pack's.
+        `loads` are the peak currents that the rails carry already, mA.
+        """
+        bearing = [rail for rail in self.rails if supply.bears(rail.volts)]
+        fit = [rail for rail in bearing if (rail.source == "outside") == outside] or [rail for rail in bearing if outside]
+
+        def rank(rail: Rail) -> tuple[bool, bool, bool, bool]:
+            load = (loads or {}).get(rail.name, 0) + supply.peak_ma
+            on_usb = rail.usb_volts is not None
+            return load > rail.limit_ma, on_usb and load > rail.usb_limit_ma, (rail.usb_volts or 0) < supply.min_volts, rail.source == "pack"
+
+        return sorted(fit, key=rank)
 
     def inverts(self, pad: Pad, way: Literal["in", "out", "both ways"]) -> Literal["native", "fixed", "no"]:
         """How a signal on this pad is inverted: in the UART itself, by an inverter that sits there, or not at all."""

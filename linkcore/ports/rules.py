@@ -4,13 +4,15 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from linkcore.craft.document import RECEIVER, BoardSettings, CraftDocument
+from linkcore.craft.document import RECEIVER, BoardSettings, CraftDocument, ReceiverInput
 from linkcore.craft.parts import KitParts, spoken_output
-from linkcore.findings import Edit, Finding, Mend, Severity
+from linkcore.findings import Check, Edit, Finding, Mend, Severity
 from linkcore.parts.models import Board, Output, Pad
-from linkcore.ports.demands import BENCH_LINK, UNIQUE_JOBS, Demand, demands_of, place_on
+from linkcore.ports.demands import BENCH_LINK, UNIQUE_JOBS, Demand, Placement, demands_of, place_on
 from linkcore.protocols.facts import WIRE_FACTS, wire_facts
 from linkcore.protocols.registry import PROTOCOLS
+
+CHECK = Check("port plan")
 
 GET_BACK_IN = "If the bench link is gone, start the board with its boot button held and load it anew; settings that were kept can be put back"
 
@@ -54,7 +56,9 @@ def check_ports(document: CraftDocument, settings: BoardSettings, parts: KitPart
     if parts.maybe_receiver is not None:
         output = spoken_output(document, parts.receiver)
         if output is None:
-            findings.append(_stop("ports.no-output", RECEIVER, "No output of the receiver sends with its jumper as it is.", "No wire carries its channels."))
+            findings.append(
+                CHECK.stop("ports.no-output", RECEIVER, "No output of the receiver sends with its jumper as it is.", "No wire carries its channels.")
+            )
         elif wire_facts(output.protocol).wire == "serial":
             findings += _receiver(document, settings, parts, output)
         else:
@@ -73,7 +77,7 @@ def _jobs(board: Board, settings: BoardSettings) -> list[Finding]:
         if port not in board.ports and job != "free":
             left = {name: given for name, given in settings.ports.items() if name in board.ports}
             findings.append(
-                _stop(
+                CHECK.stop(
                     "ports.no-such-port",
                     port,
                     f"The {board.name} has no port {port}.",
@@ -86,7 +90,7 @@ def _jobs(board: Board, settings: BoardSettings) -> list[Finding]:
         if len(sharing) > 1:
             mends = tuple(Mend(text=f"Leave {unique} on {keep} alone", edits=tuple(_job(port, "free") for port in sharing if port != keep)) for keep in sharing)
             findings.append(
-                _stop(
+                CHECK.stop(
                     "ports.job-twice",
                     ", ".join(sharing),
                     f"{' and '.join(sharing)} both have the job {unique}.",
@@ -97,7 +101,7 @@ def _jobs(board: Board, settings: BoardSettings) -> list[Finding]:
     for port, job in settings.ports.items():
         if port in board.software_ports and job == "receiver input":
             findings.append(
-                _stop(
+                CHECK.stop(
                     "ports.too-slow",
                     port,
                     f"{port} is a software port and has the receiver job.",
@@ -113,7 +117,7 @@ def _bench_link(board: Board, settings: BoardSettings, parts: KitParts) -> list[
     link = board.link_port
     if link and settings.ports.get(link, "free") not in ("free", BENCH_LINK):
         return [
-            _warn(
+            CHECK.warn(
                 "ports.link-taken",
                 link,
                 f"{link} has the job {settings.ports[link]}, but USB hangs on {link}.",
@@ -124,7 +128,7 @@ def _bench_link(board: Board, settings: BoardSettings, parts: KitParts) -> list[
     adapters = [name for name, part in parts.devices.items() if part.job == BENCH_LINK]
     if adapters and BENCH_LINK not in settings.ports.values():
         return [
-            _warn(
+            CHECK.warn(
                 "ports.link-without-port",
                 adapters[0],
                 f"No port has the bench link's job, but {adapters[0]} is for it.",
@@ -151,7 +155,9 @@ def _receiver(document: CraftDocument, settings: BoardSettings, parts: KitParts,
     if not jobs:
         belongs = at.port if at and at.port and at.kind == listens else None
         mends = (Mend(text=f"Give {belongs} the receiver job", edits=(_job(belongs),)),) if belongs else ()
-        findings.append(_stop("ports.no-receiver-job", "ports", "No port has the receiver job.", "The board listens nowhere, so no stick can arrive.", *mends))
+        findings.append(
+            CHECK.stop("ports.no-receiver-job", "ports", "No port has the receiver job.", "The board listens nowhere, so no stick can arrive.", *mends)
+        )
         if settings.receiver_input.protocol is not None:
             both = (
                 (Mend(text=f"Give {belongs} the receiver job, then read {output.protocol}", edits=(_job(belongs), *_as_spoken(output, wire))),)
@@ -159,7 +165,7 @@ def _receiver(document: CraftDocument, settings: BoardSettings, parts: KitParts,
                 else ()
             )
             findings.append(
-                _warn(
+                CHECK.warn(
                     "ports.protocol-without-job",
                     settings.receiver_input.protocol,
                     f"{settings.receiver_input.protocol} is chosen, but no port has the receiver job.",
@@ -172,12 +178,12 @@ def _receiver(document: CraftDocument, settings: BoardSettings, parts: KitParts,
     pad = board.pad_of(port, listens)  # type: ignore[arg-type]
     if pad is None:
         kind = "TX pad, on which half duplex runs" if output.half_duplex else "RX pad"
-        findings.append(_stop("ports.no-rx-pad", port, f"{port} has no {kind}.", "A receiver can never be heard there."))
+        findings.append(CHECK.stop("ports.no-rx-pad", port, f"{port} has no {kind}.", "A receiver can never be heard there."))
     elif at is not None and at.kind == listens and at.port != port and at.port is not None:
         there = settings.ports.get(at.port, "free")
         displaced = "" if there == "free" else f" ({there} loses it)"
         findings.append(
-            _stop(
+            CHECK.stop(
                 "ports.wire-elsewhere",
                 f"{at.name}, {port}",
                 f"The receiver is soldered to {at.name}, but {port} has its job.",
@@ -186,14 +192,14 @@ def _receiver(document: CraftDocument, settings: BoardSettings, parts: KitParts,
                 *(_rewire(document, RECEIVER, wire.pin, pad.name)),
             )
         )
-    findings += _receiver_input(board, parts, output, wire, settings, port)
+    findings += _receiver_input(document, parts, output, wire, settings, port)
     return findings
 
 
 def _receiver_wiring(board: Board, wire: ReceiverWire, listens: str) -> list[Finding]:
     if wire.pad_name is None:
         return [
-            _stop(
+            CHECK.stop(
                 "ports.not-wired",
                 wire.pin,
                 f"The receiver's {wire.pin} pin goes nowhere.",
@@ -203,7 +209,7 @@ def _receiver_wiring(board: Board, wire: ReceiverWire, listens: str) -> list[Fin
         ]
     if wire.pad is None:
         return [
-            _stop(
+            CHECK.stop(
                 "ports.no-such-pad",
                 wire.pad_name,
                 f"The {board.name} has no pad {wire.pad_name}.",
@@ -214,7 +220,7 @@ def _receiver_wiring(board: Board, wire: ReceiverWire, listens: str) -> list[Fin
     if wire.pad.kind != listens:
         needs = "Half duplex runs on a TX pad" if listens == "tx" else "An output needs an RX pad"
         return [
-            _stop(
+            CHECK.stop(
                 "ports.wrong-pad",
                 wire.pad.name,
                 f"The receiver's {wire.pin} pin is on {wire.pad.name}, which does not listen{' both ways' if listens == 'tx' else ''}.",
@@ -226,19 +232,19 @@ def _receiver_wiring(board: Board, wire: ReceiverWire, listens: str) -> list[Fin
 
 
 def _rewire(document: CraftDocument, device: str, pin: str, pad: str) -> tuple[Mend, ...]:
-    index = next((i for i, patch in enumerate(document.wiring) if patch.device == device and patch.pin == pin), None)
+    index = _wire_index(document, device, pin)
     if index is None or any(patch.pad == pad for patch in document.wiring):
         return ()
     return (Mend(text=f"Resolder the wire to {pad}", edits=(Edit(path=f"/wiring/{index}/pad", value=pad),)),)
 
 
-def _receiver_input(board: Board, parts: KitParts, output: Output, wire: ReceiverWire, settings: BoardSettings, port: str) -> list[Finding]:
-    chosen, receiver = settings.receiver_input, parts.receiver
-    arrives_inverted = output.inverted != wire.inverter
+def _receiver_input(document: CraftDocument, parts: KitParts, output: Output, wire: ReceiverWire, settings: BoardSettings, port: str) -> list[Finding]:
+    chosen, receiver, board = settings.receiver_input, parts.receiver, parts.board
+    arrives_inverted = reading_of(output, through_inverter=wire.inverter).inverted
     spoken = _as_spoken(output, wire)
     if chosen.protocol is None:
         return [
-            _stop(
+            CHECK.stop(
                 "ports.no-protocol",
                 port,
                 f"{port} has the receiver job, but no protocol is chosen.",
@@ -248,10 +254,12 @@ def _receiver_input(board: Board, parts: KitParts, output: Output, wire: Receive
         ]
     findings = []
     if chosen.protocol not in PROTOCOLS and chosen.protocol not in WIRE_FACTS:
-        findings.append(_stop("ports.unknown-protocol", port, f"{chosen.protocol} is no protocol that this board reads.", f"It reads {', '.join(WIRE_FACTS)}."))
+        findings.append(
+            CHECK.stop("ports.unknown-protocol", port, f"{chosen.protocol} is no protocol that this board reads.", f"It reads {', '.join(WIRE_FACTS)}.")
+        )
     elif chosen.protocol != output.protocol:
         findings.append(
-            _stop(
+            CHECK.stop(
                 "ports.other-protocol",
                 port,
                 f"{port} reads {chosen.protocol}; the {receiver.name} speaks {output.protocol}.",
@@ -262,7 +270,7 @@ def _receiver_input(board: Board, parts: KitParts, output: Output, wire: Receive
     elif chosen.inverted != arrives_inverted:
         by = "'s line passes an inverter and" if wire.inverter else "'s output"
         findings.append(
-            _stop(
+            CHECK.stop(
                 "ports.inversion",
                 port,
                 f"The {receiver.name}{by} is {'inverted' if arrives_inverted else 'not inverted'}; {port} samples it as if it were{' not' if arrives_inverted else ''}.",
@@ -275,22 +283,39 @@ def _receiver_input(board: Board, parts: KitParts, output: Output, wire: Receive
         others = [other.name for other in board.pads if other.kind == pad.kind and board.can_invert(other)]
         text = f"Use {' or '.join(others)}, which has an inverter" if others else "Use a receiver output that is not inverted"
         findings.append(
-            _stop(
+            CHECK.stop(
                 "ports.cannot-invert",
                 pad.name,
                 f"Pad {pad.name} cannot invert.",
                 f"An {board.mcu} class UART has no inversion of its own, and no inverter sits on this pad.",
                 Mend(text=text),
+                *(_put_inverter(document, output) if not output.half_duplex and not wire.inverter else ()),
             )
         )
     return findings
 
 
+def _put_inverter(document: CraftDocument, output: Output) -> tuple[Mend, ...]:
+    index = _wire_index(document, RECEIVER, output.pins[0])
+    if index is None:
+        return ()
+    upright = Edit(path="/settings/receiver_input/inverted", value=reading_of(output, through_inverter=True).inverted)
+    return (Mend(text="Put an external inverter into the wire", edits=(Edit(path=f"/wiring/{index}/inverter", value=True), upright)),)
+
+
+def _wire_index(document: CraftDocument, device: str, pin: str) -> int | None:
+    """Where a wire stands in the document's list."""
+    return next((i for i, patch in enumerate(document.wiring) if (patch.device, patch.pin) == (device, pin)), None)
+
+
+def reading_of(output: Output, *, through_inverter: bool) -> ReceiverInput:
+    """How a port reads an output: an inverter in the wire turns its levels over once more."""
+    return ReceiverInput(protocol=output.protocol, inverted=output.inverted != through_inverter)
+
+
 def _as_spoken(output: Output, wire: ReceiverWire) -> tuple[Edit, ...]:
-    return (
-        Edit(path="/settings/receiver_input/protocol", value=output.protocol),
-        Edit(path="/settings/receiver_input/inverted", value=output.inverted != wire.inverter),
-    )
+    reading = reading_of(output, through_inverter=wire.inverter)
+    return tuple(Edit(path=f"/settings/receiver_input/{name}", value=value) for name, value in reading.model_dump().items())
 
 
 # --- the receiver on pulses -------------------------------------------------------------------------------------
@@ -301,7 +326,7 @@ def _pulses(document: CraftDocument, settings: BoardSettings, parts: KitParts, o
     board, findings = parts.board, []
     for port in settings.receiver_ports():
         findings.append(
-            _stop(
+            CHECK.stop(
                 "ports.pulses-need-no-port",
                 port,
                 f"{port} has the receiver job, but {output.protocol} needs an input with a timer, not a UART.",
@@ -312,10 +337,10 @@ def _pulses(document: CraftDocument, settings: BoardSettings, parts: KitParts, o
     wire = receiver_wire(document, parts)
     read = Mend(text=f"Read {output.protocol}", edits=_as_spoken(output, wire))
     if settings.receiver_input.protocol is None:
-        findings.append(_stop("ports.no-protocol", "inputs", "No receiver protocol is chosen.", "The board does not know how to read the pulses.", read))
+        findings.append(CHECK.stop("ports.no-protocol", "inputs", "No receiver protocol is chosen.", "The board does not know how to read the pulses.", read))
     elif settings.receiver_input.protocol != output.protocol:
         findings.append(
-            _stop(
+            CHECK.stop(
                 "ports.other-protocol",
                 "inputs",
                 f"The board reads {settings.receiver_input.protocol}; the {parts.receiver.name} sends {output.protocol}.",
@@ -326,18 +351,18 @@ def _pulses(document: CraftDocument, settings: BoardSettings, parts: KitParts, o
     if wire.pad_name is None:
         text = f"The receiver's {wire.pin} pin goes nowhere."
         findings.append(
-            _stop("ports.not-wired", wire.pin, text, "Without this wire no pulse reaches the board.", Mend(text="Work the plan out, or pick an input"))
+            CHECK.stop("ports.not-wired", wire.pin, text, "Without this wire no pulse reaches the board.", Mend(text="Work the plan out, or pick an input"))
         )
         return findings
     for pin in output.pins:
         name = document.pad_of(pin)
         pad = board.pad(name) if name else None
         if name and pad is None:
-            findings.append(_stop("ports.no-such-pad", name, f"The {board.name} has no pad {name}.", "The wire list names a pad that is not there."))
+            findings.append(CHECK.stop("ports.no-such-pad", name, f"The {board.name} has no pad {name}.", "The wire list names a pad that is not there."))
         elif pad is not None and output.protocol not in pad.reads and pad.kind not in ("ground", "supply"):
             able = [each.name for each in board.pads if output.protocol in each.reads]
             findings.append(
-                _stop(
+                CHECK.stop(
                     "ports.no-timer",
                     pad.name,
                     f"The receiver's {pin} is on {pad.name}, which cannot measure {output.protocol}.",
@@ -379,7 +404,7 @@ def _shares(demand: Demand, demands: list[Demand]) -> bool:
 def _clash(board: Board, port: str, demands: list[Demand]) -> Finding:
     names = [_name(demand) for demand in demands]
     pads = ", ".join(pad.name for pad in board.pads if pad.port == port)
-    return _stop(
+    return CHECK.stop(
         "ports.clash",
         f"{port} ({pads})",
         f"{port} is asked for by {' and '.join(names)}.",
@@ -400,7 +425,9 @@ def _both_ways(document: CraftDocument, board: Board, demand: Demand, pads: dict
     ports = {pad.port for pad in pads.values() if pad is not None}
     if variant.form == "full" and len(pads) == 2 and len(ports) > 1:
         where = " and ".join(pad.name for pad in pads.values() if pad is not None)
-        return [_warn("ports.two-ports", where, f"The wires of {_name(demand)} are on {where}, two different ports.", "One of the two ways will stay silent.")]
+        return [
+            CHECK.warn("ports.two-ports", where, f"The wires of {_name(demand)} are on {where}, two different ports.", "One of the two ways will stay silent.")
+        ]
     return []
 
 
@@ -410,8 +437,10 @@ def _device(document: CraftDocument, board: Board, settings: BoardSettings, dema
     findings = _both_ways(document, board, demand, pads)
     fits = [place_on(board, demand, variant, port) for variant in demand.variants]
     if all(isinstance(fit, str) for fit in fits):
-        findings.append(_stop("ports.cannot-do", port, f"{port} cannot serve {who}.", f"{fits[0]}.", Mend(text="Work it out: another port may serve")))
-    elif job != demand.job:
+        findings.append(CHECK.stop("ports.cannot-do", port, f"{port} cannot serve {who}.", f"{fits[0]}.", Mend(text="Work it out: another port may serve")))
+        return findings
+    findings += _inverter(document, demand, next(fit for fit in fits if isinstance(fit, Placement)))
+    if job != demand.job:
         severity: Severity = "warn" if job == "free" else "stop"
         elsewhere = [other for other, given in settings.ports.items() if given == demand.job and other != port]
         move = tuple(_job(other, "free") for other in elsewhere if not _used(document, board, other, demand))
@@ -422,8 +451,25 @@ def _device(document: CraftDocument, board: Board, settings: BoardSettings, dema
         )
         mends = (Mend(text=f"Give {port} the job {demand.job}", edits=(*move, _job(port, demand.job))),) if job == "free" else (Mend(text="Work it out"),)
         what = f"{who[0].upper()}{who[1:]} is soldered to {port}, which {'has no job' if job == 'free' else f'has the job {job}'}."
-        findings.append(_finding("ports.job-elsewhere", severity, port, what, why, *mends))
+        findings.append(CHECK.says(severity, "ports.job-elsewhere", port, what, why, *mends))
     return findings
+
+
+def _inverter(document: CraftDocument, demand: Demand, place: Placement) -> list[Finding]:
+    """Where nothing on the board inverts a device's line, an inverter sits in its wire, and nowhere else."""
+    for pin, pad in place.patches:
+        index = _wire_index(document, demand.device, pin)
+        if index is None:
+            continue
+        there, needed = document.wiring[index].inverter, place.inversion == "external"
+        put = (Mend(text="Put one in" if needed else "Take it out", edits=(Edit(path=f"/wiring/{index}/inverter", value=needed),)),)
+        if needed and not there:
+            what = f"The line of {_name(demand)} is inverted, {pad} cannot invert, and no inverter sits in the wire."
+            return [CHECK.stop("ports.no-inverter", pad, what, "Read upside down, hardly a byte has its stop bit where it belongs.", *put)]
+        if there and not needed:
+            what = f"An inverter sits in the wire of {_name(demand)} to {pad}, which needs none."
+            return [CHECK.stop("ports.inverter-too-many", pad, what, "It turns the levels over once too often.", *put)]
+    return []
 
 
 def _used(document: CraftDocument, board: Board, port: str, besides: Demand) -> bool:
@@ -439,7 +485,7 @@ def _shared_pins(document: CraftDocument, board: Board, parts: KitParts) -> list
         if pad is not None and pad.pin:
             used.setdefault(pad.pin, set()).add(pad.name)
     return [
-        _stop(
+        CHECK.stop(
             "ports.shared-pin",
             " and ".join(sorted(names)),
             f"{' and '.join(sorted(names))} are one pin of the MCU ({pin}), and both are used.",
@@ -449,15 +495,3 @@ def _shared_pins(document: CraftDocument, board: Board, parts: KitParts) -> list
         for pin, names in used.items()
         if len(names) > 1
     ]
-
-
-def _finding(code: str, severity: Severity, where: str, what: str, why: str, *mends: Mend) -> Finding:
-    return Finding(code=code, severity=severity, hop="port plan", where=where, what=what, why=why, mends=mends)
-
-
-def _stop(code: str, where: str, what: str, why: str, *mends: Mend) -> Finding:
-    return _finding(code, "stop", where, what, why, *mends)
-
-
-def _warn(code: str, where: str, what: str, why: str, *mends: Mend) -> Finding:
-    return _finding(code, "warn", where, what, why, *mends)

@@ -100,6 +100,40 @@ class PortRuleTest(SimpleTestCase):
         )
         self.broken("ports.shared-pin", tied, with_gps("dabble-f3"))
 
+    def test_inverters_in_wires(self):
+        hub = sbus_craft()
+        hub.kit.board, hub.kit.receiver, hub.wants.telemetry, hub.wiring = "merle-f4", "sluice-h8", True, []
+        hub.settings.ports = dict.fromkeys(KitParts.of(hub).board.ports, "free")
+        hub = planned(hub)
+        pad = hub.pad_of("HUB")
+        self.assertEqual(pad, "T5", "the pad that has an inverter")
+        bare = apply_edits(
+            moved(hub, "receiver", "HUB", "T3"), [Edit(path="/settings/ports/U3", value="telemetry"), Edit(path="/settings/ports/U5", value="free")]
+        )
+        self.broken("ports.no-inverter", bare, hub)
+        (finding,) = [each for each in check_ports(bare, bare.settings, KitParts.of(bare)) if each.code == "ports.no-inverter"]
+        mended = apply_edits(bare, finding.mends[0].edits)
+        self.assertNotIn("ports.no-inverter", codes(mended))
+        back = mended.model_copy(update={"wiring": [patch.model_copy(update={"pad": "T5"}) if patch.pin == "HUB" else patch for patch in mended.wiring]})
+        self.broken("ports.inverter-too-many", back, hub)
+
+    def test_a_receiver_that_no_pad_can_invert_gets_an_inverter_into_its_wire(self):
+        craft = sbus_craft()
+        craft.kit.board, craft.settings.ports = "merle-f4", {"U3": "receiver input"}
+        craft = moved(craft, "receiver", "SBUS", "R3")
+        (finding,) = [each for each in check_ports(craft, craft.settings, KitParts.of(craft)) if each.code == "ports.cannot-invert"]
+        put = next(mend for mend in finding.mends if mend.edits)
+        mended = apply_edits(craft, put.edits)
+        self.assertEqual(codes(mended), set())
+        self.assertFalse(
+            any(
+                mend.edits
+                for each in check_ports(scenario.sandpiper(), scenario.sandpiper().settings, KitParts.of(scenario.sandpiper()))
+                for mend in each.mends
+            ),
+            "half duplex passes no inverter",
+        )
+
     def test_the_way_back_in(self):
         sound = with_gps("plover-f1")
         self.broken("ports.link-taken", edited(sound, U1="GPS"), sound)

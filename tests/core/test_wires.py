@@ -60,6 +60,32 @@ class CompletingTest(SimpleTestCase):
         both = wires_for(coot, KitParts.of(coot), None)
         self.assertEqual([patch.device for patch in both if patch.pin == "BEC"], ["left drive", "right drive"], "linear ones may stay")
 
+    def test_of_a_switching_and_a_linear_bec_only_one_feeds_the_rail(self):
+        for left, right in (("oar-25", "oar-30l"), ("oar-30l", "oar-25")):
+            coot = scenario.coot()
+            coot.kit.devices[0].part, coot.kit.devices[1].part = left, right
+            coot.wiring = [patch for patch in coot.wiring if patch.device == "receiver"]
+            wired = coot.model_copy(update={"wiring": wires_for(coot, KitParts.of(coot), None)})
+            self.assertEqual([patch.device for patch in wired.wiring if patch.pin == "BEC"], ["left drive"])
+            self.assertEqual([each.code for each in check_loom(wired, KitParts.of(wired)) if each.severity == "stop"], [])
+
+    def test_what_is_worked_out_never_breaks_a_rule_of_sources_pads_or_leads(self):
+        wrong = ("loom.several-becs", "loom.two-sources", "loom.pad-twice", "loom.two-drivers", "loom.lead", "loom.signal-on-power", "loom.ground-not-ground")
+        for craft in random_wired(6, 120):
+            found = [each.code for each in check_loom(craft, KitParts.of(craft)) if each.code.startswith(wrong)]
+            self.assertEqual(found, [], craft.kit)
+
+    def test_a_new_device_never_takes_the_pad_of_one_that_is_wired(self):
+        plane = scenario.sandpiper()
+        before = {(patch.device, patch.pin): patch.pad for patch in plane.wiring}
+        plane.kit.board = "shelduck-h7"
+        plane = plane.model_copy(update={"wiring": [patch for patch in plane.wiring if patch.device not in ("receiver", "GPS", "motor")]})
+        plane.kit.devices.insert(0, plane.kit.devices[1].model_copy(update={"name": "flap"}))
+        after = {(patch.device, patch.pin): patch.pad for patch in wires_for(plane, KitParts.of(plane), None)}
+        for device in ("left aileron", "right aileron", "elevator"):
+            self.assertEqual(after[(device, "S")], before[(device, "S")])
+        self.assertNotIn(after[("flap", "S")], [after[(device, "S")] for device in ("left aileron", "right aileron", "elevator")])
+
     def test_differences_name_what_is_new_moved_and_off(self):
         craft = scenario.curlew()
         kept = [patch for patch in craft.wiring if patch.pin != "S.Port"]
