@@ -67,7 +67,7 @@ def exchange(document: CraftDocument, role: Role, part_id: str, catalogue: Catal
 _CALLED = {"ESC telemetry": "ESC", "bench link": "link adapter", "telemetry": "modem", "video transmitter control": "video transmitter"}
 
 
-def add_device(document: CraftDocument, part: Peripheral) -> Edit:
+def add_device(document: CraftDocument, part: Peripheral) -> Change:
     """One more peripheral, under a name that is free."""
     wanted = _CALLED.get(part.job or "", part.job) or part.name.replace("-", " ")
     names = {device.name for device in document.kit.devices} | {"receiver", "bench link"}
@@ -75,7 +75,7 @@ def add_device(document: CraftDocument, part: Peripheral) -> Edit:
     while name in names:
         name, count = f"{wanted} {count}", count + 1
     devices = [device.model_dump() for device in document.kit.devices]
-    return Edit(path="/kit/devices", value=[*devices, {"name": name, "part": part.id}])
+    return Change(says=[f"{name}: {part.name}"], edits=[Edit(path="/kit/devices", value=[*devices, {"name": name, "part": part.id}])])
 
 
 def remove_device(document: CraftDocument, name: str) -> Change:
@@ -87,6 +87,17 @@ def remove_device(document: CraftDocument, name: str) -> Change:
     off = len(document.wiring) - len(kept)
     says = [f"{name} comes out of the kit"] + ([f"its {off} wires come off"] if off else [])
     return Change(says=says, edits=[Edit(path="/kit/devices", value=devices), Edit(path="/wiring", value=kept)])
+
+
+def rename_device(document: CraftDocument, name: str, to: str) -> Change:
+    """Call a peripheral otherwise; its wires follow. Raise CraftError where there is none, or where the new name is no name or taken."""
+    devices = [device.model_dump() | ({"name": to} if device.name == name else {}) for device in document.kit.devices]
+    if all(device.name != name for device in document.kit.devices):
+        raise CraftError(f"this craft has no device called {name}")
+    wires = [patch.model_dump(mode="json") | ({"device": to} if patch.device == name else {}) for patch in document.wiring]
+    edits = [Edit(path="/kit/devices", value=devices), Edit(path="/wiring", value=wires)]
+    apply_edits(document, edits)
+    return Change(says=[f"{name} is called {to}; its wires are rung out anew"], edits=edits)
 
 
 class Fit(BaseModel):

@@ -10,20 +10,9 @@ from xml.sax.saxutils import escape, quoteattr
 from linkcore.craft.document import CraftDocument
 from linkcore.findings import Finding
 from linkcore.loom.layout import Box, Picture, Spot
-from linkcore.loom.netlist import Colour, Wire
+from linkcore.loom.netlist import Wire
 
 INK, SOFT, PAPER, LINE = "#1F2A2E", "#5A6668", "#FFFDF8", "#8A7F6A"
-HEX: Mapping[Colour, str] = {
-    "red": "#B5332B",
-    "black": "#2A2D2E",
-    "white": "#FFFFFF",
-    "yellow": "#E2B21B",
-    "green": "#3F8A55",
-    "blue": "#3B6EA8",
-    "violet": "#7E56A0",
-    "brown": "#86593A",
-    "grey": "#9A9FA1",
-}
 FONT = "'Figtree Variable', Figtree, 'DejaVu Sans', sans-serif"
 MONO = "'IBM Plex Mono', 'DejaVu Sans Mono', monospace"
 
@@ -46,7 +35,7 @@ def svg(picture: Picture, title: str) -> str:
         parts.append(
             f'<g class="wire" data-wire={quoteattr(run.key)}><title>{escape(name)}</title>'
             f'<polyline points="{points}" fill="none" stroke="{INK}" stroke-width="4" stroke-linejoin="round"/>'
-            f'<polyline points="{points}" fill="none" stroke="{HEX[run.colour]}" stroke-width="2.6" stroke-linejoin="round"/>{mark}</g>'
+            f'<polyline points="{points}" fill="none" stroke="{run.ink}" stroke-width="2.6" stroke-linejoin="round"/>{mark}</g>'
         )
     parts += [f'<circle cx="{x:g}" cy="{y:g}" r="4.2" fill="{INK}"/>' for x, y in picture.dots]
     parts += [_spot(spot) for spot in (*picture.pins, *picture.pads)]
@@ -136,7 +125,7 @@ def pdf(picture: Picture, document: CraftDocument, wires: Sequence[Wire], findin
         canvas.setFont("Helvetica", 10.5 * scale)
         canvas.drawCentredString(*at(box.x + box.w / 2, box.y + 31), box.subtitle)
     for run in picture.runs:
-        for colour, thick in ((INK, 4.0), (HEX[run.colour], 2.6)):
+        for colour, thick in ((INK, 4.0), (run.ink, 2.6)):
             canvas.setStrokeColor(HexColor(colour))
             canvas.setLineWidth(thick * scale)
             path = canvas.beginPath()

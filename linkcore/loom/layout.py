@@ -60,6 +60,7 @@ class Run(BaseModel):
     pin: str
     pad: str
     colour: Colour
+    ink: str
     purpose: Purpose
     inverter: bool
     points: list[tuple[float, float]]
@@ -236,6 +237,7 @@ def _draw(parts: KitParts, devices: list[_Device], wires: list[Wire], shown: lis
                 pin=wire.pin,
                 pad=wire.pad,
                 colour=wire.colour,
+                ink=wire.ink,
                 purpose=wire.purpose,
                 inverter=wire.inverter,
                 points=[(x, y0 + each) for x, each in points],

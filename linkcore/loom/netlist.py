@@ -31,9 +31,22 @@ COLOURS: dict[Purpose, Colour] = {
     "ground": "black",
 }
 
+# How they look, on screen and on paper.
+INKS: dict[Colour, str] = {
+    "red": "#B5332B",
+    "black": "#2A2D2E",
+    "white": "#FFFFFF",
+    "yellow": "#E2B21B",
+    "green": "#3F8A55",
+    "blue": "#3B6EA8",
+    "violet": "#7E56A0",
+    "brown": "#86593A",
+    "grey": "#9A9FA1",
+}
+
 
 class Wire(BaseModel):
-    """One wire of the list. `pad_kind` and `rail` None where the board has no such pad; `key` names it for ring-out."""
+    """One wire of the list. `pad_kind` and `rail` None where the board has no such pad; `key` names it for ring-out, `ink` is its colour in hex."""
 
     key: str
     device: str
@@ -42,6 +55,7 @@ class Wire(BaseModel):
     pad: str
     purpose: Purpose
     colour: Colour
+    ink: str
     port: str | None
     rail: str | None
     fixed: bool
@@ -95,6 +109,7 @@ def wire_list(document: CraftDocument, parts: KitParts) -> list[Wire]:
                 pad=patch.pad,
                 purpose=purpose,
                 colour=COLOURS[purpose],
+                ink=INKS[COLOURS[purpose]],
                 port=pad.port if pad else None,
                 rail=pad.rail if pad else None,
                 fixed=patch.fixed,

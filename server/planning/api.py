@@ -8,7 +8,8 @@ from typing import Any, get_args
 
 from django.http import HttpResponse
 from drf_spectacular.types import OpenApiTypes
-from drf_spectacular.utils import extend_schema
+from drf_spectacular.utils import extend_schema, extend_schema_view
+from pydantic import BaseModel
 from rest_framework import serializers
 from rest_framework.exceptions import NotFound
 from rest_framework.request import Request
@@ -19,7 +20,7 @@ from linkcore.chain import still_findings
 from linkcore.craft.document import CraftDocument, CraftError, apply_edits
 from linkcore.craft.parts import KitParts
 from linkcore.findings import Edit
-from linkcore.kit.exchange import add_device, exchange, remove_device
+from linkcore.kit.exchange import add_device, exchange, remove_device, rename_device
 from linkcore.loom.drawing import pdf, svg, wire_csv
 from linkcore.loom.layout import lay_out
 from linkcore.loom.netlist import wire_list
@@ -80,10 +81,11 @@ class TrialSerializer(serializers.Serializer[Any]):
 
 
 class DoingSerializer(serializers.Serializer[Any]):
-    """What to exchange: a role and a part id (empty: none), `add device` and a part id, or `remove device` and its name."""
+    """What to exchange: a role and a part id (empty: none), `add device` and a part id, `remove device` or `rename device` and its name; `to` is the new name."""
 
-    doing = serializers.ChoiceField(["board", "receiver", "transmitter", "module", "add device", "remove device"])
+    doing = serializers.ChoiceField(["board", "receiver", "transmitter", "module", "add device", "remove device", "rename device"])
     part = serializers.CharField(allow_blank=True, max_length=60)
+    to = serializers.CharField(allow_blank=True, max_length=60, required=False)
 
 
 class SolderSerializer(serializers.Serializer[Any]):
@@ -113,18 +115,48 @@ def _draft(request: Request, craft_id: uuid.UUID) -> tuple[Craft, CraftDocument,
     return craft, document, KitParts.of(document, catalogue_of(craft.workshop_id))
 
 
-def _answer(craft: Craft, view: Any) -> Response:
+def _answer(craft: Craft, view: BaseModel) -> Response:
     return Response({"version": craft.version, "view": view.model_dump(mode="json")})
 
 
-class KitHopView(APIView):
+class _HopView(APIView):
+    """A hop's view of the newest draft; its children say what is worked out."""
+
+    def get(self, request: Request, craft_id: uuid.UUID) -> Response:
+        """Work it out from the draft."""
+        craft, document, parts = _draft(request, craft_id)
+        return _answer(craft, self.work_out(craft, document, parts))
+
+    def work_out(self, craft: Craft, document: CraftDocument, parts: KitParts) -> BaseModel:
+        """The view."""
+        raise NotImplementedError
+
+
+@extend_schema_view(get=extend_schema(responses={200: KitAnswer, **_REFUSED}, description="What the set can do, what else would fit, the starting point."))
+class KitHopView(_HopView):
     """The Kit hop."""
 
-    @extend_schema(responses={200: KitAnswer, **_REFUSED})
-    def get(self, request: Request, craft_id: uuid.UUID) -> Response:
-        """What the set can do, what else would fit, the starting point."""
-        craft, document, parts = _draft(request, craft_id)
-        return _answer(craft, kit_view(document, parts))
+    def work_out(self, craft: Craft, document: CraftDocument, parts: KitParts) -> BaseModel:
+        """See the model."""
+        return kit_view(document, parts)
+
+
+@extend_schema_view(get=extend_schema(responses={200: PlanAnswer, **_REFUSED}, description="The picture, every pad and every device."))
+class PlanHopView(_HopView):
+    """The Port plan hop."""
+
+    def work_out(self, craft: Craft, document: CraftDocument, parts: KitParts) -> BaseModel:
+        """See the model."""
+        return plan_view(document, parts)
+
+
+@extend_schema_view(get=extend_schema(responses={200: LoomAnswer, **_REFUSED}, description="The drawing, the wire list, the currents."))
+class LoomHopView(_HopView):
+    """The Loom hop."""
+
+    def work_out(self, craft: Craft, document: CraftDocument, parts: KitParts) -> BaseModel:
+        """See the model."""
+        return loom_view(document, parts, rung_wires(craft.pk))
 
 
 class ExchangePartView(APIView):
@@ -138,15 +170,14 @@ class ExchangePartView(APIView):
         form.is_valid(raise_exception=True)
         doing, part = form.validated_data["doing"], form.validated_data["part"]
         if doing == "add device":
-            edit = add_device(document, parts.catalogue.of(Peripheral, part))
-            says, edits = [f"{edit.value[-1]['name']}: {parts.catalogue[part].name}"], [edit]
+            change = add_device(document, parts.catalogue.of(Peripheral, part))
         elif doing == "remove device":
             change = remove_device(document, part)
-            says, edits = change.says, change.edits
+        elif doing == "rename device":
+            change = rename_device(document, part, form.validated_data.get("to", ""))
         else:
             change = exchange(document, doing, part, parts.catalogue)
-            says, edits = change.says, change.edits
-        return _answer(craft, _exchanged(document, parts, says, edits))
+        return _answer(craft, _exchanged(document, parts, change.says, change.edits))
 
 
 def _exchanged(document: CraftDocument, parts: KitParts, says: list[str], edits: list[Edit]) -> ExchangeView:
@@ -155,16 +186,6 @@ def _exchanged(document: CraftDocument, parts: KitParts, says: list[str], edits:
     before = {(each.code, each.where) for each in still_findings(document, document.settings, parts)}
     found = still_findings(after, after.settings, KitParts.of(after, parts.catalogue))
     return ExchangeView(says=says, edits=edits, findings=[each for each in found if (each.code, each.where) not in before])
-
-
-class PlanHopView(APIView):
-    """The Port plan hop."""
-
-    @extend_schema(responses={200: PlanAnswer, **_REFUSED})
-    def get(self, request: Request, craft_id: uuid.UUID) -> Response:
-        """The picture, every pad and every device."""
-        craft, document, parts = _draft(request, craft_id)
-        return _answer(craft, plan_view(document, parts))
 
 
 class SolderView(APIView):
@@ -190,16 +211,6 @@ class WorkOutView(APIView):
         form = TrialSerializer(data=request.data)
         form.is_valid(raise_exception=True)
         return _answer(craft, worked_out(document, parts, read_edits(form.validated_data["edits"])))
-
-
-class LoomHopView(APIView):
-    """The Loom hop."""
-
-    @extend_schema(responses={200: LoomAnswer, **_REFUSED})
-    def get(self, request: Request, craft_id: uuid.UUID) -> Response:
-        """The drawing, the wire list, the currents."""
-        craft, document, parts = _draft(request, craft_id)
-        return _answer(craft, loom_view(document, parts, rung_wires(craft.pk)))
 
 
 class LoomFileView(APIView):

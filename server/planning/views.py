@@ -12,6 +12,7 @@ from linkcore.findings import Edit, Finding
 from linkcore.kit.ability import Ability, ability
 from linkcore.kit.exchange import Fit, what_else_fits
 from linkcore.kit.starting import StartLine, starting_point
+from linkcore.loom.drawing import svg
 from linkcore.loom.layout import Picture, lay_out
 from linkcore.loom.netlist import RailLoad, UsbLoad, Wire, WireChange, plan_edits, rail_loads, usb_load, wire_changes, wire_list, wires_for
 from linkcore.parts.models import Job
@@ -131,8 +132,6 @@ def soldered(document: CraftDocument, parts: KitParts, device: str, job: Job, pa
 
 def loom_view(document: CraftDocument, parts: KitParts, rung: dict[str, str]) -> LoomView:
     """The Loom hop; raises UnknownPart before there is a board."""
-    from linkcore.loom.drawing import svg
-
     picture = lay_out(document, parts)
     completed = wires_for(document, parts, None)
     changes = wire_changes(document.wiring, completed)

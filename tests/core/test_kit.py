@@ -11,7 +11,7 @@ from linkcore.craft.starting import new_craft
 from linkcore.findings import Edit
 from linkcore.kit import ability as kit_rules
 from linkcore.kit.ability import ability, check_kit, sensor_states
-from linkcore.kit.exchange import add_device, exchange, remove_device, what_else_fits
+from linkcore.kit.exchange import add_device, exchange, remove_device, rename_device, what_else_fits
 from linkcore.kit.starting import starting_point
 from linkcore.parts.catalogue import UnknownPart, shipped
 from linkcore.parts.models import Peripheral, Receiver, Transmitter
@@ -169,12 +169,22 @@ class ExchangeTest(SimpleTestCase):
     def test_devices_come_under_free_names_and_go_with_their_wires(self):
         craft = scenario.curlew()
         for expected in ("GPS 2", "GPS 3"):
-            craft = apply_edits(craft, [add_device(craft, shipped().of(Peripheral, "tern-5"))])
+            craft = apply_edits(craft, add_device(craft, shipped().of(Peripheral, "tern-5")).edits)
             self.assertEqual(craft.kit.devices[-1].name, expected)
         craft = apply_edits(craft, remove_device(craft, "GPS").edits)
         self.assertEqual({patch.device for patch in craft.wiring} & {"GPS"}, set())
         with self.assertRaises(CraftError):
             remove_device(craft, "kite")
+
+    def test_a_device_is_renamed_with_its_wires(self):
+        craft = scenario.curlew()
+        after = apply_edits(craft, rename_device(craft, "GPS", "mast GPS").edits)
+        self.assertEqual([device.name for device in after.kit.devices][:2], ["mast GPS", "ESC"])
+        self.assertEqual(after.pad_of("TX", "mast GPS"), craft.pad_of("TX", "GPS"))
+        self.assertEqual(after.pad_of("SBUS"), "R2")
+        for name, to in (("kite", "x"), ("GPS", "ESC"), ("GPS", "receiver"), ("GPS", ""), ("GPS", "a/b")):
+            with self.assertRaises(CraftError, msg=(name, to)):
+                rename_device(craft, name, to)
 
 
 class FitsTest(SimpleTestCase):

@@ -46,7 +46,8 @@ export function CraftPage({ user }: { user: string }) {
 export interface HopProps {
   craft: Craft;
   parts: ReturnType<typeof partsOf> & object;
-  edit: (change: ((document: CraftDocument) => CraftDocument) | Edit[]) => void;
+  /** Edits that were worked out from a draft name its version. */
+  edit: (change: ((document: CraftDocument) => CraftDocument) | Edit[], madeFor?: number) => void;
 }
 
 /** What the hops need that work before there is a bench. */
@@ -124,7 +125,7 @@ function OpenCraft({ craft, edit, hop, user }: { craft: Craft; edit: HopProps["e
             {View &&
               (parts && !why ? <View craft={craft} parts={parts} edit={edit} /> : <NoBench hop={hop} craftId={craft.id} why={why} />)}
           </Box>
-          <FindingStrip hop={hop} craftId={craft.id} edit={edit} />
+          <FindingStrip hop={hop} craft={craft} edit={edit} />
         </Box>
         <BenchPanel parts={parts} document={craft.document} folded={folded} onFold={fold} />
       </Box>
@@ -181,11 +182,13 @@ function Notices({ status }: { status: string }) {
             <b>Not saved.</b> {problem.text}
           </span>
           <Box sx={{ flex: 1 }} />
-          <Button variant="contained" onClick={() => saveOnTop(queries)}>
-            {problem.stale ? "Make my change on top" : "Try again"}
-          </Button>
+          {problem.again && (
+            <Button variant="contained" onClick={() => saveOnTop(queries)}>
+              {problem.stale ? "Make my change on top" : "Try again"}
+            </Button>
+          )}
           <Button variant="outlined" onClick={() => dropUnsaved(queries)}>
-            {problem.stale ? "Take theirs, drop mine" : "Drop it"}
+            {problem.stale ? "Take theirs, drop mine" : problem.again ? "Drop it" : "Understood"}
           </Button>
         </Box>
       )}

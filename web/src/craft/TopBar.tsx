@@ -7,7 +7,7 @@ import { Link } from "react-router";
 import type { Craft } from "../api/types";
 import { doAct, useBenchStore } from "../bench/useBench";
 import { colours, mono } from "../look/colours";
-import { Wordmark } from "../look/Wordmark";
+import { HomeLink } from "../look/HomeLink";
 import { useSignOut } from "../session/useSession";
 import { settingName, settingValue } from "./settingNames";
 import { useUnsaved } from "./useDraft";
@@ -39,9 +39,7 @@ export function TopBar({ craft, user, onHelp }: { craft: Craft; user: string; on
         whiteSpace: "nowrap",
       }}
     >
-      <Link to="/" style={{ textDecoration: "none" }} aria-label="Coin Bell, all crafts">
-        <Wordmark />
-      </Link>
+      <HomeLink />
       <Typography component="span" sx={{ color: "text.secondary" }}>
         <Link to="/" style={{ color: "inherit" }}>
           Crafts

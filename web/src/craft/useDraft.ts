@@ -6,14 +6,17 @@ import type { Craft, CraftDocument, Edit } from "../api/types";
 
 type Change = (document: CraftDocument) => CraftDocument;
 
-/** A change made here, or a finding's edits, which the server makes. */
-type Wish = { craftId: string } & ({ change: Change } | { edits: Edit[] });
+/**
+ * A change made here, which can be made on top of any draft; or edits, which the server makes. Edits that were worked out from a
+ * draft (`madeFor` its version) fit that draft alone: on top of another they could undo what somebody else has done.
+ */
+type Wish = { craftId: string } & ({ change: Change } | { edits: Edit[]; madeFor?: number });
 
 /** Changes that are not saved yet, and what stands in their way. They outlive the page they were made on. */
 interface Unsaved {
   queue: Wish[];
   saving: boolean;
-  problem: { text: string; stale: Craft | null } | null;
+  problem: { text: string; stale: Craft | null; again: boolean } | null;
 }
 
 export const useUnsaved = create<Unsaved>(() => ({ queue: [], saving: false, problem: null }));
@@ -27,8 +30,8 @@ export function useDraft(craftId: string) {
     queryFn: (): Promise<Craft> => taken(api.GET("/api/crafts/{craft_id}", { params: { path: { craft_id: craftId } } })),
   });
   const edit = useCallback(
-    (wanted: Change | Edit[]) => {
-      const wish = typeof wanted === "function" ? { craftId, change: wanted } : { craftId, edits: wanted };
+    (wanted: Change | Edit[], madeFor?: number) => {
+      const wish = typeof wanted === "function" ? { craftId, change: wanted } : { craftId, edits: wanted, madeFor };
       useUnsaved.setState((state) => ({ queue: [...state.queue, wish] }));
       void saveNext(queries);
     },
@@ -64,7 +67,11 @@ async function saveNext(queries: QueryClient): Promise<void> {
     useUnsaved.setState((state) => ({
       saving: false,
       queue: refused ? state.queue.slice(1) : state.queue,
-      problem: { text: error instanceof Error ? error.message : String(error), stale },
+      problem: {
+        text: error instanceof Error ? error.message : String(error),
+        stale,
+        again: !refused && !(stale && "madeFor" in next && next.madeFor !== undefined),
+      },
     }));
   }
 }
@@ -72,7 +79,9 @@ async function saveNext(queries: QueryClient): Promise<void> {
 async function save(wish: Wish, base: Craft, queries: QueryClient): Promise<Craft> {
   const where = { params: { path: { craft_id: wish.craftId } } };
   if ("edits" in wish)
-    return taken(api.PATCH("/api/crafts/{craft_id}/draft", { ...where, body: { version: base.version, edits: wish.edits } }));
+    return taken(
+      api.PATCH("/api/crafts/{craft_id}/draft", { ...where, body: { version: wish.madeFor ?? base.version, edits: wish.edits } }),
+    );
   const document = wish.change(structuredClone(base.document));
   queries.setQueryData<Craft>(key(wish.craftId), { ...base, document }); // shown at once, saved in a moment
   return taken(api.PUT("/api/crafts/{craft_id}/draft", { ...where, body: { version: base.version, document } }));

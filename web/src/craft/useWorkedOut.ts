@@ -1,11 +1,12 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
+import { useState } from "react";
 import { api, taken } from "../api/client";
 import type { Craft, Edit, Exchange, Job, KitView, LoomView, PlanView, WorkedOut } from "../api/types";
 
 /** What the server works out of the draft. Each answer belongs to one version; the last one stays until the next is there. */
 const at = (craft: Craft) => ({ params: { path: { craft_id: craft.id } } });
 
-interface Answer<T> {
+export interface Answer<T> {
   version: number;
   view: T;
 }
@@ -23,22 +24,24 @@ export const usePlanView = (craft: Craft) =>
 export const useLoomView = (craft: Craft) =>
   useView<LoomView>(craft, "loom", () => taken<Answer<LoomView>>(api.GET("/api/crafts/{craft_id}/loom", at(craft))));
 
-export function workOut(craft: Craft, edits: Edit[]): Promise<WorkedOut> {
-  return taken<Answer<WorkedOut>>(api.POST("/api/crafts/{craft_id}/work-out", { ...at(craft), body: { edits } })).then(({ view }) => view);
+/** What was worked out for a draft, until that draft is no longer the newest. */
+export function useForVersion<T>(version: number): [T | null, (kept: Answer<T> | null) => void] {
+  const [kept, keep] = useState<Answer<T> | null>(null);
+  return [kept?.version === version ? kept.view : null, keep];
 }
 
-export type Doing = "board" | "receiver" | "transmitter" | "module" | "add device" | "remove device";
-
-export function exchange(craft: Craft, doing: Doing, part: string): Promise<Exchange> {
-  return taken<Answer<Exchange>>(api.POST("/api/crafts/{craft_id}/exchange", { ...at(craft), body: { doing, part } })).then(
-    ({ view }) => view,
-  );
+export function workOut(craft: Craft, edits: Edit[]): Promise<Answer<WorkedOut>> {
+  return taken(api.POST("/api/crafts/{craft_id}/work-out", { ...at(craft), body: { edits } }));
 }
 
-export function solder(craft: Craft, device: string, job: Job, pads: string[]): Promise<Exchange> {
-  return taken<Answer<Exchange>>(api.POST("/api/crafts/{craft_id}/solder", { ...at(craft), body: { device, job, pads } })).then(
-    ({ view }) => view,
-  );
+export type Doing = "board" | "receiver" | "transmitter" | "module" | "add device" | "remove device" | "rename device";
+
+export function exchange(craft: Craft, doing: Doing, part: string, to = ""): Promise<Answer<Exchange>> {
+  return taken(api.POST("/api/crafts/{craft_id}/exchange", { ...at(craft), body: { doing, part, to } }));
+}
+
+export function solder(craft: Craft, device: string, job: Job, pads: string[]): Promise<Answer<Exchange>> {
+  return taken(api.POST("/api/crafts/{craft_id}/solder", { ...at(craft), body: { device, job, pads } }));
 }
 
 export function ringOut(craft: Craft, wire: string, initials: string): Promise<Record<string, string>> {

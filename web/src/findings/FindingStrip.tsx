@@ -1,8 +1,8 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import { Link } from "react-router";
-import type { Finding, Hop } from "../api/types";
-import { known, useSteady } from "../bench/useBench";
+import type { Craft, Edit, Finding, Hop } from "../api/types";
+import { known, useBenchStore, useSteady } from "../bench/useBench";
 import { hopPath, hopTitle } from "../chain/hops";
 import type { HopProps } from "../craft/CraftPage";
 import { colours } from "../look/colours";
@@ -14,8 +14,9 @@ const TONE = {
 };
 
 /** What the checks say of this hop: what, why, and the mending act. */
-export function FindingStrip({ hop, craftId, edit }: { hop: Hop; craftId: string; edit: HopProps["edit"] }) {
+export function FindingStrip({ hop, craft, edit }: { hop: Hop; craft: Craft; edit: HopProps["edit"] }) {
   const findings = useSteady((state) => known(state)?.findings ?? []);
+  const version = useBenchStore((state) => known(state)?.draft_version);
   const here = findings.filter((finding) => finding.hop === hop);
   const stop = findings.find((finding) => finding.hop !== hop && finding.severity === "stop");
   const coin = useSteady((state) => known(state)?.chain.find((each) => each.hop === hop) ?? null);
@@ -35,7 +36,12 @@ export function FindingStrip({ hop, craftId, edit }: { hop: Hop; craftId: string
       }}
     >
       {here.map((finding) => (
-        <Line key={`${finding.code} ${finding.where} ${finding.what}`} finding={finding} edit={edit} />
+        <Line
+          key={`${finding.code} ${finding.where} ${finding.what}`}
+          finding={finding}
+          current={version === craft.version}
+          onMend={(edits) => edit(edits, version)}
+        />
       ))}
       {here.length === 0 && (
         <Box sx={{ py: 0.5, color: coin?.coin === "rings true" ? colours.verdigris : colours.softInk }}>
@@ -49,7 +55,7 @@ export function FindingStrip({ hop, craftId, edit }: { hop: Hop; craftId: string
       {stop && (
         <Box sx={{ py: 0.5, fontSize: 13, color: colours.softInk }}>
           {here.some((finding) => finding.severity === "stop") ? "Wrong elsewhere too:" : "The signal stops elsewhere:"}{" "}
-          <Link to={`/crafts/${craftId}/${hopPath(stop.hop)}`} style={{ color: colours.oxide, fontWeight: 600 }}>
+          <Link to={`/crafts/${craft.id}/${hopPath(stop.hop)}`} style={{ color: colours.oxide, fontWeight: 600 }}>
             {hopTitle(stop.hop)}
           </Link>{" "}
           {stop.what}
@@ -59,7 +65,8 @@ export function FindingStrip({ hop, craftId, edit }: { hop: Hop; craftId: string
   );
 }
 
-function Line({ finding, edit }: { finding: Finding; edit: HopProps["edit"] }) {
+/** `current`: whether the finding speaks of the draft as it is now; the next report comes in a moment where it does not. */
+function Line({ finding, current, onMend }: { finding: Finding; current: boolean; onMend: (edits: Edit[]) => void }) {
   const tone = TONE[finding.severity];
   const mends = finding.mends ?? [];
   return (
@@ -74,7 +81,13 @@ function Line({ finding, edit }: { finding: Finding; edit: HopProps["edit"] }) {
       <Box sx={{ display: "flex", gap: 1, ml: "auto", flexWrap: "wrap" }}>
         {mends.map((mend) =>
           mend.edits?.length ? (
-            <Button key={mend.text} variant="outlined" sx={{ color: colours.verdigris, py: 0 }} onClick={() => edit(mend.edits ?? [])}>
+            <Button
+              key={mend.text}
+              variant="outlined"
+              sx={{ color: colours.verdigris, py: 0 }}
+              disabled={!current}
+              onClick={() => onMend(mend.edits ?? [])}
+            >
               {mend.text}
             </Button>
           ) : (

@@ -6,63 +6,49 @@ import { useEffect, useState } from "react";
 import { useNavigate } from "react-router";
 import { api, taken } from "../api/client";
 import { colours } from "../look/colours";
-import { type Json, type Problem, type Schema, SchemaForm } from "./SchemaForm";
+import { Problem } from "../look/Problem";
+import { useAsked } from "../look/useAsked";
+import { type Fault, type Schema, SchemaForm } from "./SchemaForm";
+import { keepDraft, type PartDraft } from "./usePartDraft";
 
 const CHECK_AFTER_MS = 250;
 
 /** A part of the workshop's own: its facts, checked while they are typed. */
-export function PartForm({
-  workshop,
-  start,
-  version,
-  onClose,
-}: {
-  workshop: number;
-  start: Json;
-  version: number | null;
-  onClose: () => void;
-}) {
+export function PartForm({ draft }: { draft: PartDraft }) {
+  const { workshop, version, facts: value } = draft;
   const queries = useQueryClient();
   const go = useNavigate();
-  const [value, setValue] = useState<Json>(start);
-  const [problems, setProblems] = useState<Problem[] | null>(null);
-  const [refused, setRefused] = useState("");
-  const where = { params: { path: { workshop_id: workshop } } };
+  const [problems, setProblems] = useState<Fault[] | null>(null);
+  const checking = useAsked();
+  const saving = useAsked();
   const schemas = useQuery({
     queryKey: ["part schemas"],
     queryFn: () => taken(api.GET("/api/part-schemas")),
     staleTime: Number.POSITIVE_INFINITY,
   });
+  const check = checking.ask;
   useEffect(() => {
     let stale = false;
+    const params = { path: { workshop_id: workshop } };
     const timer = window.setTimeout(async () => {
-      try {
-        const path = { workshop_id: workshop };
-        const checked = await taken(api.POST("/api/workshops/{workshop_id}/parts/check", { params: { path }, body: { facts: value } }));
-        if (!stale) setProblems(checked.problems);
-      } catch (error) {
-        if (!stale) setRefused(error instanceof Error ? error.message : String(error));
-      }
+      const checked = await check(() => taken(api.POST("/api/workshops/{workshop_id}/parts/check", { params, body: { facts: value } })));
+      if (checked && !stale) setProblems(checked.problems);
     }, CHECK_AFTER_MS);
     return () => {
       stale = true;
       window.clearTimeout(timer);
     };
-  }, [value, workshop]);
-  const save = async () => {
-    setRefused("");
-    try {
-      const saved = await taken(api.POST("/api/workshops/{workshop_id}/parts", { ...where, body: { facts: value, version } }));
+  }, [value, workshop, check]);
+  const save = () =>
+    saving.ask(async () => {
+      const params = { path: { workshop_id: workshop } };
+      const saved = await taken(api.POST("/api/workshops/{workshop_id}/parts", { params, body: { facts: value, version } }));
       await queries.invalidateQueries({ queryKey: ["parts"] });
-      onClose();
+      keepDraft(null);
       go(`/workshops/${workshop}/parts/${saved.id}`);
-    } catch (error) {
-      setRefused(error instanceof Error ? error.message : String(error));
-    }
-  };
+    });
   const facts = value as { kind: string; name: string };
   const schema = schemas.data?.schemas[facts.kind] as Schema | undefined;
-  const known = new Set((problems ?? []).map((each) => each.place));
   return (
     <Box sx={{ maxWidth: 900, display: "grid", gap: 2 }}>
       <Box sx={{ display: "flex", alignItems: "center", gap: 1 }}>
@@ -75,16 +61,14 @@ export function PartForm({
         <Button variant="contained" disabled={problems === null || problems.length > 0} onClick={save}>
           Save the part
         </Button>
-        <Button variant="outlined" onClick={onClose}>
+        <Button variant="outlined" onClick={() => keepDraft(null)}>
           Leave it
         </Button>
       </Box>
-      {(refused || known.has("")) && (
-        <Box role="alert" sx={{ color: colours.oxide, fontSize: 13.5 }}>
-          {refused || problems?.find((each) => each.place === "")?.text}
-        </Box>
+      <Problem text={saving.problem || checking.problem || (problems?.find((each) => each.place === "")?.text ?? "")} />
+      {schema && (
+        <SchemaForm schema={schema} value={value} problems={problems ?? []} onChange={(next) => keepDraft({ ...draft, facts: next })} />
       )}
-      {schema && <SchemaForm schema={schema} value={value} problems={problems ?? []} onChange={setValue} />}
     </Box>
   );
 }

@@ -9,11 +9,14 @@ import { api, taken } from "../api/client";
 import type { Part, Parts } from "../api/types";
 import { Centred } from "../look/Centred";
 import { colours, mono } from "../look/colours";
+import { HomeLink } from "../look/HomeLink";
 import { Panel } from "../look/Panel";
-import { Wordmark } from "../look/Wordmark";
+import { Problem } from "../look/Problem";
+import { useAsked } from "../look/useAsked";
 import { facts, inShort, KIND_WORDS } from "./facts";
 import { PartForm } from "./PartForm";
 import type { Json } from "./SchemaForm";
+import { draftName, keepDraft, usePartDraft, useWarnOfDraft } from "./usePartDraft";
 import { useParts } from "./useParts";
 
 const KINDS: Part["kind"][] = ["board", "receiver", "transmitter", "module", "peripheral"];
@@ -34,7 +37,9 @@ export default function PartsPage({ user }: { user: string }) {
   const workshop = Number(workshopId);
   const parts = useParts(workshop);
   const [search, setSearch] = useState("");
-  const [editing, setEditing] = useState<{ facts: Json; version: number | null } | null>(null);
+  const draft = usePartDraft((state) => state.draft);
+  const [aside, setAside] = useState(false);
+  useWarnOfDraft();
   if (parts.isPending) return <Centred>Opening the parts…</Centred>;
   if (!parts.data)
     return (
@@ -46,6 +51,10 @@ export default function PartsPage({ user }: { user: string }) {
   const all = KINDS.flatMap((kind) => listOf(parts.data, kind));
   const part = all.find((each) => each.id === partId);
   const own = parts.data.own.find((each) => each.id === partId);
+  const begin = (facts: Json, version: number | null) => {
+    keepDraft({ workshop, facts, version });
+    setAside(false);
+  };
   const hit = (each: Part) => `${each.name} ${inShort(each)} ${each.about ?? ""}`.toLowerCase().includes(search.toLowerCase());
   return (
     <Box data-ready sx={{ height: "100vh", display: "grid", gridTemplateRows: "48px minmax(0, 1fr)" }}>
@@ -61,9 +70,7 @@ export default function PartsPage({ user }: { user: string }) {
           bgcolor: "background.paper",
         }}
       >
-        <Link to="/" style={{ textDecoration: "none" }} aria-label="Coin Bell, all crafts">
-          <Wordmark />
-        </Link>
+        <HomeLink />
         <Link to="/" style={{ color: colours.softInk }}>
           Crafts
         </Link>
@@ -98,7 +105,7 @@ export default function PartsPage({ user }: { user: string }) {
                     <Box component="li" key={each.id} sx={{ py: 0.25, display: "flex", gap: 1, alignItems: "baseline" }}>
                       <Link
                         to={`/workshops/${workshop}/parts/${each.id}`}
-                        onClick={() => setEditing(null)}
+                        onClick={() => setAside(true)}
                         aria-current={each.id === partId ? "page" : undefined}
                         style={{
                           color: each.id === partId ? colours.verdigris : colours.ink,
@@ -129,15 +136,43 @@ export default function PartsPage({ user }: { user: string }) {
             ))}
         </Box>
         <Box component="main" sx={{ overflow: "auto", p: 3 }}>
-          {editing ? (
-            <PartForm workshop={workshop} start={editing.facts} version={editing.version} onClose={() => setEditing(null)} />
+          {draft && (aside || draft.workshop !== workshop) && (
+            <Box
+              role="status"
+              sx={{
+                mb: 2,
+                p: 1.25,
+                bgcolor: colours.copperWash,
+                borderRadius: 1,
+                display: "flex",
+                gap: 1.5,
+                alignItems: "center",
+                fontSize: 13.5,
+              }}
+            >
+              <span>
+                <b>{draftName(draft)}</b> is not saved yet.
+              </span>
+              {draft.workshop === workshop && (
+                <Button variant="outlined" onClick={() => setAside(false)}>
+                  Go on with it
+                </Button>
+              )}
+              <Button variant="outlined" onClick={() => keepDraft(null)}>
+                Let it go
+              </Button>
+            </Box>
+          )}
+          {draft && draft.workshop === workshop && !aside ? (
+            <PartForm draft={draft} />
           ) : part ? (
             <PartSheet
               part={part}
               own={!!own}
               workshop={workshop}
-              onCopy={() => setEditing({ facts: copied(part, all), version: null })}
-              onEdit={() => own && setEditing({ facts: stored(part), version: own.version })}
+              busy={draft !== null}
+              onCopy={() => begin(copied(part, all), null)}
+              onEdit={() => own && begin(stored(part), own.version)}
             />
           ) : (
             <Box sx={{ maxWidth: 560 }}>
@@ -170,29 +205,28 @@ function PartSheet({
   part,
   own,
   workshop,
+  busy,
   onCopy,
   onEdit,
 }: {
   part: Part;
   own: boolean;
   workshop: number;
+  busy: boolean;
   onCopy: () => void;
   onEdit: () => void;
 }) {
   const queries = useQueryClient();
   const go = useNavigate();
-  const [problem, setProblem] = useState("");
-  const remove = async () => {
-    try {
+  const { problem, ask } = useAsked();
+  const remove = () =>
+    ask(async () => {
       await taken(
         api.DELETE("/api/workshops/{workshop_id}/parts/own/{part_id}", { params: { path: { workshop_id: workshop, part_id: part.id } } }),
       );
       await queries.invalidateQueries({ queryKey: ["parts"] });
       go(`/workshops/${workshop}/parts`);
-    } catch (error) {
-      setProblem(error instanceof Error ? error.message : String(error));
-    }
-  };
+    });
   return (
     <Box sx={{ maxWidth: 860, display: "grid", gap: 2 }}>
       <Box sx={{ display: "flex", alignItems: "flex-start", gap: 1 }}>
@@ -202,7 +236,7 @@ function PartSheet({
         </Box>
         {own && (
           <>
-            <Button variant="outlined" onClick={onEdit}>
+            <Button variant="outlined" disabled={busy} onClick={onEdit}>
               Change its facts
             </Button>
             <Button variant="outlined" onClick={remove}>
@@ -210,15 +244,11 @@ function PartSheet({
             </Button>
           </>
         )}
-        <Button variant="contained" onClick={onCopy}>
+        <Button variant="contained" disabled={busy} onClick={onCopy}>
           Copy as own part
         </Button>
       </Box>
-      {problem && (
-        <Box role="alert" sx={{ color: colours.oxide }}>
-          {problem}
-        </Box>
-      )}
+      <Problem text={problem} />
       <Panel title="Facts" aside={own ? "your workshop's own" : "shipped with the app"}>
         <Box
           component="dl"

@@ -22,12 +22,13 @@ export interface Schema {
   description?: string;
 }
 export type Json = string | number | boolean | null | Json[] | { [key: string]: Json };
-export interface Problem {
+/** One fault that the check found: where, and what. */
+export interface Fault {
   place: string;
   text: string;
 }
 
-const Around = createContext<{ defs: Record<string, Schema>; problems: Problem[] }>({ defs: {}, problems: [] });
+const Around = createContext<{ defs: Record<string, Schema>; problems: Fault[] }>({ defs: {}, problems: [] });
 const HIDDEN = ["kind", "loop_hz"];
 
 /** A form for any part, made from its schema; what the check says stands beside the field that it is about. */
@@ -39,7 +40,7 @@ export function SchemaForm({
 }: {
   schema: Schema;
   value: Json;
-  problems: Problem[];
+  problems: Fault[];
   onChange: (value: Json) => void;
 }) {
   return (

@@ -6,13 +6,15 @@ import MenuItem from "@mui/material/MenuItem";
 import TextField from "@mui/material/TextField";
 import { useState } from "react";
 import { Link } from "react-router";
-import type { Edit, Exchange, Finding, Part } from "../../api/types";
+import type { Exchange, Finding, Part } from "../../api/types";
 import type { DraftHopProps } from "../../craft/CraftPage";
-import { type Doing, exchange, useKitView } from "../../craft/useWorkedOut";
+import { type Doing, exchange, useForVersion, useKitView } from "../../craft/useWorkedOut";
 import { colours } from "../../look/colours";
 import { HopHead } from "../../look/HopHead";
 import { Panel } from "../../look/Panel";
-import { inShort } from "../../parts/facts";
+import { Problem } from "../../look/Problem";
+import { useAsked } from "../../look/useAsked";
+import { partItems } from "../../parts/partItems";
 import { AbilityPanel } from "./AbilityPanel";
 import { FitsPanel, StartingPanel } from "./More";
 import { OutputChange } from "./OutputChange";
@@ -33,8 +35,8 @@ interface Proposal {
 
 export function KitHop({ craft, catalogue, edit }: DraftHopProps) {
   const view = useKitView(craft);
-  const [proposal, setProposal] = useState<Proposal | null>(null);
-  const [problem, setProblem] = useState("");
+  const [proposal, propose] = useForVersion<Proposal>(craft.version);
+  const { problem, ask } = useAsked();
   const { kit } = craft.document;
   const lists: Record<Role, Part[]> = {
     board: catalogue.boards,
@@ -42,19 +44,10 @@ export function KitHop({ craft, catalogue, edit }: DraftHopProps) {
     transmitter: catalogue.transmitters,
     module: catalogue.modules,
   };
-  const take = (edits: Edit[]) => {
-    setProposal(null);
-    edit(edits);
-  };
-  const propose = async (doing: Doing, part: string, title: string, ask: boolean) => {
-    setProblem("");
-    try {
-      const answer = await exchange(craft, doing, part);
-      if (ask) setProposal({ title, exchange: answer });
-      else take(answer.edits);
-    } catch (error) {
-      setProblem(error instanceof Error ? error.message : String(error));
-    }
+  const change = async (doing: Doing, part: string, title: string, first: "show" | "take", to?: string) => {
+    const answer = await ask(() => exchange(craft, doing, part, to));
+    if (answer && first === "show") propose({ version: answer.version, view: { title, exchange: answer.view } });
+    else if (answer) edit(answer.view.edits, answer.version);
   };
   const wired = (name: string) => (craft.document.wiring ?? []).some((patch) => patch.device === name);
   const named = (part: string) => catalogue.peripherals.find((each) => each.id === part);
@@ -90,7 +83,7 @@ export function KitHop({ craft, catalogue, edit }: DraftHopProps) {
                 chosen={kit?.[role] ?? ""}
                 list={lists[role]}
                 workshop={craft.workshop_id}
-                onChoose={(part) => propose(role, part, `Exchange the ${role}`, !!kit?.[role])}
+                onChoose={(part) => change(role, part, `Exchange the ${role}`, kit?.[role] ? "show" : "take")}
               />
             ))}
             <Box
@@ -100,7 +93,7 @@ export function KitHop({ craft, catalogue, edit }: DraftHopProps) {
             >
               {(kit?.devices ?? []).map((device) => (
                 <Box component="li" key={device.name} sx={{ display: "flex", alignItems: "baseline", gap: 1, fontSize: 13.5 }}>
-                  <b>{device.name}</b>
+                  <DeviceName name={device.name} onRename={(to) => change("rename device", device.name, "Rename", "take", to)} />
                   <Link to={`/workshops/${craft.workshop_id}/parts/${device.part}`} style={{ color: colours.ink }}>
                     {named(device.part)?.name ?? device.part}
                   </Link>
@@ -114,7 +107,7 @@ export function KitHop({ craft, catalogue, edit }: DraftHopProps) {
                     variant="text"
                     sx={{ minWidth: 0, py: 0, color: colours.softInk }}
                     aria-label={`Take ${device.name} out`}
-                    onClick={() => propose("remove device", device.name, `Take ${device.name} out`, wired(device.name))}
+                    onClick={() => change("remove device", device.name, `Take ${device.name} out`, wired(device.name) ? "show" : "take")}
                   >
                     take out
                   </Button>
@@ -125,24 +118,15 @@ export function KitHop({ craft, catalogue, edit }: DraftHopProps) {
               select
               label="Add a device"
               value=""
-              onChange={(event) => propose("add device", event.target.value, "Add a device", false)}
+              onChange={(event) => change("add device", event.target.value, "Add a device", "take")}
             >
-              {catalogue.peripherals.map((each) => (
-                <MenuItem key={each.id} value={each.id}>
-                  {each.name}
-                  <Box component="span" sx={{ color: "text.secondary", ml: 1, fontSize: 12.5 }}>
-                    {inShort(each)}
-                  </Box>
-                </MenuItem>
-              ))}
+              {partItems(catalogue.peripherals)}
             </TextField>
           </Box>
-          {problem && (
-            <Box role="alert" sx={{ color: colours.oxide, mt: 1 }}>
-              {problem}
-            </Box>
+          <Problem text={problem} />
+          {proposal && (
+            <ProposalBox proposal={proposal} onTake={() => edit(proposal.exchange.edits, craft.version)} onLeave={() => propose(null)} />
           )}
-          {proposal && <ProposalBox proposal={proposal} onTake={() => take(proposal.exchange.edits)} onLeave={() => setProposal(null)} />}
         </Panel>
         <Box sx={{ display: "grid", gap: 2, minWidth: 0 }}>
           {view.error && <Box role="alert">{view.error.message}</Box>}
@@ -155,12 +139,53 @@ export function KitHop({ craft, catalogue, edit }: DraftHopProps) {
           <FitsPanel
             fits={view.data.view.fits}
             current={kit?.receiver ?? ""}
-            onTake={(part) => propose("receiver", part, "Exchange the receiver", true)}
+            onTake={(part) => change("receiver", part, "Exchange the receiver", "show")}
           />
-          <StartingPanel airframe={craft.document.airframe ?? "quad X"} lines={view.data.view.starting} onTake={edit} />
+          <StartingPanel
+            airframe={craft.document.airframe ?? "quad X"}
+            lines={view.data.view.starting}
+            onTake={(edits) => edit(edits, view.data?.version)}
+          />
         </Box>
       )}
     </>
+  );
+}
+
+/** What a device is called in this craft; a click makes it a field. */
+function DeviceName({ name, onRename }: { name: string; onRename: (to: string) => void }) {
+  const [typed, setTyped] = useState<string | null>(null);
+  const done = () => {
+    if (typed?.trim() && typed.trim() !== name) onRename(typed.trim());
+    setTyped(null);
+  };
+  if (typed === null)
+    return (
+      <Button
+        variant="text"
+        color="inherit"
+        title="Call it otherwise"
+        aria-label={`Rename ${name}`}
+        sx={{ minWidth: 0, p: 0, fontWeight: 700, fontSize: 13.5 }}
+        onClick={() => setTyped(name)}
+      >
+        {name}
+      </Button>
+    );
+  return (
+    <TextField
+      autoFocus
+      label={`Name of ${name}`}
+      value={typed}
+      onChange={(event) => setTyped(event.target.value)}
+      onBlur={done}
+      onKeyDown={(event) => {
+        if (event.key === "Enter") done();
+        if (event.key === "Escape") setTyped(null);
+      }}
+      slotProps={{ htmlInput: { maxLength: 30 } }}
+      sx={{ width: 150 }}
+    />
   );
 }
 
@@ -197,14 +222,7 @@ function PartRow({
             {empty}
           </Box>
         </MenuItem>
-        {list.map((each) => (
-          <MenuItem key={each.id} value={each.id}>
-            {each.name}
-            <Box component="span" sx={{ color: "text.secondary", ml: 1, fontSize: 12.5 }}>
-              {inShort(each)}
-            </Box>
-          </MenuItem>
-        ))}
+        {partItems(list)}
       </TextField>
       {part ? (
         <Link

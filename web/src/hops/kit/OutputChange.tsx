@@ -1,17 +1,18 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
-import { useState } from "react";
 import type { Edit, WorkedOut } from "../../api/types";
 import type { DraftHopProps } from "../../craft/CraftPage";
-import { workOut } from "../../craft/useWorkedOut";
+import { useForVersion, workOut } from "../../craft/useWorkedOut";
 import { colours } from "../../look/colours";
 import { Panel } from "../../look/Panel";
+import { Problem } from "../../look/Problem";
+import { useAsked } from "../../look/useAsked";
 import { WireDifference } from "../loom/WireDifference";
 
 /** A receiver whose jumper decides what it sends: move it, and see what becomes of the wires first. */
 export function OutputChange({ craft, catalogue, edit }: DraftHopProps) {
-  const [tried, setTried] = useState<WorkedOut | null>(null);
-  const [problem, setProblem] = useState("");
+  const [tried, keep] = useForVersion<WorkedOut>(craft.version);
+  const { problem, ask } = useAsked();
   const receiver = catalogue.receivers.find((each) => each.id === craft.document.kit?.receiver);
   if (!receiver?.jumper) return null;
   const fitted = craft.document.kit?.jumper_fitted ?? false;
@@ -21,14 +22,7 @@ export function OutputChange({ craft, catalogue, edit }: DraftHopProps) {
       .map((output) => `${output.protocol}, ${output.channels} channels`)
       .join(" and ");
   const edits: Edit[] = [{ path: "/kit/jumper_fitted", value: !fitted }];
-  const look = async () => {
-    setProblem("");
-    try {
-      setTried(await workOut(craft, edits));
-    } catch (error) {
-      setProblem(error instanceof Error ? error.message : String(error));
-    }
-  };
+  const look = async () => keep((await ask(() => workOut(craft, edits))) ?? null);
   const offer = tried?.offers[0];
   return (
     <Panel title="The receiver's jumper" aside={receiver.jumper}>
@@ -44,25 +38,15 @@ export function OutputChange({ craft, catalogue, edit }: DraftHopProps) {
             </Button>
           </Box>
         )}
-        {problem && (
-          <Box role="alert" sx={{ color: colours.oxide }}>
-            {problem}
-          </Box>
-        )}
+        <Problem text={problem} />
         {tried && (
           <Box role="group" aria-label="What the jumper would change" sx={{ bgcolor: colours.copperWash, borderRadius: 1, p: 1.5 }}>
             {offer ? <WireDifference offer={offer} /> : (tried.clash[0]?.why ?? tried.says)}
             <Box sx={{ display: "flex", gap: 1, mt: 1 }}>
-              <Button
-                variant="contained"
-                onClick={() => {
-                  setTried(null);
-                  edit(offer?.edits ?? edits);
-                }}
-              >
+              <Button variant="contained" onClick={() => edit(offer?.edits ?? edits, craft.version)}>
                 {offer ? "Take it, wires and all" : "Take it all the same"}
               </Button>
-              <Button variant="outlined" onClick={() => setTried(null)}>
+              <Button variant="outlined" onClick={() => keep(null)}>
                 Leave it as it was
               </Button>
             </Box>

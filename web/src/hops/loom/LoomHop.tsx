@@ -6,6 +6,7 @@ import type { DraftHopProps } from "../../craft/CraftPage";
 import { useLoomView } from "../../craft/useWorkedOut";
 import { colours } from "../../look/colours";
 import { HopHead } from "../../look/HopHead";
+import { NoBoard } from "../NoBoard";
 import { Currents } from "./Currents";
 import { WireList } from "./WireList";
 
@@ -31,9 +32,7 @@ export function LoomHop({ craft, catalogue, edit }: DraftHopProps) {
     return (
       <>
         {head}
-        <Box sx={{ mt: 4, textAlign: "center" }}>
-          There is no board to wire to yet. <Link to={`/crafts/${craft.id}/kit`}>Choose one in the Kit</Link>.
-        </Box>
+        <NoBoard craftId={craft.id} to="wire to" />
       </>
     );
   if (!view)
@@ -68,14 +67,14 @@ export function LoomHop({ craft, catalogue, edit }: DraftHopProps) {
             Supply, ground and outputs could be completed:{" "}
             {view.completed.map((each) => `${each.device} ${each.pin} ${each.after ? `to ${each.after}` : "off"}`).join(", ")}.
           </span>
-          <Button variant="outlined" onClick={() => edit(view.completing)}>
+          <Button variant="outlined" onClick={() => edit(view.completing, loom.data?.version)}>
             Complete
           </Button>
         </Box>
       )}
       <Box sx={{ display: "grid", gridTemplateColumns: "minmax(520px, 1fr) 400px", gap: 2.5, alignItems: "start" }}>
         <Box sx={{ minWidth: 0, display: "grid", gap: 2 }}>
-          <Drawing svg={view.drawing} lit={lit} />
+          <Drawing svg={view.drawing} lit={lit} onLight={setLit} />
           <Currents rails={view.rails} usb={view.usb} />
         </Box>
         <WireList craft={craft} catalogue={catalogue} view={view} lit={lit} onLight={setLit} edit={edit} />
@@ -85,14 +84,20 @@ export function LoomHop({ craft, catalogue, edit }: DraftHopProps) {
 }
 
 /** The server's own drawing, the same that is downloaded and printed. */
-function Drawing({ svg, lit }: { svg: string; lit: string | null }) {
+function Drawing({ svg, lit, onLight }: { svg: string; lit: string | null; onLight: (wire: string | null) => void }) {
+  const wireAt = (target: EventTarget) => (target instanceof Element ? (target.closest(".wire")?.getAttribute("data-wire") ?? null) : null);
   return (
     <Box
+      onMouseOver={(event) => onLight(wireAt(event.target))}
+      onMouseLeave={() => onLight(null)}
+      onClick={(event) =>
+        document.querySelector(`[data-row="${CSS.escape(wireAt(event.target) ?? "")}"]`)?.scrollIntoView({ block: "center" })
+      }
       // biome-ignore lint/security/noDangerouslySetInnerHtml: our own server's drawing, every name in it escaped
       dangerouslySetInnerHTML={{ __html: svg }}
       sx={{
         "& > svg": { maxWidth: "100%", height: "auto", display: "block" },
-        "& .wire": { transition: "opacity 0.15s" },
+        "& .wire": { transition: "opacity 0.15s", cursor: "pointer" },
         ...(lit && { "& .wire": { opacity: 0.18 }, [`& .wire[data-wire="${CSS.escape(lit)}"]`]: { opacity: 1 } }),
       }}
     />

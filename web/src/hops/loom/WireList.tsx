@@ -10,7 +10,8 @@ import type { DraftHopProps } from "../../craft/CraftPage";
 import { ringOut, takeRingBack } from "../../craft/useWorkedOut";
 import { colours, mono } from "../../look/colours";
 import { Panel } from "../../look/Panel";
-import { WIRE_HEX } from "../../look/wires";
+import { Problem } from "../../look/Problem";
+import { useAsked } from "../../look/useAsked";
 import { moveWire } from "../portplan/PortPlanHop";
 
 const INITIALS = "coin-bell-initials";
@@ -27,19 +28,14 @@ export function WireList({
   const queries = useQueryClient();
   const live = useSteady((state) => state.report?.rung ?? {});
   const [initials, setInitials] = useState(() => localStorage.getItem(INITIALS) ?? "");
-  const [problem, setProblem] = useState("");
+  const { problem, ask } = useAsked();
   const [moving, setMoving] = useState<string | null>(null);
   const pads = catalogue.boards.find((each) => each.id === craft.document.kit?.board)?.pads ?? [];
   const rung = { ...view.rung, ...live };
   const again = () => queries.invalidateQueries({ queryKey: ["worked out", craft.id, "loom"] });
   useEffect(() => localStorage.setItem(INITIALS, initials), [initials]);
   const tick = async (wire: string) => {
-    setProblem("");
-    try {
-      await (wire in rung ? takeRingBack(craft, wire) : ringOut(craft, wire, initials));
-    } catch (error) {
-      setProblem(error instanceof Error ? error.message : String(error));
-    }
+    await ask(() => (wire in rung ? takeRingBack(craft, wire) : ringOut(craft, wire, initials)));
     await again();
   };
   const done = view.wires.filter((wire) => wire.key in rung).length;
@@ -55,11 +51,7 @@ export function WireList({
         />
         <span>Ring each wire out, then tick it. A wire that only the signal can have come through ticks itself.</span>
       </Box>
-      {problem && (
-        <Box role="alert" sx={{ color: colours.oxide, fontSize: 13, mb: 1 }}>
-          {problem}
-        </Box>
-      )}
+      <Problem text={problem} />
       <Box
         component="table"
         aria-label="Wire list"
@@ -75,6 +67,7 @@ export function WireList({
             <Box
               component="tr"
               key={wire.key}
+              data-row={wire.key}
               onMouseEnter={() => onLight(wire.key)}
               onMouseLeave={() => onLight(null)}
               sx={{ bgcolor: lit === wire.key ? colours.verdigrisWash : undefined }}
@@ -89,7 +82,7 @@ export function WireList({
                     height: 12,
                     borderRadius: "50%",
                     border: `1px solid ${colours.ink}`,
-                    bgcolor: WIRE_HEX[wire.colour],
+                    bgcolor: wire.ink,
                     verticalAlign: -1,
                   }}
                 />
@@ -149,12 +142,7 @@ export function WireList({
                   variant="text"
                   aria-label={`Take ${wire.device} ${wire.pin} off`}
                   sx={{ minWidth: 0, p: 0, color: colours.softInk, fontSize: 12 }}
-                  onClick={() =>
-                    edit((document) => {
-                      document.wiring = document.wiring?.filter((patch) => `${patch.device}/${patch.pin}/${patch.pad}` !== wire.key);
-                      return document;
-                    })
-                  }
+                  onClick={() => moveWire({ edit }, wire.device, wire.pin, null)}
                 >
                   off
                 </Button>

@@ -11,6 +11,8 @@ import type { DraftHopProps } from "../../craft/CraftPage";
 import { solder } from "../../craft/useWorkedOut";
 import { colours, mono } from "../../look/colours";
 import { Panel } from "../../look/Panel";
+import { Problem } from "../../look/Problem";
+import { useAsked } from "../../look/useAsked";
 import type { Chosen } from "./PatchPicture";
 import { moveWire } from "./PortPlanHop";
 
@@ -24,17 +26,13 @@ export function DeviceCard({
   device,
   onClose,
 }: DraftHopProps & { view: PlanView; device: string; onClose: () => void }) {
-  const [problem, setProblem] = useState("");
+  const { problem, ask } = useAsked();
   const mine = view.devices.filter((each) => each.device === device);
   const wires = (craft.document.wiring ?? []).filter((patch) => patch.device === device);
   const fixed = wires.some((patch) => patch.fixed);
   const put = async (job: Job, pads: string[]) => {
-    setProblem("");
-    try {
-      edit((await solder(craft, device, job, pads)).edits);
-    } catch (error) {
-      setProblem(error instanceof Error ? error.message : String(error));
-    }
+    const answer = await ask(() => solder(craft, device, job, pads));
+    if (answer) edit(answer.view.edits, answer.version);
   };
   const fix = (to: boolean) =>
     edit((document) => {
@@ -272,12 +270,4 @@ function Close({ onClick }: { onClick: () => void }) {
       close
     </Button>
   );
-}
-
-function Problem({ text }: { text: string }) {
-  return text ? (
-    <Box role="alert" sx={{ color: colours.oxide, fontSize: 13 }}>
-      {text}
-    </Box>
-  ) : null;
 }

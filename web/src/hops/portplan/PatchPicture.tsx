@@ -1,7 +1,6 @@
 import type { KeyboardEvent } from "react";
 import type { Job, Picture } from "../../api/types";
 import { colours, mono } from "../../look/colours";
-import { WIRE_HEX } from "../../look/wires";
 
 export type Chosen =
   | { kind: "device"; device: string }
@@ -103,7 +102,7 @@ export function PatchPicture({
               strokeWidth={wrong ? 6 : on ? 6 : 4}
               strokeLinejoin="round"
             />
-            <polyline points={points} fill="none" stroke={WIRE_HEX[run.colour]} strokeWidth={2.6} strokeLinejoin="round" />
+            <polyline points={points} fill="none" stroke={run.ink} strokeWidth={2.6} strokeLinejoin="round" />
             {run.inverter && run.points[1] && <Inverter at={run.points[1]} />}
           </g>
         );

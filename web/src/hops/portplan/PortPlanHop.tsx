@@ -1,11 +1,11 @@
 import Box from "@mui/material/Box";
 import { useState } from "react";
-import { Link } from "react-router";
 import type { Finding } from "../../api/types";
 import { known, useSteady } from "../../bench/useBench";
 import type { DraftHopProps } from "../../craft/CraftPage";
 import { usePlanView } from "../../craft/useWorkedOut";
 import { HopHead } from "../../look/HopHead";
+import { NoBoard } from "../NoBoard";
 import { DeviceCard, PadCard, PinCard } from "./Cards";
 import { type Chosen, PatchPicture } from "./PatchPicture";
 import { PlanTable } from "./PlanTable";
@@ -23,9 +23,7 @@ export function PortPlanHop(props: DraftHopProps) {
     return (
       <>
         {head}
-        <Box sx={{ mt: 4, textAlign: "center" }}>
-          There is no board to plan for yet. <Link to={`/crafts/${craft.id}/kit`}>Choose one in the Kit</Link>.
-        </Box>
+        <NoBoard craftId={craft.id} to="plan for" />
       </>
     );
   if (!plan.data)
@@ -45,7 +43,7 @@ export function PortPlanHop(props: DraftHopProps) {
   return (
     <>
       {head}
-      <Box sx={{ display: "grid", gridTemplateColumns: "minmax(520px, 1fr) 330px", gap: 3, alignItems: "start" }}>
+      <Box sx={{ display: "grid", gridTemplateColumns: "minmax(520px, 1fr) 340px", gap: 3, alignItems: "start" }}>
         <Box sx={{ minWidth: 0, display: "grid", gap: 2 }}>
           <PatchPicture
             picture={view.picture}
@@ -54,13 +52,13 @@ export function PortPlanHop(props: DraftHopProps) {
             chosen={chosen}
             onChoose={choose}
           />
-          <PlanTable craft={craft} pads={view.pads} onChoose={setChosen} />
         </Box>
         <Box sx={{ display: "grid", gap: 2, minWidth: 0 }}>
           {chosen?.kind === "device" && <DeviceCard {...props} view={view} device={chosen.device} onClose={() => setChosen(null)} />}
           {chosen?.kind === "pad" && <PadCard key={chosen.pad} {...props} view={view} pad={chosen.pad} onChoose={setChosen} />}
           {chosen?.kind === "pin" && <PinCard {...props} view={view} device={chosen.device} pin={chosen.pin} onChoose={setChosen} />}
           <WorkItOut {...props} />
+          <PlanTable craft={craft} pads={view.pads} onChoose={setChosen} />
         </Box>
       </Box>
     </>

@@ -1,47 +1,32 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
-import { useEffect, useState } from "react";
 import type { WorkedOut } from "../../api/types";
 import type { DraftHopProps } from "../../craft/CraftPage";
-import { workOut } from "../../craft/useWorkedOut";
+import { useForVersion, workOut } from "../../craft/useWorkedOut";
 import { colours, mono } from "../../look/colours";
 import { Panel } from "../../look/Panel";
+import { Problem } from "../../look/Problem";
+import { useAsked } from "../../look/useAsked";
 import { WireDifference } from "../loom/WireDifference";
 
 /** Ranked plans as differences from the present one, or the demands that cannot stand together. */
 export function WorkItOut({ craft, edit }: DraftHopProps) {
-  const [worked, setWorked] = useState<{ version: number; found: WorkedOut } | null>(null);
-  const [problem, setProblem] = useState("");
-  const [busy, setBusy] = useState(false);
-  useEffect(() => setWorked((state) => (state && state.version !== craft.version ? null : state)), [craft.version]);
-  const ask = async () => {
-    setBusy(true);
-    setProblem("");
-    try {
-      setWorked({ version: craft.version, found: await workOut(craft, []) });
-    } catch (error) {
-      setProblem(error instanceof Error ? error.message : String(error));
-    }
-    setBusy(false);
-  };
-  const found = worked?.found;
+  const [found, keep] = useForVersion<WorkedOut>(craft.version);
+  const { problem, busy, ask } = useAsked();
+  const work = async () => keep((await ask(() => workOut(craft, []))) ?? null);
   return (
     <Panel title="Work it out" aside={found?.offers.length ? `${found.offers.length} plans, best first` : undefined}>
       {!found && (
         <Box sx={{ display: "grid", gap: 1.25, fontSize: 13.5 }}>
           <span>Finds which device belongs on which port, with its reasons. Fixed wires stay where they are.</span>
           <Box>
-            <Button variant="contained" onClick={ask} disabled={busy}>
+            <Button variant="contained" onClick={work} disabled={busy}>
               {busy ? "Working it out…" : "Work it out"}
             </Button>
           </Box>
         </Box>
       )}
-      {problem && (
-        <Box role="alert" sx={{ color: colours.oxide }}>
-          {problem}
-        </Box>
-      )}
+      <Problem text={problem} />
       {found?.says && <Box sx={{ fontSize: 13.5 }}>{found.says}</Box>}
       {found && found.offers.length > 0 && (
         <Box component="ol" aria-label="Plans" sx={{ listStyle: "none", m: 0, p: 0, display: "grid", gap: 1.25 }}>
@@ -71,7 +56,7 @@ export function WorkItOut({ craft, edit }: DraftHopProps) {
                 <Button
                   variant={index === 0 ? "contained" : "outlined"}
                   disabled={offer.wires.length === 0 && offer.jobs.length === 0 && !offer.reading}
-                  onClick={() => edit(offer.edits)}
+                  onClick={() => edit(offer.edits, craft.version)}
                 >
                   Take this plan
                 </Button>
