@@ -67,7 +67,7 @@ export function KitHop({ craft, catalogue, edit }: DraftHopProps) {
               label="Airframe"
               value={craft.document.airframe ?? "quad X"}
               onChange={(event) => edit([{ path: "/airframe", value: event.target.value }])}
-              sx={{ mr: 5 }}
+              sx={{ mr: "38px" }}
             >
               {catalogue.airframes.map((each) => (
                 <MenuItem key={each} value={each}>

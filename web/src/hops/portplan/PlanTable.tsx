@@ -58,7 +58,10 @@ export function PlanTable({ craft, pads, onChoose }: { craft: Craft; pads: PlanV
                 </td>
                 <td>
                   {own.map((pad) => (
-                    <Box key={pad.pad} sx={{ color: pad.soldered.length ? colours.ink : colours.softInk }}>
+                    <Box
+                      key={pad.pad}
+                      sx={{ color: pad.soldered.length > 1 ? colours.oxide : pad.soldered.length ? colours.ink : colours.softInk }}
+                    >
                       <span style={{ fontFamily: mono }}>{pad.pad}</span> {pad.soldered.join(", ") || "–"}
                     </Box>
                   ))}
