@@ -48,7 +48,7 @@ def cannot_run(document: CraftDocument, parts: KitParts) -> str | None:
     """Why there is no bench for this craft; None where there is one."""
     missing = [each.role for each in parts.missing if each.role in ("board", RECEIVER, "transmitter")]
     if missing:
-        return f"No {' and no '.join(missing)} yet. Choose the parts in the Kit; then the bench is set up."
+        return f"Still to choose: {', '.join(missing)}. Choose in the Kit; then the bench is set up."
     output = spoken_output(document, parts.receiver)
     if output is None:
         return "No output of the receiver sends with its jumper as it is."

@@ -158,7 +158,7 @@ class KitOnTheBenchTest(SimpleTestCase):
         self.assertEqual(Hand(blind).coins()["kit"], "blank")
 
     def test_a_craft_whose_line_cannot_be_made_has_no_bench_and_says_why(self):
-        for make, why in ((scenario.dunlin, "No board and no receiver and no transmitter yet"), (scenario.coot, "sends PWM")):
+        for make, why in ((scenario.dunlin, "Still to choose: board, receiver, transmitter"), (scenario.coot, "sends PWM")):
             with self.assertRaisesMessage(CannotRun, why):
                 Bench(make())
 

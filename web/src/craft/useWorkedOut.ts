@@ -11,18 +11,21 @@ export interface Answer<T> {
   view: T;
 }
 
-function useView<T>(craft: Craft, name: string, ask: () => Promise<Answer<T>>) {
-  return useQuery({ queryKey: ["worked out", craft.id, name, craft.version], queryFn: ask, placeholderData: keepPreviousData });
+function useView<T>(craft: Craft, name: string, ask: () => Promise<Answer<T>>, enabled = true) {
+  return useQuery({ queryKey: ["worked out", craft.id, name, craft.version], queryFn: ask, placeholderData: keepPreviousData, enabled });
 }
+
+/** Without a board there is nothing to plan on, and the server says so; better not to ask. */
+const hasBoard = (craft: Craft) => Boolean(craft.document.kit?.board);
 
 export const useKitView = (craft: Craft) =>
   useView<KitView>(craft, "kit", () => taken<Answer<KitView>>(api.GET("/api/crafts/{craft_id}/kit", at(craft))));
 
 export const usePlanView = (craft: Craft) =>
-  useView<PlanView>(craft, "plan", () => taken<Answer<PlanView>>(api.GET("/api/crafts/{craft_id}/plan", at(craft))));
+  useView<PlanView>(craft, "plan", () => taken<Answer<PlanView>>(api.GET("/api/crafts/{craft_id}/plan", at(craft))), hasBoard(craft));
 
 export const useLoomView = (craft: Craft) =>
-  useView<LoomView>(craft, "loom", () => taken<Answer<LoomView>>(api.GET("/api/crafts/{craft_id}/loom", at(craft))));
+  useView<LoomView>(craft, "loom", () => taken<Answer<LoomView>>(api.GET("/api/crafts/{craft_id}/loom", at(craft))), hasBoard(craft));
 
 /** What was worked out for a draft, until that draft is no longer the newest. */
 export function useForVersion<T>(version: number): [T | null, (kept: Answer<T> | null) => void] {

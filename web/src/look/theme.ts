@@ -36,6 +36,7 @@ export const theme = createTheme({
     MuiCssBaseline: {
       styleOverrides: {
         body: { background: colours.paper },
+        a: { color: colours.verdigris, textUnderlineOffset: "0.15em" },
         ":focus-visible": { outline: `2px solid ${colours.ink}`, outlineOffset: 2 },
         ".mono": { fontFamily: mono, fontVariantNumeric: "tabular-nums" },
         "@media (prefers-reduced-motion: reduce)": { "*": { animation: "none !important", transition: "none !important" } },
