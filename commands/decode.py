@@ -17,11 +17,11 @@ from typing import TextIO
 import numpy as np
 
 from commands.captures import Source, identify
-from linkcore.line.identify import Identified
-from linkcore.protocols.base import BadFrame, ChannelFrame, Frame, ProtocolSpec
+from linkcore.line.identify import Identified, reader_of
+from linkcore.protocols.base import BadFrame, ChannelFrame, Frame, LineReader, PollFrame, ProtocolSpec, PulseSpec, SerialSpec
 from linkcore.protocols.registry import protocol
 from linkcore.signal.recordings import RecordingError
-from linkcore.signal.uart import FRAMING_ERROR, PARITY_ERROR, ReceivedBytes, UartReceiver
+from linkcore.signal.uart import FRAMING_ERROR, PARITY_ERROR, ReceivedBytes
 
 
 def frame_line(frame: Frame) -> str:
@@ -30,11 +30,18 @@ def frame_line(frame: Frame) -> str:
     if isinstance(frame, ChannelFrame):  # by far the most, so written out by hand: numbers need no escaping
         return (
             f'{{"t": {t}, "kind": "channels", "channels": [{", ".join(map(repr, frame.channels))}], "raw": [{", ".join(map(repr, frame.raw))}], '
-            f'"failsafe": {"true" if frame.failsafe else "false"}, "frame_lost": {"true" if frame.frame_lost else "false"}}}'
+            f'"failsafe": {"true" if frame.failsafe else "false"}, "frame_lost": {"true" if frame.frame_lost else "false"}{_numbers(frame)}}}'
         )
+    if isinstance(frame, PollFrame):
+        return f'{{"t": {t}, "kind": "poll", "asks": {json.dumps(frame.asks)}}}'
     if isinstance(frame, BadFrame):
         return f'{{"t": {t}, "kind": "bad", "why": {json.dumps(frame.why)}}}'
     return f'{{"t": {t}, "kind": "telemetry", "sensor": {json.dumps(frame.sensor)}, "values": {json.dumps(frame.values)}}}'
+
+
+def _numbers(frame: ChannelFrame) -> str:
+    """Which channels these are, where they are not 1, 2, 3 and so on."""
+    return "" if frame.numbers is None else f', "numbers": [{", ".join(map(repr, frame.numbers))}]'
 
 
 class Counts:
@@ -51,47 +58,50 @@ class Counts:
         self.parity_errors += int(np.count_nonzero(received.errors & PARITY_ERROR))
 
 
-def decode(source: Source, spec: ProtocolSpec, inverted: bool, counts: Counts) -> Iterator[Frame]:
+def decode(source: Source, spec: ProtocolSpec, inverted: bool, counts: Counts, baud: int | None = None) -> Iterator[Frame]:
     """The frames of a capture, good and bad, in order; `counts` fills as they come."""
-    decoder = spec.decoder()
     if not source.timed:
+        if not isinstance(spec, SerialSpec):
+            raise RecordingError(f"{spec.name} is made of pulses; bytes without times hold none")
+        decoder = spec.decoder()
         with source.path.open("rb") as stream:
             while piece := stream.read(1 << 16):
                 counts.bytes += len(piece)
                 yield from decoder.feed(piece)
         yield from decoder.finish()
         return
-    port: UartReceiver | None = None
+    reader: LineReader | None = None
     end = 0.0
     for recording, block in source.blocks():
-        port = port or UartReceiver(spec.uart.with_inversion(inverted), recording.level)
+        reader = reader or reader_of(spec, inverted, recording.level, baud)
         end = recording.end_s
-        received = port.feed(block, float(block[-1]) if len(block) else end)
+        received, frames = reader.feed(block, float(block[-1]) if len(block) else end)
         counts.add(received)
-        yield from decoder.feed(received.data.tobytes(), received.times.tolist(), received.errors.tolist())
+        yield from frames
         notes = recording.notes
-    assert port is not None
-    received = port.finish(end)
+    assert reader is not None
+    received, frames = reader.finish(end)
     counts.add(received)
-    yield from decoder.feed(received.data.tobytes(), received.times.tolist(), received.errors.tolist())
-    yield from decoder.finish()
+    yield from frames
     counts.duration_s = end
     for note in notes:
         print(f"bell: {source.path.name}: {note}", file=sys.stderr)
 
 
 def _line_json(spec: ProtocolSpec | None, found: Identified, source: Source) -> dict[str, object]:
-    timed = source.timed and spec is not None
-    return {
-        "line": {
-            "protocol": spec.name if spec else None,
-            "baud": spec.uart.baud if spec and timed else None,
-            "data_bits": spec.uart.data_bits if spec and timed else None,
-            "parity": spec.uart.parity if spec and timed else None,
-            "stop_bits": spec.uart.stop_bits if spec and timed else None,
-            "inverted": found.inverted if timed else None,
-        }
+    uart = spec.uart if source.timed and isinstance(spec, SerialSpec) else None
+    inverted = found.inverted if spec and found.protocol == spec.name else None
+    line: dict[str, object] = {
+        "protocol": spec.name if spec else None,
+        "baud": (found.baud if inverted is not None and found.baud else uart.baud) if uart else None,
+        "data_bits": uart.data_bits if uart else None,
+        "parity": uart.parity if uart else None,
+        "stop_bits": uart.stop_bits if uart else None,
+        "inverted": (inverted if inverted is not None else found.inverted) if uart else None,
     }
+    if isinstance(spec, PulseSpec):
+        line["polarity"] = "negative" if found.inverted else "positive"
+    return {"line": line}
 
 
 def run_decode(path: Path, protocol_name: str | None, line: str | None, out: TextIO, with_bad: bool = False) -> int:
@@ -106,8 +116,10 @@ def run_decode(path: Path, protocol_name: str | None, line: str | None, out: Tex
     encode = json.JSONEncoder(separators=(", ", ": "), check_circular=False).encode
     write(encode(_line_json(spec, found, source)) + "\n")
     if spec:
-        inverted = found.inverted if found.inverted is not None else spec.uart.inverted
-        for frame in decode(source, spec, inverted, counts):
+        inverted = found.inverted if found.inverted is not None else spec.inverted
+        for frame in decode(source, spec, inverted, counts, found.baud if found.protocol == spec.name else None):
+            if isinstance(frame, PollFrame):
+                continue  # a question carries no value
             if isinstance(frame, BadFrame):
                 counts.bad_frames += 1
                 if not with_bad:

@@ -11,7 +11,7 @@ from linkcore.craft.parts import KitParts, spoken_output, understand, unknown_pa
 from linkcore.findings import Check, Edit, Finding, Mend
 from linkcore.parts.models import Module, Output, Radio, Receiver, Sensor
 from linkcore.ports.demands import demands_of, placements
-from linkcore.protocols.facts import wire_facts
+from linkcore.protocols.registry import receiver_protocol
 
 CHECK = Check("kit")
 
@@ -57,7 +57,7 @@ def ability(document: CraftDocument, parts: KitParts) -> Ability:
     found.wire_protocols = list(dict.fromkeys(output.protocol for output in outputs))
     spoken = spoken_output(document, receiver)
     if spoken:
-        facts = wire_facts(spoken.protocol)
+        facts = receiver_protocol(spoken.protocol)
         found.protocol, found.step_us = spoken.protocol, facts.step_us
         found.period_ms = (facts.period_s[0] * 1000, facts.period_s[1] * 1000)
         found.channels, found.channels_limit = _channels(parts, spoken, air)

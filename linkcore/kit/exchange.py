@@ -15,7 +15,7 @@ from linkcore.parts.catalogue import Catalogue
 from linkcore.parts.models import Board, Module, Peripheral, Receiver, Transmitter
 from linkcore.ports.demands import demands_of
 from linkcore.ports.planner import feasible
-from linkcore.protocols.facts import wire_facts
+from linkcore.protocols.registry import receiver_protocol
 
 Role = Literal["board", "receiver", "transmitter", "module"]
 _KINDS: dict[str, Any] = {"board": Board, "receiver": Receiver, "transmitter": Transmitter, "module": Module}
@@ -152,7 +152,7 @@ def _fit(document: CraftDocument, parts: KitParts, receiver: Receiver) -> Fit:
     if why_not:
         return Fit(part=receiver.id, name=receiver.name, fits=False, says=why_not)
     assert output is not None
-    facts = wire_facts(output.protocol)
+    facts = receiver_protocol(output.protocol)
     changes.append(f"{output.protocol}, {can.channels} channels, {facts.step_us:g} us steps, a frame every {_span(facts.period_s)} ms")
     now = parts.maybe_receiver
     was = telemetry_of(now, parts.shared_radio()) if now else None

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 from linkcore.line.identify import read_with
 from linkcore.protocols.base import ProtocolSpec
-from linkcore.protocols.registry import PROTOCOLS
+from linkcore.protocols.registry import RECEIVER_PROTOCOLS
 from linkcore.signal.edges import Edges
 
 READS_SHARE = 0.5
@@ -26,7 +26,7 @@ class Reading:
 def what_would_read(edges: Edges, end_s: float, protocol: str | None, inverted: bool) -> list[Reading]:
     """Settings under which at least half of the frames are whole, fewest changes first, then the greatest share."""
     found = []
-    for spec in PROTOCOLS.values():
+    for spec in RECEIVER_PROTOCOLS.values():
         for polarity in (False, True):
             reading = _try(edges, end_s, spec, polarity, protocol, inverted)
             if reading.good_share >= READS_SHARE:
@@ -40,5 +40,5 @@ def _try(edges: Edges, end_s: float, spec: ProtocolSpec, polarity: bool, protoco
         changes.append(f"protocol {spec.name}")
     if polarity != inverted:
         changes.append("inverted" if polarity else "not inverted")
-    tally = read_with(edges, end_s, spec, spec.uart.with_inversion(polarity))
+    tally = read_with(edges, end_s, spec, polarity)
     return Reading(spec.name, polarity, tally.good_share, tally.good, tuple(changes))

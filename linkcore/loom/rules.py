@@ -10,7 +10,7 @@ from linkcore.findings import Check, Edit, Finding, Mend
 from linkcore.loom.netlist import rail_loads, rail_of, sources_agree, usb_load
 from linkcore.parts.models import Pad, Pin
 from linkcore.ports.demands import demands_of, leads_wanted
-from linkcore.protocols.facts import wire_facts
+from linkcore.protocols.registry import receiver_protocol
 
 CHECK = Check("loom")
 
@@ -381,7 +381,7 @@ def _pulses(net: _Netlist) -> Iterator[Finding]:
     receiver, document = net.parts.receiver, net.document
     output = spoken_output(document, receiver)
     reads = document.settings.receiver_input.protocol
-    if output is None or wire_facts(output.protocol).wire == "serial":
+    if output is None or receiver_protocol(output.protocol).wire == "serial":
         return
     other = next((each for each in receiver.outputs if each.protocol == reads and each.protocol != output.protocol), None)
     if other is not None and receiver.jumper:

@@ -9,7 +9,8 @@ from typing import Literal
 from linkcore.craft.document import RECEIVER, CraftDocument
 from linkcore.craft.parts import KitParts, spoken_output
 from linkcore.parts.models import SOFTWARE_BAUD, Board, Inverter, Job, Output, Pad, Receiver, Serial
-from linkcore.protocols.facts import WireFacts, wire_facts
+from linkcore.protocols.base import ProtocolSpec
+from linkcore.protocols.registry import receiver_protocol
 
 Form = Literal["rx", "tx", "full", "half", "pulses"]
 Inversion = Literal["none", "native", "fixed", "external"]
@@ -100,7 +101,7 @@ def _receiver(document: CraftDocument, receiver: Receiver) -> list[Demand]:
     spoken = spoken_output(document, receiver)
     if spoken is None:
         return []
-    facts = wire_facts(spoken.protocol)
+    facts = receiver_protocol(spoken.protocol)
     active = [output for output in receiver.active(document.kit.jumper_fitted) if output.protocol == spoken.protocol]
     same_line = receiver.telemetry.serial if receiver.telemetry else None
     ordered = [spoken, *(output for output in active if output is not spoken)]
@@ -112,7 +113,7 @@ def _receiver(document: CraftDocument, receiver: Receiver) -> list[Demand]:
     return demands
 
 
-def _channels(document: CraftDocument, output: Output, facts: WireFacts, telemetry: Serial | None) -> list[Variant]:
+def _channels(document: CraftDocument, output: Output, facts: ProtocolSpec, telemetry: Serial | None) -> list[Variant]:
     if facts.wire != "serial":
         pins = output.pins if facts.wire == "PPM" else output.pins[: leads_wanted(document, output)]
         return [Variant("pulses", pins, output.inverted, facts.wire, output.protocol)]

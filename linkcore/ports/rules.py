@@ -9,8 +9,7 @@ from linkcore.craft.parts import KitParts, spoken_output
 from linkcore.findings import Check, Edit, Finding, Mend, Severity
 from linkcore.parts.models import Board, Output, Pad
 from linkcore.ports.demands import BENCH_LINK, UNIQUE_JOBS, Demand, Placement, demands_of, place_on
-from linkcore.protocols.facts import WIRE_FACTS, wire_facts
-from linkcore.protocols.registry import PROTOCOLS
+from linkcore.protocols.registry import RECEIVER_PROTOCOLS, receiver_protocol
 
 CHECK = Check("port plan")
 
@@ -59,7 +58,7 @@ def check_ports(document: CraftDocument, settings: BoardSettings, parts: KitPart
             findings.append(
                 CHECK.stop("ports.no-output", RECEIVER, "No output of the receiver sends with its jumper as it is.", "No wire carries its channels.")
             )
-        elif wire_facts(output.protocol).wire == "serial":
+        elif receiver_protocol(output.protocol).wire == "serial":
             findings += _receiver(document, settings, parts, output)
         else:
             findings += _pulses(document, settings, parts, output)
@@ -253,9 +252,9 @@ def _receiver_input(document: CraftDocument, parts: KitParts, output: Output, wi
             )
         ]
     findings = []
-    if chosen.protocol not in PROTOCOLS and chosen.protocol not in WIRE_FACTS:
+    if chosen.protocol not in RECEIVER_PROTOCOLS:
         findings.append(
-            CHECK.stop("ports.unknown-protocol", port, f"{chosen.protocol} is no protocol that this board reads.", f"It reads {', '.join(WIRE_FACTS)}.")
+            CHECK.stop("ports.unknown-protocol", port, f"{chosen.protocol} is no protocol that this board reads.", f"It reads {', '.join(RECEIVER_PROTOCOLS)}.")
         )
     elif chosen.protocol != output.protocol:
         findings.append(

@@ -13,13 +13,21 @@ from collections.abc import Callable, Sequence
 from fastcrc import crc8
 
 from linkcore.protocols.base import (
-    BadFrame,
     ChannelFrame,
-    Decoder,
+    Encoder,
+    Field,
     Frame,
-    ProtocolSpec,
+    ScanDecoder,
+    Sent,
+    SerialSpec,
     TelemetryFrame,
+    Values,
+    byte_field,
+    channel_fields,
+    checksum_field,
+    named_values,
     pack_channels,
+    pack_us,
     unpack_channels,
 )
 from linkcore.signal.uart import UartSettings
@@ -30,8 +38,6 @@ CHANNELS = 0x16
 LINK_STATISTICS = 0x14
 GAP_S = 0.0003  # a pause inside a frame; a byte takes 24 us
 TX_POWER_MW = (0, 10, 25, 100, 500, 1000, 2000, 250, 50)
-
-Values = dict[str, float | int | str]
 
 
 def encode(kind: int, payload: bytes, address: int = FLIGHT_CONTROLLER) -> bytes:
@@ -66,6 +72,21 @@ def encode_link_statistics(
         snr_db,
     )
     return encode(LINK_STATISTICS, payload)
+
+
+def encode_battery(*, voltage_v: float, current_a: float, used_mah: int, remaining_percent: int) -> bytes:
+    """A battery frame."""
+    return encode(0x08, struct.pack(">HH", round(voltage_v * 10), round(current_a * 10)) + used_mah.to_bytes(3, "big") + bytes((remaining_percent,)))
+
+
+def encode_attitude(*, pitch_rad: float, roll_rad: float, yaw_rad: float) -> bytes:
+    """An attitude frame."""
+    return encode(0x1E, struct.pack(">hhh", *(round(value * 10000) for value in (pitch_rad, roll_rad, yaw_rad))))
+
+
+def encode_flight_mode(mode: str) -> bytes:
+    """A flight mode frame; at most 15 letters go."""
+    return encode(0x21, mode.encode("ascii", "replace")[:15] + b"\0")
 
 
 def _link_statistics(payload: bytes) -> Values:
@@ -131,102 +152,32 @@ _TELEMETRY: dict[int, tuple[str, int | None, Callable[[bytes], Values]]] = {
 _FIXED_LENGTH = {kind: length + 2 for kind, (_, length, _) in _TELEMETRY.items() if length is not None} | {CHANNELS: 24}
 
 
-class CrsfDecoder(Decoder):
-    """See Decoder."""
+class CrsfDecoder(ScanDecoder):
+    """See ScanDecoder."""
 
-    def __init__(self) -> None:
-        self._bytes = bytearray()
-        self._times: list[float] = []
-        self._errors: list[int] = []
-        self._timed = False
-        self._in_step = False  # the byte before belonged to a good frame
-        self._seen_good = False
-        self._seen_gap = False
-        self._skipping = False
-        self._last: float | None = None
+    starts = ADDRESSES
+    gap_s = GAP_S
+    what_fails = "address, length or CRC do not fit"
 
-    def feed(self, data: bytes, times: Sequence[float] | None = None, errors: Sequence[int] | None = None) -> list[Frame]:
-        """See Decoder."""
-        self._bytes += data
-        self._errors.extend(errors if errors is not None else bytes(len(data)))
-        if times is not None:
-            self._timed = True
-            self._times.extend(times)
-        return self._scan()
-
-    def finish(self) -> list[Frame]:
-        """See Decoder."""
-        return self._scan(at_end=True)
-
-    def _scan(self, at_end: bool = False) -> list[Frame]:
-        held = self._bytes
-        frames: list[Frame] = []
-        at = 0
-        size = len(held)
-        while at < size:
-            self._notice_gap(at)
-            outcome = self._frame_at(at, size, at_end)
-            if outcome is None:
-                break
-            length, frame = outcome
-            if length:
-                frames.append(frame) if frame else None
-                self._in_step, self._seen_good, self._skipping = True, True, False
-                at += length
-            else:
-                cut_by_the_end = at_end and held[at] in ADDRESSES
-                if not self._skipping and not cut_by_the_end and (self._seen_good or self._seen_gap):
-                    frames.append(BadFrame(self._times[at] if self._timed else None, "address, length or CRC do not fit"))
-                self._skipping, self._in_step = True, False
-                at += 1
-            if self._timed:
-                self._last = self._times[at - 1]
-        del held[:at], self._errors[:at]
-        if self._timed:
-            del self._times[:at]
-        return frames
-
-    def _notice_gap(self, at: int) -> None:
-        """Silence ends a run of skipped bytes: what follows is a frame of its own."""
-        if self._timed and self._last is not None and self._times[at] - self._last > GAP_S:
-            self._seen_gap = True
-            self._skipping = False
-
-    def _frame_at(self, at: int, size: int, at_end: bool) -> tuple[int, Frame | None] | None:
-        """(length, frame) of the frame that begins at `at`; length 0 where none does; None where more bytes are needed."""
-        held = self._bytes
-        if held[at] not in ADDRESSES:
-            return 0, None
+    def _length(self, held: bytearray, at: int, size: int) -> int | None:
         if at + 1 == size:
-            return (0, None) if at_end else None
+            return None
         length = held[at + 1]
         if not 2 <= length <= 62:
-            return 0, None
-        end = at + 2 + length
-        there = min(end, size)
-        if self._timed and there - at > 1 and self._has_pause(at, there):
-            return 0, None
-        if at + 2 < size:
-            kind = held[at + 2]
-            if _FIXED_LENGTH.get(kind, length) != length:
-                return 0, None
-            if kind not in _FIXED_LENGTH and kind not in _TELEMETRY and not self._in_step:
-                return 0, None
-        if end > size:
-            return (0, None) if at_end else None
-        body = bytes(held[at + 2 : end - 1])
-        if any(self._errors[at:end]) or crc8.dvb_s2(body) != held[end - 1]:
-            return 0, None
-        return 2 + length, self._read(body, self._times[at] if self._timed else None)
+            return 0
+        if at + 2 == size:
+            return None
+        kind = held[at + 2]
+        if _FIXED_LENGTH.get(kind, length) != length:
+            return 0
+        if kind not in _FIXED_LENGTH and kind not in _TELEMETRY and not self._in_step:
+            return 0
+        return 2 + length
 
-    def _has_pause(self, start: int, end: int) -> bool:
-        times = self._times
-        if times[end - 1] - times[start] <= (end - start) * 60e-6:  # the common case, settled at one glance
-            return False
-        return any(times[i + 1] - times[i] > GAP_S for i in range(start, end - 1))
-
-    @staticmethod
-    def _read(body: bytes, t: float | None) -> Frame:
+    def _read(self, frame: bytes, t: float | None) -> Frame | None:
+        body = frame[2:-1]
+        if crc8.dvb_s2(body) != frame[-1]:
+            return None
         kind, payload = body[0], body[1:]
         if kind == CHANNELS:
             raw, us = unpack_channels(payload)
@@ -237,13 +188,46 @@ class CrsfDecoder(Decoder):
         return TelemetryFrame(t, f"type_{kind:02x}", {"payload_hex": payload.hex()})
 
 
-SPEC = ProtocolSpec(
+class CrsfEncoder(Encoder):
+    """See Encoder. The loss of the link is not in the frame: a receiver stops, or sends its preset."""
+
+    def frame(self, sent: Sent) -> bytes:
+        """See Encoder."""
+        return encode(CHANNELS, pack_us(sent.us))
+
+
+def explain(frame: bytes) -> list[Field]:
+    """A frame laid open."""
+    if len(frame) < 2:
+        return [byte_field("address", frame, 0, ok=False)]
+    fields = [byte_field("address", frame, 0, means=_ADDRESS_NAMES.get(frame[0], "")), byte_field("length", frame, 1, means=f"{frame[1]} bytes follow")]
+    if len(frame) < 4:
+        return fields
+    body = frame[2:-1]
+    kind, payload = body[0], body[1:]
+    if kind == CHANNELS and len(payload) == 22:
+        fields += [byte_field("type", frame, 2, means="channels"), *channel_fields(3, payload)]
+    elif kind in _TELEMETRY and _TELEMETRY[kind][1] in (None, len(payload)):
+        sensor, _, read = _TELEMETRY[kind]
+        fields.append(byte_field("type", frame, 2, means=sensor.replace("_", " ")))
+        fields.append(byte_field("payload", frame, 3, len(payload), order="big", means=named_values(read(payload))))
+    else:
+        fields += [byte_field("type", frame, 2), byte_field("payload", frame, 3, len(payload), order="big")]
+    return [*fields, checksum_field(frame, len(frame) - 1, crc8.dvb_s2(body))]
+
+
+_ADDRESS_NAMES = {0xC8: "flight controller", 0xEA: "handset", 0xEC: "receiver", 0xEE: "transmitter module"}
+
+SPEC = SerialSpec(
     name="CRSF",
     uart=UartSettings(420_000),
     channels=16,
     frame_bytes=26,
     periods_s=(0.02, 1 / 150, 0.004, 0.002, 0.001),
-    carries_failsafe=False,
     step_us=0.625,
+    one_way=False,
+    checksum=True,
     decoder=CrsfDecoder,
+    encoder=CrsfEncoder,
+    explain=explain,
 )

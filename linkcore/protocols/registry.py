@@ -2,10 +2,18 @@
 
 from __future__ import annotations
 
-from linkcore.protocols import crsf, sbus
-from linkcore.protocols.base import ProtocolSpec
+from collections.abc import Mapping
 
-PROTOCOLS: dict[str, ProtocolSpec] = {spec.name: spec for spec in (sbus.SPEC, crsf.SPEC)}
+from linkcore.protocols import crsf, dsm, fport, ghst, hub, ibus, mavlink, ppm, pwm, sbus, sport, sumd
+from linkcore.protocols.base import ProtocolSpec, SerialSpec
+
+_ALL: tuple[ProtocolSpec, ...] = (
+    *(pwm.SPEC, ppm.SPEC, sbus.SPEC, dsm.DSM2, dsm.DSMX, ibus.SPEC, sumd.SPEC, crsf.SPEC, fport.SPEC, ghst.SPEC),
+    *(sport.SPEC, hub.SPEC, ibus.TELEMETRY, mavlink.SPEC),
+)
+PROTOCOLS: Mapping[str, ProtocolSpec] = {spec.name: spec for spec in _ALL}
+RECEIVER_PROTOCOLS: Mapping[str, ProtocolSpec] = {spec.name: spec for spec in _ALL if spec.role == "receiver"}
+SERIAL_PROTOCOLS: Mapping[str, SerialSpec] = {spec.name: spec for spec in _ALL if isinstance(spec, SerialSpec)}
 
 
 def protocol(name: str) -> ProtocolSpec:
@@ -14,3 +22,11 @@ def protocol(name: str) -> ProtocolSpec:
         if known.lower() == name.lower():
             return spec
     raise ValueError(f"no protocol called {name!r}; there are {', '.join(PROTOCOLS)}")
+
+
+def receiver_protocol(name: str) -> ProtocolSpec:
+    """The spec of a protocol that carries channels from a receiver; raise ValueError listing those there are."""
+    found = RECEIVER_PROTOCOLS.get(name)
+    if found is None:
+        raise ValueError(f"no receiver protocol is called {name!r}; there are {', '.join(RECEIVER_PROTOCOLS)}")
+    return found

@@ -17,7 +17,7 @@ from linkcore.craft.document import Airframe, Mode
 from linkcore.parts.catalogue import PartError, part_schemas
 from linkcore.parts.files import own_part
 from linkcore.parts.models import Job, Region, Sensor
-from linkcore.protocols.facts import WIRE_FACTS
+from linkcore.protocols.registry import RECEIVER_PROTOCOLS
 from server.parts.models import OwnPart, catalogue_of
 from server.parts.services import PartInUse, StalePart, delete, exported, import_parts, save
 from server.problems import ProblemSerializer
@@ -115,7 +115,7 @@ class PartsView(APIView):
             "airframes": get_args(Airframe),
             "jobs": get_args(Job),
             "modes": get_args(Mode),
-            "protocols": tuple(WIRE_FACTS),
+            "protocols": tuple(RECEIVER_PROTOCOLS),
             "regions": get_args(Region),
             "sensors": get_args(Sensor),
             "own": [_own(each) for each in workshop.own_parts.select_related("updated_by")],

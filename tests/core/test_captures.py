@@ -1,5 +1,7 @@
 from __future__ import annotations
 
+import contextlib
+import io
 import json
 import subprocess
 import sys
@@ -8,6 +10,8 @@ from pathlib import Path
 
 from django.conf import settings
 from django.test import SimpleTestCase
+
+from commands.decode import main
 
 HERE = Path(__file__).resolve().parent.parent / "captures"
 SHARED = Path(settings.ROOT).parent / "shared" / "captures"
@@ -18,10 +22,13 @@ def bell(*arguments: str) -> subprocess.CompletedProcess[str]:
 
 
 def decode(path: Path, *more: str) -> tuple[int, dict, list[dict], dict]:
-    done = bell("decode", *more, str(path))
-    assert done.returncode in (0, 3), done.stderr
-    first, *frames, last = [json.loads(line) for line in done.stdout.splitlines()]
-    return done.returncode, first["line"], frames, last["summary"]
+    """What the command prints, without a process of its own."""
+    out = io.StringIO()
+    with contextlib.redirect_stdout(out), contextlib.redirect_stderr(io.StringIO()):
+        status = main(["decode", *more, str(path)])
+    assert status in (0, 3), status
+    first, *frames, last = [json.loads(line) for line in out.getvalue().splitlines()]
+    return status, first["line"], frames, last["summary"]
 
 
 class DecodeTest(SimpleTestCase):
@@ -31,12 +38,13 @@ class DecodeTest(SimpleTestCase):
         file, _, line = name.partition("#")
         status, settings_, frames, summary = decode(folder / file, *(["--line", line] if line else []))
         self.assertEqual(status, 0)
-        timed = expected.get("timed", True)
-        wanted = expected["settings"] if timed else dict.fromkeys(expected["settings"])
+        timed = expected.get("timed", True) and "polarity" not in expected
+        known = expected.get("settings", {"polarity": expected.get("polarity"), **dict.fromkeys(("baud", "data_bits", "parity", "stop_bits", "inverted"))})
+        wanted = known if expected.get("timed", True) else dict.fromkeys(known)
         self.assertEqual(settings_, {"protocol": expected["protocol"], **wanted})
         if expected["damaged_frames"] is not None:
             self.assertEqual((summary["frames"], summary["bad_frames"]), (expected["good_frames"], expected["damaged_frames"]))
-        times = expected["times"] if "times" in expected else [frame["t"] for frame in expected["frames"]]
+        times = expected["times"] if "times" in expected else [frame.get("t") for frame in expected["frames"]]
         if timed:
             self.assertEqual(len([frame for frame in frames if frame["t"] < times[-1] + 0.001]), len(times))
             for frame, t in zip(frames, times, strict=False):
@@ -47,12 +55,22 @@ class DecodeTest(SimpleTestCase):
             self.assertEqual(sum(frame["failsafe"] for frame in frames), expected["failsafe_count"])
             self.assertEqual(sum(frame["frame_lost"] for frame in frames), expected["lost_count"])
 
+    def check_leads(self, folder: Path, name: str, leads: dict) -> None:
+        for line, us in leads.items():
+            _, settings_, frames, summary = decode(folder / name, "--line", line)
+            self.assertEqual((settings_["protocol"], summary["bad_frames"]), ("PWM", 0))
+            self.assertEqual({tuple(frame["channels"]) for frame in frames}, {(us,)})
+
     def check_folder(self, folder: Path) -> None:
         known = json.loads((folder / "expected.json").read_text())
         for name, expected in known.items():
-            if expected["protocol"] in ("SBUS", "CRSF"):
-                with self.subTest(name):
+            with self.subTest(name):
+                if "lines" in expected:
+                    self.check_leads(folder, name, expected["lines"])
+                elif expected["protocol"]:
                     self.check(folder, name, expected)
+                else:
+                    self.assertEqual(json.loads(bell("identify", str(folder / name)).stdout)["what"], {"dead": "nothing"}.get(expected["is"], expected["is"]))
 
     def test_captures_hold_what_they_are_known_to_hold(self):
         self.check_folder(HERE)
@@ -63,7 +81,7 @@ class DecodeTest(SimpleTestCase):
         self.check_folder(SHARED)
 
     def test_nothing_good_is_status_3_with_a_summary(self):
-        for name in ("gps.vcd", "dead-low.vcd", "ppm-positive.vcd"):
+        for name in ("gps.vcd", "dead-low.vcd"):
             status, line, frames, summary = decode(HERE / name)
             self.assertEqual((status, line["protocol"], frames, summary["frames"]), (3, None, [], 0), name)
 
@@ -124,10 +142,10 @@ class IdentifyTest(SimpleTestCase):
             ("sbus-uninverted.vcd", "SBUS", False, "other way round"),
             ("sbus-damaged.vcd", "SBUS", True, "101 500 baud"),
             ("crsf-damaged.vcd", "CRSF", False, "whole CRSF frames"),
-            ("crsf-sticks.bin", "CRSF", None, "without times"),
+            ("crsf-sticks.bin", "CRSF", None, "without their levels"),
             ("gps.vcd", None, None, "NMEA"),
             ("dead-high.vcd", None, None, "rests high"),
-            ("ppm-positive.vcd", None, None, "None of"),
+            ("ppm-positive.vcd", "PPM", False, "positive polarity"),
         ):
             with self.subTest(name):
                 found = json.loads(bell("identify", str(HERE / name)).stdout)

@@ -14,8 +14,7 @@ from linkcore.lostlink.timeline import LossRun, judge, predict
 from linkcore.modes.truth import Detent, SwitchMeasure, around, clearance, holds, truth_table
 from linkcore.parts.catalogue import UnknownPart, shipped
 from linkcore.parts.models import Board, Module, Receiver, Transmitter
-from linkcore.protocols.facts import WIRE_FACTS
-from linkcore.protocols.registry import PROTOCOLS, protocol
+from linkcore.protocols.registry import PROTOCOLS, RECEIVER_PROTOCOLS, protocol
 from linkcore.standins.bench import Bench
 from linkcore.standins.messages import Hands
 from linkcore.sticks.measure import SticksMeasure
@@ -37,7 +36,7 @@ class CatalogueTest(SimpleTestCase):
                     self.assertEqual(len(places), len(each.pads), "two pads in one place")
                 elif isinstance(each, Receiver):
                     for output in each.outputs:
-                        self.assertIn(output.protocol, WIRE_FACTS)
+                        self.assertIn(output.protocol, RECEIVER_PROTOCOLS)
                         if output.protocol in PROTOCOLS:
                             self.assertEqual(PROTOCOLS[output.protocol].carries_failsafe, each.flags_loss)
                     self.assertTrue(each.pin("supply") and each.pin("ground"))

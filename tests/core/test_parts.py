@@ -5,7 +5,7 @@ from django.test import SimpleTestCase
 from linkcore.parts.catalogue import Catalogue, PartError, part_schemas, read_part, shipped
 from linkcore.parts.files import facts_of, own_part, read_parts, write_parts
 from linkcore.parts.models import Board, Module, Peripheral, Receiver, Transmitter
-from linkcore.protocols.facts import WIRE_FACTS, wire_facts
+from linkcore.protocols.registry import RECEIVER_PROTOCOLS, receiver_protocol
 
 
 class CompleteTest(SimpleTestCase):
@@ -46,11 +46,11 @@ class CompleteTest(SimpleTestCase):
             self.assertLessEqual(set(facts), set(schemas[part.kind]["properties"]), part.id)
 
     def test_facts_of_every_protocol_that_a_receiver_speaks(self):
-        for facts in WIRE_FACTS.values():
+        for facts in RECEIVER_PROTOCOLS.values():
             self.assertTrue(0 < facts.step_us < 2 and facts.period_s[0] <= facts.period_s[1], facts.name)
             self.assertEqual(facts.baud is None, facts.wire != "serial")
         with self.assertRaisesMessage(ValueError, "there are PWM, PPM, SBUS"):
-            wire_facts("Morse")
+            receiver_protocol("Morse")
 
 
 class ImpossibleTest(SimpleTestCase):
