@@ -120,10 +120,11 @@ class ReceiverSetup(_Section):
 
 
 class ReceiverInput(_Section):
-    """How the receiver's port is sampled and decoded."""
+    """How the receiver's port is sampled and decoded. `half_duplex`: both ways on the port's TX pad."""
 
     protocol: str | None = None
     inverted: bool = False
+    half_duplex: bool = False
 
 
 class Band(_Section):

@@ -156,7 +156,7 @@ def _serial_readings(edges: Edges, end_s: float, baud: float, inverted: bool) ->
     near = [(spec, None) for spec in SERIAL_PROTOCOLS.values() if abs(baud / spec.uart.baud - 1) <= 2 * BAUD_TOLERANCE]
     elsewhere = [(spec, nearest_baud(baud)) for spec in SERIAL_PROTOCOLS.values()]
     for candidates, polarity in ((near, inverted), (elsewhere, inverted), (near, not inverted)):
-        found = []
+        found: list[_Reading] = []
         for spec, at in sorted(candidates, key=lambda candidate: candidate[0].late):
             if spec.late and any(reading.confidence >= _SURE for reading in found):
                 continue
@@ -249,7 +249,7 @@ def identify_bytes(data: bytes, times: list[float] | None = None) -> Identified:
     """Name what bytes are that a UART has read; without times nothing is known of gaps, and each protocol helps itself as it can."""
     if not data:
         return Identified(None, 0.0, what="nothing", why=["There are no bytes."])
-    readings = []
+    readings: list[_Reading] = []
     for spec in sorted(SERIAL_PROTOCOLS.values(), key=lambda each: each.late):
         if spec.late and any(reading.confidence >= _SURE for reading in readings):
             continue

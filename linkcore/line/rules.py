@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 
-from linkcore.findings import Check, Edit, Finding, Mend
-from linkcore.line.compare import Reading
+from linkcore.findings import Check, Finding, Mend
+from linkcore.line.compare import Reading, set_so
 
 CHECK = Check("line")
 
@@ -37,10 +38,17 @@ class PortReading:
         return self.good >= ENOUGH_FRAMES and self.good_share >= GOOD_SHARE
 
 
-def check_line(reading: PortReading, would_read: list[Reading], wire_alive: bool, silent_because: str | None, rival: str | None = None) -> list[Finding]:
+def check_line(
+    reading: PortReading,
+    would_read: list[Reading],
+    wire_alive: bool,
+    silent_because: str | None,
+    rival: str | None = None,
+    mends_of: Callable[[Reading], tuple[Mend, ...]] = set_so,
+) -> list[Finding]:
     """`would_read` were tried on the wire itself; `silent_because` says why nothing can be expected (power, radio, bind).
 
-    `rival` is another device that drives the same wire.
+    `rival` is another device that drives the same wire; `mends_of` tells what makes the port read so.
     """
     if reading.port is None:
         return [CHECK.stop("line.no-port", "port", "No running port has the receiver job.", "A port's job counts after a restart of the board.")]
@@ -66,23 +74,16 @@ def check_line(reading: PortReading, would_read: list[Reading], wire_alive: bool
     if reading.good == 0 and reading.without_channels and silent_because:
         return [CHECK.warn("line.no-channels", where, "Whole frames arrive, but none carries channels.", silent_because)]
     if reading.good == 0:
-        mends = tuple(
-            Mend(
-                text=f"Set the port to {' and '.join(way.changes)} (tried: {way.good_share:.0%} whole)",
-                edits=(Edit(path="/settings/receiver_input/protocol", value=way.protocol), Edit(path="/settings/receiver_input/inverted", value=way.inverted)),
-            )
-            for way in would_read
-            if way.changes
-        )
-        return [
-            CHECK.stop(
-                "line.no-frames",
-                where,
-                f"{reading.bytes} bytes a second arrive, no frame among them.",
-                "The port samples the line in a way that does not fit what is on it.",
-                *mends,
-            )
-        ]
+        unable = would_read[0].why_not if would_read and not would_read[0].possible else ""
+        mends = tuple(mend for way in would_read[:2] for mend in mends_of(way))
+        what = f"{reading.bytes} bytes a second arrive, no frame among them." if reading.bytes else "Pulses arrive, no frame among them."
+        if unable and not would_read[0].changes:
+            why = f"The port is set rightly, but {unable}."
+        elif would_read:
+            why = f"The port samples the line in a way that does not fit what is on it{'; ' + unable if unable else ''}."
+        else:
+            why = "No protocol and no polarity that the board knows reads what is on the wire."
+        return [CHECK.stop("line.no-frames", where, what, why, *mends)]
     return [
         CHECK.warn(
             "line.damaged",

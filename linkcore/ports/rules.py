@@ -277,6 +277,17 @@ def _receiver_input(document: CraftDocument, parts: KitParts, output: Output, wi
                 Mend(text=f"Set {port} to {'inverted' if arrives_inverted else 'not inverted'}", edits=spoken),
             )
         )
+    if chosen.protocol == output.protocol and chosen.half_duplex != output.half_duplex:
+        one_wire = f"The {receiver.name} speaks both ways on one wire, which is the port's TX pad"
+        findings.append(
+            CHECK.stop(
+                "ports.half-duplex",
+                port,
+                f"{port} is set to {'half' if chosen.half_duplex else 'full'} duplex; {output.protocol} from the {receiver.name} needs {'half' if output.half_duplex else 'full'} duplex.",
+                f"{one_wire}; the port listens on RX." if output.half_duplex else f"The port listens on its TX pad; the {receiver.name} sends to RX.",
+                Mend(text=f"Set {port} to {'half' if output.half_duplex else 'full'} duplex", edits=spoken),
+            )
+        )
     pad = board.pad_of(port, "tx" if output.half_duplex else "rx")
     if chosen.inverted and pad is not None and not board.can_invert(pad):
         others = [other.name for other in board.pads if other.kind == pad.kind and board.can_invert(other)]
@@ -309,12 +320,16 @@ def _wire_index(document: CraftDocument, device: str, pin: str) -> int | None:
 
 def reading_of(output: Output, *, through_inverter: bool) -> ReceiverInput:
     """How a port reads an output: an inverter in the wire turns its levels over once more."""
-    return ReceiverInput(protocol=output.protocol, inverted=output.inverted != through_inverter)
+    return ReceiverInput(protocol=output.protocol, inverted=output.inverted != through_inverter, half_duplex=output.half_duplex)
 
 
 def _as_spoken(output: Output, wire: ReceiverWire) -> tuple[Edit, ...]:
-    reading = reading_of(output, through_inverter=wire.inverter)
-    return tuple(Edit(path=f"/settings/receiver_input/{name}", value=value) for name, value in reading.model_dump().items())
+    return input_edits(reading_of(output, through_inverter=wire.inverter))
+
+
+def input_edits(settings: ReceiverInput) -> tuple[Edit, ...]:
+    """Edits that give the board's receiver input these settings."""
+    return tuple(Edit(path=f"/settings/receiver_input/{name}", value=value) for name, value in settings.model_dump().items())
 
 
 # --- the receiver on pulses -------------------------------------------------------------------------------------

@@ -20,19 +20,21 @@ from linkcore.line.rules import PortReading
 from linkcore.loom.netlist import wire_key
 from linkcore.lostlink.timeline import LossRun, judge, predict
 from linkcore.modes.truth import SwitchMeasure, holds, switch_channels, truth_table
-from linkcore.protocols.base import BadFrame, ChannelFrame, Frame, TelemetryFrame
-from linkcore.protocols.registry import PROTOCOLS
-from linkcore.signal.edges import NO_TIMES, Edges, Times
-from linkcore.signal.uart import send
+from linkcore.protocols.base import BadFrame, ChannelFrame, Frame, PollFrame, ProtocolSpec, TelemetryFrame
+from linkcore.protocols.registry import RECEIVER_PROTOCOLS
+from linkcore.signal.edges import NO_TIMES, Edges
 from linkcore.standins.board import Refused, StandInBoard
 from linkcore.standins.messages import BenchState, BoardLive, Hands, Live, Stick
-from linkcore.standins.radio import Air, StandInReceiver, StandInTransmitter
-from linkcore.standins.wires import Chatter, WireTruth, both_drive
+from linkcore.standins.path import SignalPath
+from linkcore.standins.radio import Air, Said, StandInReceiver, StandInTransmitter
+from linkcore.standins.telemetry import BoardSays
+from linkcore.standins.wires import WireTruth
 from linkcore.sticks.measure import AXES, SticksMeasure, channel_of
 
 SLICE_S = 0.04
 WINDOW_S = 1.0
 EDGE_WINDOW_S = 0.4
+PACK_MAH = 1500.0
 PROVE_EVERY_S = 0.1
 BROWN_OUT_S = 0.5  # how long an overloaded supply holds once the board runs
 QUIET_S = 0.12  # radio silence that counts as switched off rather than a few lost frames
@@ -52,8 +54,8 @@ def cannot_run(document: CraftDocument, parts: KitParts) -> str | None:
     output = spoken_output(document, parts.receiver)
     if output is None:
         return "No output of the receiver sends with its jumper as it is."
-    if output.protocol not in PROTOCOLS:
-        return f"The {parts.receiver.name} sends {output.protocol}, which the bench cannot make yet. Kit, Port plan and Loom work in full; wires are rung out by hand."
+    if output.protocol not in RECEIVER_PROTOCOLS:
+        return f"The {parts.receiver.name} sends {output.protocol}, which the bench does not know. Kit, Port plan and Loom work in full; wires are rung out by hand."
     return None
 
 
@@ -71,10 +73,12 @@ class Bench:
         self.receiver_part = self.parts.receiver
         self.transmitter_part = self.parts.transmitter
         self.board_part = self.parts.board
-        self._speak()
+        output = spoken_output(document, self.receiver_part)
+        assert output is not None, "cannot_run() lets no such craft through"
+        self.path = SignalPath(document, self.parts, RECEIVER_PROTOCOLS[output.protocol], output, rng)
         self.transmitter = StandInTransmitter(self.transmitter_part, document, rng)
         self.air = Air(rng)
-        self.receiver = StandInReceiver(self.receiver_part, document, self.spec.name)
+        self.receiver = StandInReceiver(self.receiver_part, document, self.spec)
         self.board = StandInBoard(self.board_part, state.stored, state.running)
         self.read_back_settings = state.read_back
         self.sticks = state.sticks
@@ -95,13 +99,12 @@ class Bench:
         self._others: deque[float] = deque()
         self._bytes: deque[tuple[float, int, int]] = deque()
         self._edge_counts: deque[tuple[float, int, int]] = deque()
-        self._wire: deque[Times] = deque()
-        self._wire_level = self.out_uart.idle_level
-        self._busy_until = 0.0
+        self.downlink: dict[str, TelemetryFrame] = {}
+        self.tap = self.path.wire.pin
+        self._used_mah = 0.0
+        self._receiver_fed = False
         self._prove_at = 0.0
         self._kept_foundations: tuple[CraftDocument, BoardSettings, dict[Hop, dict[str, str]]] | None = None
-        self._rng = rng
-        self._follow_wire()
         self._resume(state)
 
     def _resume(self, state: BenchState) -> None:
@@ -151,37 +154,32 @@ class Bench:
         mine = (self.board_part, self.receiver_part, self.transmitter_part)
         if not parts.whole or (parts.board, parts.receiver, parts.transmitter) != mine:
             return False
-        output = spoken_output(document, parts.receiver)
-        return output is not None and output.protocol == self.spec.name
+        return spoken_output(document, parts.receiver) == self.path.output
 
     def take_document(self, document: CraftDocument, parts: KitParts | None = None) -> None:
         """The draft was saved: wires and both ends' set-up follow it; the board's settings wait to be written."""
         rested = self._foundations()
         before, self.document = self.document, document
+        devices = self.parts.wired()
         self.parts = KitParts.of(document, self.parts.catalogue) if parts is None else parts
         if document.transmitter != before.transmitter:
             self.transmitter.set_up(document)
         if document.receiver != before.receiver:
             self.receiver.set_up(document)
-        self._speak()
-        self._follow_wire()
+        if document.wiring != before.wiring or document.kit != before.kit or self.parts.wired() != devices:
+            self.path.follow(document, self.parts)
         self._supply()
         self._forget_what_rested_on(rested)
 
-    def _speak(self) -> None:
-        """What the receiver puts on the wire that counts."""
-        output = spoken_output(self.document, self.receiver_part)
-        assert output is not None, "cannot_run() lets no such craft through"
-        self.spec = PROTOCOLS[output.protocol]
-        self.out_uart = self.spec.uart.with_inversion(output.inverted)
+    @property
+    def spec(self) -> ProtocolSpec:
+        """What the receiver speaks on the wires that count."""
+        return self.path.spec
 
-    def _follow_wire(self) -> None:
-        """Read the netlist anew."""
-        self.wire = WireTruth.of(self.document, self.parts)
-        self._chatter = [(device, Chatter(serial, self._rng)) for device, serial in self.wire.rivals]
-        self._receiver_fed = False  # until the supply is reckoned
-        self._late: tuple[Times, Times] = (NO_TIMES, NO_TIMES)
-        self._line_levels = [self.out_uart.idle_level, 1, 1]  # the receiver's, the rival's, the line's
+    @property
+    def wire(self) -> WireTruth:
+        """The wires as metal."""
+        return self.path.wire
 
     @property
     def powered(self) -> bool:
@@ -208,12 +206,7 @@ class Bench:
     @property
     def rival_on_the_wire(self) -> str | None:
         """Another device that drives the receiver's wire now."""
-        return next((device for device, _ in self._chatter if self.wire.runs(device, usb=self.usb, pack=self.pack)), None)
-
-    @property
-    def _pad_hears_wire(self) -> bool:
-        pad = self.board.rx_pad
-        return pad is not None and self.wire.pad is not None and pad.name == self.wire.pad.name and self.wire.grounded
+        return next((device for device, _ in self.path.chatter if self.wire.runs(device, usb=self.usb, pack=self.pack)), None)
 
     def _brown_out(self, until: float) -> None:
         """An overloaded supply lets the board start, then drops it again, and again."""
@@ -244,6 +237,10 @@ class Bench:
         if hands.bound is not None:
             self.receiver.bound = hands.bound
             self.receiver.linked = self.receiver.linked and hands.bound
+        if hands.tap is not None:
+            if hands.tap not in self.path.lines:
+                raise ValueError(f"the {self.receiver_part.name} has no wire on a pin {hands.tap}")
+            self.tap = hands.tap
         if hands.replaced is not None:
             self.failed.pop(hands.replaced, None)
             self._supply()
@@ -305,19 +302,15 @@ class Bench:
 
     def _slice(self, until: float) -> None:
         self._brown_out(until)
-        toggles = self._radio(until)
-        level = self._wire_level
-        if self._chatter:
-            toggles, level = self._quarrel(toggles, until)
-        if len(toggles):
-            self._wire.append(toggles)
-        hears = self._pad_hears_wire
-        heard = toggles if hears else NO_TIMES
-        level = level ^ self.wire.inverter if hears else 1  # an open pad rests on its pull-up
-        received, frames = self.board.listen(heard, level, until)
-        self._wire_level ^= len(toggles) & 1
+        crossed, home = self.path.cross(
+            self._radio(until), self.t, until, self.board, self.rival_on_the_wire is not None, self._board_says(), receiver_on=self.receiver.powered
+        )
+        frames = crossed.frames
+        if self.receiver.linked and self.receiver_part.radio.telemetry:
+            self.downlink |= {frame.sensor: frame for frame in home}
         self.board.take(frames, until)
-        self._count(until, len(toggles), len(heard), len(received), int(np.count_nonzero(received.errors)), frames)
+        self._used_mah += self._current_a() * (until - self.t) / 3.6
+        self._count(until, crossed.edges_sent, crossed.edges_heard, len(crossed.received), int(np.count_nonzero(crossed.received.errors)), frames)
         if frames and self.board.link == "good":
             self._measure(frames)
         self._watch_loss(until)
@@ -325,40 +318,28 @@ class Bench:
         if until >= self._prove_at:
             self._prove_at = until + PROVE_EVERY_S
             self._prove()
-        while self._wire and self._wire[0][-1] < until - EDGE_WINDOW_S:
-            self._wire.popleft()
 
-    def _quarrel(self, own: Times, until: float) -> tuple[Times, int]:
-        """Another device drives the same wire: what comes of both, and the level before it."""
-        rival = self._chatter[0][1].toggles(self.t, until) if self.rival_on_the_wire else NO_TIMES
-        own, rival = np.concatenate([self._late[0], own]), np.concatenate([self._late[1], rival])
-        now = (own[own < until], rival[rival < until])
-        self._late = (own[own >= until], rival[rival >= until])
-        mine, other, before = self._line_levels
-        toggles, line = both_drive(now[0], mine, now[1], other, before)
-        self._line_levels = [mine ^ (len(now[0]) & 1), other ^ (len(now[1]) & 1), line]
-        return toggles, before
+    def _current_a(self) -> float:
+        return 0.4 + 0.35 * self.board.motors_percent if self.board.powered else 0.0
 
-    def _radio(self, until: float) -> Times:
-        """All toggles that the receiver puts on its wire for radio slots before `until`."""
+    def _board_says(self) -> BoardSays:
+        """What the board tells of itself: a four-cell pack, or zero volts on USB alone."""
+        left = max(0.0, 1 - self._used_mah / PACK_MAH)
+        volts = (14.0 + 2.8 * left - 0.01 * self._current_a()) if self.pack else 0.0
+        return BoardSays(round(volts, 2), round(self._current_a() if self.pack else 0.0, 1), round(self._used_mah), round(100 * left), self.board.mode)
+
+    def _radio(self, until: float) -> list[Said]:
+        """What the receiver says for the radio slots before `until`."""
         period = self.receiver_part.link_period_s
         understood = self.parts.shared_radio() is not None
-        pieces: list[tuple[float, bytes]] = []
+        words: list[Said] = []
         while (slot := self._slots * period) < until - 1e-9:
             self._slots += 1
             heard = self.air.carries(understood and self.transmitter.on and self.receiver.powered and self.receiver.bound)
             if self.transmitter.on:
                 self._last_radio = slot
-            pieces += self.receiver.slot(slot, self.transmitter.frame() if heard else None, self.air.lq_percent)
-        if not pieces:
-            return NO_TIMES
-        byte_s = self.out_uart.byte_s
-        starts = []
-        for start, data in pieces:
-            start = max(start, self._busy_until)
-            self._busy_until = start + len(data) * byte_s
-            starts.append(start + np.arange(len(data)) * byte_s)
-        return send(b"".join(data for _, data in pieces), np.concatenate(starts), self.out_uart).times
+            words += self.receiver.slot(slot, self.transmitter.frame() if heard else None, self.air.lq_percent)
+        return words
 
     def _count(self, t: float, sent: int, heard: int, size: int, errors: int, frames: list[Frame]) -> None:
         self._edge_counts.append((t, sent, heard))
@@ -369,6 +350,8 @@ class Bench:
                 mark = "b"
             elif isinstance(frame, TelemetryFrame):
                 self._others.append(t)
+                continue
+            elif isinstance(frame, PollFrame):
                 continue
             else:
                 mark = "f" if frame.failsafe else "l" if frame.frame_lost else "g"
@@ -403,35 +386,35 @@ class Bench:
         """Whether the receiver's wire had an edge in the last second, wherever it ends."""
         return any(sent for _, sent, _ in self._edge_counts)
 
-    def wire_edges(self) -> tuple[Edges, float]:
-        """The last stretch of the receiver's wire, times from its beginning: (edges, its length in s)."""
-        if not self._wire:
-            return Edges(self.out_uart.idle_level, NO_TIMES), EDGE_WINDOW_S
-        times = np.concatenate(self._wire)
-        begin = max(self.t - EDGE_WINDOW_S, float(times[0]) - 0.005)
-        before = int(np.searchsorted(times, begin))
-        level = self._wire_level ^ ((len(times) - before) & 1)
-        return Edges(level, times[before:] - begin), self.t - begin
+    def wire_edges(self, pin: str | None = None, seconds: float = EDGE_WINDOW_S) -> tuple[Edges, float]:
+        """The last stretch of a wire of the receiver (by default the tapped one), times from its beginning: (edges, its length in s)."""
+        line = self.path.lines.get(pin or self.tap)
+        return line.last(self.t, seconds) if line else (Edges(0, NO_TIMES), seconds)
 
     # --- what is learned from the signal ------------------------------------------------------------------------
 
     def _measure(self, frames: list[Frame]) -> None:
         board, running = self.board, self.board.running
         channels = switch_channels(self.document, running)
-        places = [(axis, channel_of(axis, running.channel_map) - 1) for axis in AXES]
+        places = [(axis, channel_of(axis, running.channel_map)) for axis in AXES]
         for frame in frames:
             if not isinstance(frame, ChannelFrame) or frame.failsafe or frame.frame_lost or frame.t is None:
                 continue
-            for axis, place in places:
-                self.sticks.add(frame.t, axis, frame.channels[place])
+            carried = frame.numbered()
+            for axis, number in places:
+                if number in carried:
+                    self.sticks.add(frame.t, axis, carried[number])
             for channel in channels:
-                self.measured.add(frame.t, channel, frame.channels[channel - 1])
+                if channel in carried:
+                    self.measured.add(frame.t, channel, carried[channel])
         self._see_row(channels, board, running)
 
     def _see_row(self, channels: list[int], board: StandInBoard, running: BoardSettings) -> None:
         """A row counts as seen while every switch rests and the board reports just what the bands promise."""
         if not channels or board.last_frame_t is None or not all(self.measured.rested(board.last_frame_t, channel) for channel in channels):
             return
+        if max(channels) > len(board.channels):
+            return  # a switch's channel never arrived
         values = {channel: board.channels[channel - 1] for channel in channels}
         places = [self.measured.place(channel, values[channel]) for channel in channels]
         arm, mode = holds(running, values)
@@ -486,15 +469,16 @@ class Bench:
     def _ring_wires(self) -> None:
         """Frames that are read can only have come through the receiver's own line, its supply and its ground."""
         reading = self.port_reading()
-        if not reading.reads or not self._pad_hears_wire or self._chatter:
+        if not reading.reads or not self.path.heard_by(self.board) or self.path.chatter:
             return
+        carrying = {lead.pin for lead in self.wire.leads if self.path.reaches(lead) and lead.pad_name in self.board.edges_matter_on}
         for patch in self.document.wiring:
             pin = self.receiver_part.pin_called(patch.pin)
             key = wire_key(patch)
             if patch.device != RECEIVER or pin is None or key in self.rung:
                 continue
             alone = sum(each.device == RECEIVER and each.pin == patch.pin for each in self.document.wiring) == 1
-            if alone and (patch.pin == self.wire.pin or pin.kind in ("supply", "ground")):
+            if alone and (patch.pin in carrying or pin.kind in ("supply", "ground")):
                 self.rung[key] = "signal"
                 self.new_rings.append(key)
 

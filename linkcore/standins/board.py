@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 from collections import deque
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
 from typing import Literal
 
 import numpy as np
@@ -11,16 +13,26 @@ from linkcore.craft.document import BoardSettings
 from linkcore.lostlink.timeline import LAND_S
 from linkcore.modes.truth import DEFAULT_MODE, holds
 from linkcore.parts.models import Board, Pad
-from linkcore.protocols.base import BadFrame, ChannelFrame, Decoder, Frame, TelemetryFrame
-from linkcore.protocols.registry import PROTOCOLS
-from linkcore.signal.edges import Times
-from linkcore.signal.uart import NOTHING_RECEIVED, ReceivedBytes, UartReceiver, UartSettings
+from linkcore.protocols.base import ChannelFrame, Frame, LineReader, PulseSpec, SerialSpec
+from linkcore.protocols.registry import RECEIVER_PROTOCOLS
+from linkcore.signal.edges import NO_TIMES, Times
+from linkcore.signal.uart import NOTHING_RECEIVED, ReceivedBytes, UartSettings
 from linkcore.sticks.measure import AXES, Axis, channel_of
 
 Link = Literal["off", "no signal", "good", "grace", "lost"]
 STEADY_S = 0.2  # a link that comes back counts after this long
 LAND_PERCENT = 35.0
+PULSE_INPUTS = "inputs"  # stands for a port's name where pulses are measured
 _NEEDS_RESTART = ("ports", "receiver_input")
+
+
+@dataclass
+class Ear:
+    """A pad that the board listens on. `channel`: which one arrives there, where each has a wire of its own."""
+
+    pad: Pad
+    channel: int | None = None
+    reader: LineReader | None = None
 
 
 class Refused(ValueError):
@@ -46,8 +58,8 @@ class StandInBoard:
             raise Refused("the board is not answering: it has no power or is still starting")
         if self.armed:
             raise Refused("the board is armed and takes no settings; disarm first")
-        chosen = PROTOCOLS.get(settings.receiver_input.protocol or "")
-        if chosen is not None and not settings.receiver_ports():
+        chosen = RECEIVER_PROTOCOLS.get(settings.receiver_input.protocol or "")
+        if chosen is not None and chosen.wire == "serial" and not settings.receiver_ports():
             raise Refused(
                 f"the board takes no receiver protocol while no port has the receiver job: give a port the job, then {chosen.name} goes with it; nothing was written"
             )
@@ -124,38 +136,74 @@ class StandInBoard:
     # --- the receiver port --------------------------------------------------------------------------------------
 
     def _listen(self) -> None:
-        """Set up the port that has the running receiver job, with the settings it runs."""
+        """Set up what listens with the running settings: the port that has the receiver job, or inputs that measure pulses."""
         jobs = self.running.receiver_ports()
-        chosen = PROTOCOLS.get(self.running.receiver_input.protocol or "")
+        chosen = RECEIVER_PROTOCOLS.get(self.running.receiver_input.protocol or "")
         self.port = jobs[0] if jobs else None
-        self.rx_pad: Pad | None = self.part.pad_of(self.port, "rx") if self.port else None
+        self.spec = chosen
         self.uart: UartSettings | None = None
-        self._uart_receiver: UartReceiver | None = None
-        self._decoder: Decoder | None = None
-        if self.rx_pad is not None and chosen is not None:
-            wanted = self.running.receiver_input.inverted
-            self.uart = chosen.uart.with_inversion(wanted and self.part.can_invert(self.rx_pad))
-            self._decoder = chosen.decoder()
+        self.ears: list[Ear] = []
+        if isinstance(chosen, PulseSpec):
+            inputs = [pad for pad in self.part.pads if chosen.pulses in pad.reads]
+            self.port = PULSE_INPUTS if inputs else None
+            self.ears = [Ear(pad, index + 1 if chosen.pulses == "PWM" else None) for index, pad in enumerate(inputs)]
+        elif self.port:
+            pad = self.part.pad_of(self.port, "tx" if self.running.receiver_input.half_duplex else "rx")
+            self.ears = [Ear(pad)] if pad else []
+            if pad is not None and isinstance(chosen, SerialSpec):
+                self.uart = chosen.uart.with_inversion(self.inverted_on(pad))
 
-    def listen(self, toggles: Times, level: int, until: float) -> tuple[ReceivedBytes, list[Frame]]:
-        """Sample the RX pad up to `until`; `level` is the pad's level before the first of the toggles."""
-        if not self.powered or until < self.boots_until or self.uart is None or self._decoder is None:
-            self._uart_receiver = None
+    def inverted_on(self, pad: Pad) -> bool:
+        """Whether the port turns the levels of this pad over: where it was asked to, and can."""
+        return self.running.receiver_input.inverted and self.part.can_invert(pad)
+
+    @property
+    def rx_pad(self) -> Pad | None:
+        """The (first) pad it listens on."""
+        return self.ears[0].pad if self.ears else None
+
+    @property
+    def describes(self) -> str:
+        """What its receiver port is set to, in words; where the pad cannot do what was asked, what it does instead."""
+        if self.port is None:
+            return "no running port has the receiver job"
+        if self.spec is None:
+            return "no protocol is set"
+        if not self.ears:
+            return f"{self.port} has no {'TX' if self.running.receiver_input.half_duplex else 'RX'} pad"
+        duplex = ", half duplex" if self.running.receiver_input.half_duplex and self.spec.wire == "serial" else ""
+        return self.spec.describe(self.inverted_on(self.ears[0].pad)) + duplex
+
+    def listen(self, pads: Mapping[str, tuple[Times, int]], until: float) -> tuple[ReceivedBytes, list[Frame]]:
+        """Sample the pads up to `until`: by name, their toggles and the level before the first of them. An open pad rests on its pull-up."""
+        if not self.powered or until < self.boots_until or self.spec is None:
+            for ear in self.ears:
+                ear.reader = None
             return NOTHING_RECEIVED, []
-        if self._uart_receiver is None:
-            self._uart_receiver = UartReceiver(self.uart, level)
-        received = self._uart_receiver.feed(toggles, until)
-        if not len(received):
-            return received, []
-        frames = self._decoder.feed(received.data.tobytes(), received.times.tolist(), received.errors.tolist())
+        received, frames = NOTHING_RECEIVED, []
+        for ear in self.ears:
+            toggles, level = pads.get(ear.pad.name, (NO_TIMES, 1))
+            if ear.reader is None:
+                begun = float(toggles[0]) if len(toggles) else until
+                ear.reader = self.spec.reader(self.inverted_on(ear.pad), level, begun)
+            heard, found = ear.reader.feed(toggles, until)
+            received = heard if len(heard) else received
+            frames += [replace(frame, numbers=(ear.channel,)) if ear.channel and isinstance(frame, ChannelFrame) else frame for frame in found]
+        if len(self.ears) > 1:
+            frames.sort(key=lambda frame: frame.t or 0.0)
         return received, frames
+
+    @property
+    def edges_matter_on(self) -> set[str]:
+        """The names of the pads it listens on."""
+        return {ear.pad.name for ear in self.ears}
 
     # --- the control loop ---------------------------------------------------------------------------------------
 
     def take(self, frames: list[Frame], until: float) -> None:
         """Let frames arrive in order, then run the loop up to `until`."""
         for frame in frames:
-            if isinstance(frame, (BadFrame, TelemetryFrame)):
+            if not isinstance(frame, ChannelFrame):
                 continue
             t = frame.t if frame.t is not None else until
             self._pass_time(t)
@@ -170,7 +218,7 @@ class StandInBoard:
             return
         self.flagged_t = None
         self.last_frame_t = t
-        self.channels = frame.channels
+        self.channels = self._merged(frame)
         if self.link in ("no signal", "lost"):
             if self._steady_since is None:
                 self._steady_since = t
@@ -182,6 +230,15 @@ class StandInBoard:
             self.link = "good"
         if self.link == "good":
             self._fly(t)
+
+    def _merged(self, frame: ChannelFrame) -> tuple[float, ...]:
+        """All channels after this frame, which may carry only some; those never heard rest at the centre, an unheard throttle low."""
+        if frame.numbers is None and len(frame.channels) >= len(self.channels):
+            return frame.channels
+        heard = dict(enumerate(self.channels, 1)) | frame.numbered()
+        throttle = channel_of("throttle", self.running.channel_map)
+        rest = {number: 1000.0 if number == throttle else 1500.0 for number in range(1, max(max(heard), 4) + 1)}
+        return tuple((rest | heard).values())
 
     def _pass_time(self, t: float) -> None:
         if not self.powered or self.booting(t) or self.last_frame_t is None:
@@ -220,12 +277,13 @@ class StandInBoard:
         """An axis as the board sees it, after map and fallback; None before the first frame."""
         if not self.channels:
             return None
+        channel = channel_of(axis, self.running.channel_map)
+        value = self.channels[channel - 1] if channel <= len(self.channels) else None
         if self.link == "lost":
             if axis == "throttle":
-                held = self.running.lost_link.throttle_fallback == "hold"
-                return self.channels[channel_of(axis, self.running.channel_map) - 1] if held else 1000.0
+                return value if self.running.lost_link.throttle_fallback == "hold" else 1000.0
             return 1500.0
-        return self.channels[channel_of(axis, self.running.channel_map) - 1]
+        return value
 
     def axes(self) -> dict[Axis, float | None]:
         """All four."""

@@ -7,7 +7,7 @@ from typing import Annotated, Any, Literal
 from pydantic import BaseModel, ConfigDict, Field
 
 from linkcore.chain import HopState
-from linkcore.craft.document import BoardSettings, Difference
+from linkcore.craft.document import BoardSettings, Difference, ReceiverInput
 from linkcore.findings import Finding, Hop
 from linkcore.lostlink.timeline import LossRun, Prediction
 from linkcore.modes.truth import SwitchMeasure, TruthTable
@@ -40,6 +40,7 @@ class Hands(_Incoming):
     replaced: Annotated[str, Field(max_length=40)] | None = Field(None, description="A device that failed and was replaced by a new one")
     bound: bool | None = None
     loss_percent: Annotated[float, Field(ge=0, le=100)] | None = None
+    tap: Annotated[str, Field(max_length=40)] | None = Field(None, description="The pin of the receiver whose wire the tap listens to")
 
 
 class Act(_Incoming):
@@ -126,27 +127,56 @@ class Wave(BaseModel):
     as_sent: list[ReadByte]
     as_read: list[ReadByte]
     byte_us: float
+    pulses: list[tuple[float, float]] = Field(default_factory=list, description="Where the line is made of pulses: when each began and how long it lasted, us")
 
 
 class LineReading(BaseModel):
-    """What would read the line."""
+    """What would read the line. `mends` do it; `why_not` says why the board cannot on this pad."""
 
-    protocol: str
-    inverted: bool
+    settings: ReceiverInput
     good_share: float
     changes: list[str]
+    possible: bool
+    why_not: str
+
+
+class TapWire(BaseModel):
+    """A wire that the tap can listen to: the receiver's pin, the pad at its other end, and what runs on it."""
+
+    pin: str
+    pad: str | None
+    carries: Literal["channels", "telemetry", "both"]
+
+
+class InputWorkedOut(BaseModel):
+    """How parts and wire ask the port to be set, and why."""
+
+    settings: ReceiverInput
+    because: list[str]
+
+
+class DownlinkValue(BaseModel):
+    """What the receiver heard from the board: one sensor, `t` in bench seconds."""
+
+    sensor: str
+    values: dict[str, float | int | str]
+    t: float
 
 
 class LineReport(BaseModel):
-    """The Line hop: the receiver's wire, and what the port makes of it."""
+    """The Line hop: the tapped wire, and what the receiver's port makes of its own."""
 
+    wires: list[TapWire]
+    tap: str
     wire_pad: str | None
     protocol: str | None
+    what: str
     confidence: float
     idle: str | None
     baud: int | None
     measured_baud: float | None
     framing: str | None
+    inverted: bool | None
     frames_per_s: float | None
     good_share: float
     why: list[str]
@@ -154,8 +184,11 @@ class LineReport(BaseModel):
     port_pad: str | None
     port_says: str
     port_good_share: float
+    set_to: ReceiverInput
+    worked_out: InputWorkedOut | None
     would_read: list[LineReading]
     wave: Wave | None
+    downlink: list[DownlinkValue]
 
 
 class BandView(BaseModel):

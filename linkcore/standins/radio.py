@@ -8,8 +8,8 @@ from typing import Literal
 
 from linkcore.craft.document import CraftDocument
 from linkcore.parts.models import Receiver, Switch, Transmitter
-from linkcore.protocols import crsf, sbus
-from linkcore.protocols.base import raw_from_us
+from linkcore.protocols import crsf, fport
+from linkcore.protocols.base import ProtocolSpec, Sent
 
 # Which stick and which way each axis is on, by stick mode: (stick, direction).
 STICKS: dict[int, dict[str, tuple[Literal["left", "right"], Literal["x", "y"]]]] = {
@@ -21,6 +21,7 @@ STICKS: dict[int, dict[str, tuple[Literal["left", "right"], Literal["x", "y"]]]]
 NOISE_US = 0.35  # a gimbal's own restlessness, standard deviation
 PROCESSING_S = 0.0008
 LINK_REPORT_S = 0.1
+REPORT_GAP_S = 2 * crsf.SPEC.uart.byte_s  # behind the channels
 LQ_FRAMES = 100
 
 
@@ -47,7 +48,6 @@ class StandInTransmitter:
     def settle(self) -> None:
         """Reckon the outputs anew after a hand has moved something."""
         self._still = [self._output(index) for index in range(len(self._setup.channels))]
-        self._still_raw = [raw_from_us(us) for us in self._still] + [raw_from_us(1500)] * (16 - len(self._still))
         self._noisy = [index for index, channel in enumerate(self._setup.channels) if channel.source in STICKS[2]]
 
     def _output(self, index: int) -> float:
@@ -70,13 +70,13 @@ class StandInTransmitter:
         """What it sends, noise aside, in us."""
         return self._still
 
-    def frame(self) -> list[int]:
-        """16 raw counts for one radio frame, the gimbals' noise included."""
-        raw = self._still_raw.copy()
-        still, gauss = self._still, self._rng.gauss
+    def frame(self) -> list[float]:
+        """What one radio frame carries, in us, the gimbals' noise included."""
+        us = self._still.copy()
+        gauss = self._rng.gauss
         for index in self._noisy:
-            raw[index] = raw_from_us(still[index] + gauss(0.0, NOISE_US))
-        return raw
+            us[index] += gauss(0.0, NOISE_US)
+        return us
 
 
 class Air:
@@ -111,11 +111,14 @@ class Air:
 Light = Literal["off", "steady", "slow blink", "fast blink"]
 
 
-class StandInReceiver:
-    """Hears radio frames and puts its protocol's bytes on the wire. It is silent until it has had a link once."""
+Said = tuple[float, Sent | bytes]
 
-    def __init__(self, part: Receiver, document: CraftDocument, protocol: str) -> None:
-        self.part, self.protocol = part, protocol
+
+class StandInReceiver:
+    """Hears radio frames and says on its wires what its protocol says. It is silent until it has had a link once."""
+
+    def __init__(self, part: Receiver, document: CraftDocument, spec: ProtocolSpec) -> None:
+        self.part, self.spec = part, spec
         self.bound = True
         self.set_up(document)
         self.power(True, 0.0)
@@ -123,15 +126,15 @@ class StandInReceiver:
     def set_up(self, document: CraftDocument) -> None:
         """Take what it does on loss from the craft document."""
         self._on_loss = document.receiver.on_loss
-        preset = document.receiver.preset_us or [1500.0, 1500.0, 1000.0, 1500.0]
-        self._preset = [raw_from_us(us) for us in preset] + [raw_from_us(1500)] * (16 - len(preset))
+        self._preset = document.receiver.preset_us or [1500.0, 1500.0, 1000.0, 1500.0]
 
     def power(self, on: bool, t: float) -> None:
         """Switch the supply."""
         self.powered = on
-        self._values: list[int] | None = None
+        self._values: list[float] | None = None
         self._last_heard = t
         self._next_report = t
+        self._fades = 0
         self.linked = False
 
     @property
@@ -143,38 +146,42 @@ class StandInReceiver:
             return "fast blink"
         return "steady" if self.linked else "slow blink"
 
-    def slot(self, t: float, values: list[int] | None, lq_percent: int) -> list[tuple[float, bytes]]:
-        """One radio slot at `t` (s): `values` raw counts, None where none was heard. Returns (start time, bytes) to send."""
+    def slot(self, t: float, values: list[float] | None, lq_percent: int) -> list[Said]:
+        """One radio slot at `t` (s): `values` in us, None where none was heard. Returns what goes on the wire and when: channels, or bytes."""
         if not self.powered or not self.bound:
             return []
         if values is not None:
             self._values, self._last_heard, self.linked = values, t, True
-        elif self.linked and t - self._last_heard >= self.part.lost_after_s - 1e-9:
-            self.linked = False
-        out = self._channels(t + PROCESSING_S, values is not None)
+        elif self.linked:
+            self._fades += 1
+            if t - self._last_heard >= self.part.lost_after_s - 1e-9:
+                self.linked = False
+        out: list[Said] = []
+        sent = self._channels(values is not None, lq_percent)
+        if sent is not None:
+            out.append((t + PROCESSING_S, sent))
+            if self.spec is fport.SPEC and self.part.telemetry is not None:
+                out.append((t + PROCESSING_S, fport.encode_poll()))  # at once behind the channels, as the wire is free
         if self.part.reports_link and t >= self._next_report - 1e-9:
             self._next_report = t + LINK_REPORT_S
             rssi = -52 if self.linked else -120
             report = crsf.encode_link_statistics(rssi_dbm=rssi, lq_percent=lq_percent if self.linked else 0, snr_db=9 if self.linked else -20)
-            after = out[-1][0] + (len(out[-1][1]) + 2) * crsf.SPEC.uart.byte_s if out else t + PROCESSING_S
-            out.append((after, report))
+            out.append((t + PROCESSING_S + REPORT_GAP_S if out else t + PROCESSING_S, report))
         return out
 
-    def _channels(self, t: float, heard: bool) -> list[tuple[float, bytes]]:
+    def _channels(self, heard: bool, lq_percent: int) -> Sent | None:
         if self._values is None:
-            return []
+            return None
         flags = self.part.flags_loss
         if self.linked:
             if not heard and not flags:
-                return []
-            return [(t, self._encode(self._values, frame_lost=flags and not heard))]
+                return None if self.spec.wire == "serial" else self._sent(self._values, 0)  # pulses go on: they have a period of their own
+            return self._sent(self._values, lq_percent, frame_lost=flags and not heard)
         if self._on_loss == "no pulses":
-            return []
+            return None
         if self._on_loss == "preset":
-            return [(t, self._encode(self._preset, frame_lost=flags, failsafe=flags))]
-        return [(t, self._encode(self._values))]
+            return self._sent(self._preset, 0, frame_lost=flags, failsafe=flags)
+        return self._sent(self._values, 0)
 
-    def _encode(self, raw: list[int], frame_lost: bool = False, failsafe: bool = False) -> bytes:
-        if self.protocol == crsf.SPEC.name:
-            return crsf.encode_channels(raw)
-        return sbus.encode(raw, frame_lost=frame_lost, failsafe=failsafe)
+    def _sent(self, us: list[float], rssi_percent: int, frame_lost: bool = False, failsafe: bool = False) -> Sent:
+        return Sent(us, frame_lost, failsafe, rssi_percent, self._fades)

@@ -2,23 +2,29 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 
 from linkcore.chain import Coin, HopState, coin, draft_against_board, kit_value, loom_value, still_findings
 from linkcore.craft.document import BoardSettings, differences, section_hashes
 from linkcore.findings import HOPS, Finding, Hop, Mend
-from linkcore.line.compare import Reading, what_would_read
+from linkcore.line.compare import Reading, set_so, what_would_read
 from linkcore.line.identify import Identified, identify_edges
 from linkcore.line.rules import PortReading, check_line
 from linkcore.lostlink.timeline import judge, predict
 from linkcore.modes.truth import TruthTable, around, clearance, held_by, misses, named_bands, switch_channels, truth_table
+from linkcore.ports.receiver import moves_for_receiver, worked_out
+from linkcore.protocols.base import PulseSpec, SerialSpec
+from linkcore.protocols.registry import PROTOCOLS
 from linkcore.signal.edges import Edges
 from linkcore.signal.uart import FRAMING_ERROR, PARITY_ERROR, ReceivedBytes, UartSettings, read_all
 from linkcore.standins.bench import Bench
-from linkcore.standins.messages import BandView, LineReading, LineReport, LogLine, ReadByte, Report, SwitchView, Wave
+from linkcore.standins.messages import BandView, DownlinkValue, InputWorkedOut, LineReading, LineReport, LogLine, ReadByte, Report, SwitchView, TapWire, Wave
 from linkcore.sticks.measure import AXES
 
 WAVE_BYTES = 5
+PULSE_REST_S = 0.0026
 NAME_EVERY_S = 0.8
 _WRONG = {0: "", FRAMING_ERROR: "no stop bit", PARITY_ERROR: "parity", FRAMING_ERROR | PARITY_ERROR: "parity, no stop bit"}
 
@@ -29,6 +35,7 @@ class Reporter:
     def __init__(self, bench: Bench) -> None:
         self.bench = bench
         self._named_at = -1.0
+        self._named_tap = ""
         self._named: tuple[Identified, list[Reading], Wave | None] = (Identified(None, 0.0), [], None)
 
     def report(self, draft_version: int) -> Report:
@@ -68,20 +75,37 @@ class Reporter:
 
     def _name_wire(self, reading: PortReading) -> tuple[Identified, list[Reading], Wave | None]:
         bench = self.bench
-        if bench.t - self._named_at >= NAME_EVERY_S or bench.t < self._named_at:
-            self._named_at = bench.t
+        if bench.t - self._named_at >= NAME_EVERY_S or bench.t < self._named_at or bench.tap != self._named_tap:
+            self._named_at, self._named_tap = bench.t, bench.tap
             edges, length = bench.wire_edges()
             identified = identify_edges(edges, length)
-            chosen = bench.board.running.receiver_input
             port_fails = reading.port is not None and not reading.reads
-            would_read = what_would_read(edges, length, chosen.protocol, chosen.inverted) if port_fails and len(edges.times) else []
-            self._named = (identified, would_read, self._wave(edges))
+            self._named = (identified, self._ways() if port_fails else [], self._wave(edges, identified))
         return self._named
 
-    def _wave(self, edges: Edges) -> Wave | None:
-        """The first bytes after a rest, as sent and as the port reads the very same levels."""
+    def _ways(self) -> list[Reading]:
+        """What would read the wire where it ends at the board, and what the board can do of it there."""
+        bench = self.bench
+        lead = bench.wire.leads[0]
+        edges, length = bench.wire_edges(lead.pin)
+        if not len(edges.times):
+            return []
+        at_pad = Edges(edges.level ^ int(lead.inverter), edges.times)
+        return what_would_read(at_pad, length, bench.board.running.receiver_input, bench.board_part, lead.pad)
+
+    def _wave(self, edges: Edges, identified: Identified) -> Wave | None:
+        """The first bytes after a rest, as sent and as the port reads the very same levels; or the first pulses."""
+        spec = PROTOCOLS.get(identified.protocol or "")
+        if len(edges.times) >= 8 and isinstance(spec, PulseSpec):
+            return self._pulse_wave(edges, bool(identified.inverted))
+        if isinstance(spec, SerialSpec) and identified.baud and identified.inverted is not None:
+            uart = replace(spec.uart.with_inversion(identified.inverted), baud=identified.baud)
+        else:
+            sent = self.bench.path.uart
+            if sent is None:
+                return None
+            uart = sent
         times = edges.times
-        uart = self.bench.out_uart
         if len(times) < 40:
             return None
         rests = np.flatnonzero(np.diff(times) > 3 * uart.byte_s)
@@ -93,15 +117,41 @@ class Reporter:
         span = lead + WAVE_BYTES * uart.byte_s + uart.bit_s
         shown = edges.between(begin, begin + span + 3 * uart.byte_s)
         local = Edges(shown.level, shown.times - begin)
-        port = self.bench.board.uart if self.bench.board.uart else None
+        on_port = self.bench.board.uart if self.bench.tap == self.bench.wire.pin else None
+        turned = Edges(local.level ^ int(self.bench.wire.leads[0].inverter), local.times)
         return Wave(
             level=local.level,
             span_us=round(span * 1e6, 2),
             bit_us=uart.bit_s * 1e6,
             toggles_us=[round(float(t) * 1e6, 2) for t in local.times if t < span],
             as_sent=self._bytes(local, uart, span),
-            as_read=self._bytes(local, port, span) if port else [],
+            as_read=self._bytes(turned, on_port, span) if on_port else [],
             byte_us=uart.byte_s * 1e6,
+        )
+
+    @staticmethod
+    def _pulse_wave(edges: Edges, inverted: bool) -> Wave:
+        """One frame of pulses after the longest rest."""
+        times = edges.times
+        start = int(np.diff(times).argmax()) + 1
+        if len(times) - start < 2:
+            start = 0
+        begin = float(times[start]) - 0.001
+        later = np.flatnonzero(np.diff(times[start:]) > PULSE_REST_S)
+        end = float(times[start + int(later[0])]) if len(later) else float(times[-1])
+        local = edges.between(begin, end + 0.001)
+        at = (local.times - begin) * 1e6
+        active = at[(1 if local.level ^ int(inverted) else 0) :]
+        pairs = active[: len(active) // 2 * 2].reshape(-1, 2)
+        return Wave(
+            level=local.level,
+            span_us=round((end - begin + 0.001) * 1e6, 1),
+            bit_us=0.0,
+            toggles_us=[round(float(t), 1) for t in at],
+            as_sent=[],
+            as_read=[],
+            byte_us=0.0,
+            pulses=[(round(float(rise), 1), round(float(fall - rise), 1)) for rise, fall in pairs],
         )
 
     @staticmethod
@@ -113,33 +163,46 @@ class Reporter:
             if t < span - 0.6 * settings.byte_s
         ]
 
+    def _wires(self) -> list[TapWire]:
+        path = self.bench.path
+        both = path.spec.half_duplex and path.exchange is not None
+        wires = [TapWire(pin=lead.pin, pad=lead.pad_name, carries="both" if both else "channels") for lead in path.wire.leads]
+        home = path.wire.telemetry
+        if home is not None and home.pin in path.lines and all(wire.pin != home.pin for wire in wires):
+            wires.append(TapWire(pin=home.pin, pad=home.pad_name, carries="telemetry"))
+        return wires
+
     def _line(self, reading: PortReading, identified: Identified, would_read: list[Reading], wave: Wave | None) -> LineReport:
         bench = self.bench
-        uart = bench.board.uart
-        chosen = bench.board.running.receiver_input
-        if reading.port is None:
-            says = "no running port has the receiver job"
-        elif uart is None:
-            says = "no protocol is set"
-        else:
-            says = f"{chosen.protocol}, {'inverted' if uart.inverted else 'not inverted'}, {uart.baud} baud, {uart.framing}"
+        wires = self._wires()
+        asked = worked_out(bench.document, bench.parts)
         return LineReport(
-            wire_pad=bench.wire.pad_name,
+            wires=wires,
+            tap=bench.tap,
+            wire_pad=next((wire.pad for wire in wires if wire.pin == bench.tap), None),
             protocol=identified.protocol,
+            what=identified.what,
             confidence=identified.confidence,
             idle=identified.idle,
             baud=identified.baud,
             measured_baud=identified.measured_baud,
-            framing=bench.spec.uart.framing if identified.protocol else None,
+            framing=identified.framing,
+            inverted=identified.inverted,
             frames_per_s=identified.frames_per_s,
             good_share=identified.good_share,
             why=identified.why,
             port=reading.port,
             port_pad=reading.pad,
-            port_says=says,
+            port_says=bench.board.describes,
             port_good_share=reading.good_share,
-            would_read=[LineReading(protocol=way.protocol, inverted=way.inverted, good_share=way.good_share, changes=list(way.changes)) for way in would_read],
+            set_to=bench.board.running.receiver_input,
+            worked_out=InputWorkedOut(settings=asked.settings, because=list(asked.because)) if asked else None,
+            would_read=[
+                LineReading(settings=way.settings, good_share=way.good_share, changes=list(way.changes), possible=way.possible, why_not=way.why_not)
+                for way in would_read
+            ],
             wave=wave,
+            downlink=[DownlinkValue(sensor=each.sensor, values=each.values, t=round(each.t or bench.t, 2)) for each in bench.downlink.values()],
         )
 
     # --- findings and coins -------------------------------------------------------------------------------------
@@ -152,8 +215,12 @@ class Reporter:
         bench = self.bench
         found = self._rules(bench.board.running) + self._damage()
         if bench.board.powered and not bench.board.booting(bench.t) and bench.t - self.settled_since > 1.0:
-            found += check_line(reading, would_read, bench.wire_alive, self._silent_because(), bench.rival_on_the_wire)
+            found += check_line(reading, would_read, bench.wire_alive, self._silent_because(), bench.rival_on_the_wire, self._mends)
         return sorted(found, key=lambda finding: ("stop", "warn", "note").index(finding.severity))
+
+    def _mends(self, way: Reading) -> tuple[Mend, ...]:
+        """What makes the port read so; what the draft has already waits to be written."""
+        return set_so(way) if way.possible else tuple(moves_for_receiver(self.bench.document, self.bench.parts))
 
     @property
     def settled_since(self) -> float:

@@ -10,8 +10,7 @@ import numpy as np
 from linkcore.craft.document import RECEIVER, CraftDocument
 from linkcore.craft.parts import KitParts
 from linkcore.loom.netlist import rail_loads, rail_of, usb_load
-from linkcore.parts.models import Pad, Serial
-from linkcore.ports.rules import receiver_wire
+from linkcore.parts.models import Output, Pad, Serial
 from linkcore.signal.edges import NO_TIMES, Times
 from linkcore.signal.uart import UartSettings, send
 
@@ -20,28 +19,57 @@ CHATTER_BYTES = 10
 
 
 @dataclass(frozen=True)
-class WireTruth:
-    """The craft's wires as metal, whatever the plan says. `pad`: where the receiver's channels arrive (None: nowhere that the board hears)."""
+class Lead:
+    """One signal wire as metal. `pad_name` None where the pin goes nowhere, `pad` None where the board has no such pad."""
 
-    document: CraftDocument
-    parts: KitParts
     pin: str
     pad_name: str | None
     pad: Pad | None
     inverter: bool
+
+    @classmethod
+    def of(cls, document: CraftDocument, parts: KitParts, pin: str) -> Lead:
+        """Follow the wire from a pin of the receiver."""
+        patch = next((each for each in document.wiring if (each.device, each.pin) == (RECEIVER, pin)), None)
+        if patch is None:
+            return cls(pin, None, None, False)
+        return cls(pin, patch.pad, parts.board.pad(patch.pad), patch.inverter)
+
+
+@dataclass(frozen=True)
+class WireTruth:
+    """The craft's wires as metal, whatever the plan says. `leads`: the wires of the output that counts, the first pin first; `telemetry`: the wire
+    on which telemetry goes home, where it is one of its own; `rivals`: other devices that drive the first lead."""
+
+    document: CraftDocument
+    parts: KitParts
+    leads: tuple[Lead, ...]
+    telemetry: Lead | None
     grounded: bool
     rivals: tuple[tuple[str, Serial], ...]
 
     @classmethod
-    def of(cls, document: CraftDocument, parts: KitParts) -> WireTruth:
+    def of(cls, document: CraftDocument, parts: KitParts, output: Output) -> WireTruth:
         """Read the netlist."""
-        wire = receiver_wire(document, parts)
+        leads = tuple(Lead.of(document, parts, pin) for pin in output.pins)
+        own = parts.receiver.telemetry.serial if parts.receiver.telemetry else None
+        home = Lead.of(document, parts, own.listens) if own and own.listens else None
         rivals = []
         for patch in document.wiring:
             part = parts.devices.get(patch.device)
-            if part and part.serial and patch.pad == wire.pad_name and part.serial.sends == patch.pin:
+            if part and part.serial and patch.pad == leads[0].pad_name and part.serial.sends == patch.pin:
                 rivals.append((patch.device, part.serial))
-        return cls(document, parts, wire.pin, wire.pad_name, wire.pad, wire.inverter, _grounded(document, parts, RECEIVER), tuple(rivals))
+        return cls(document, parts, leads, home, _grounded(document, parts, RECEIVER), tuple(rivals))
+
+    @property
+    def pin(self) -> str:
+        """The first pin of the output."""
+        return self.leads[0].pin
+
+    @property
+    def pad_name(self) -> str | None:
+        """Where the first lead ends."""
+        return self.leads[0].pad_name
 
     def volts(self, device: str, *, usb: bool, pack: bool) -> float:
         """The supply that reaches a device's pin; 0 without supply or ground."""

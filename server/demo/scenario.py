@@ -81,7 +81,7 @@ def sandpiper() -> CraftDocument:
     craft.wants = Wants(channels=6, telemetry=True, region="LBT", sensors=["gyro", "accelerometer", "barometer", "GPS"])
     craft.wiring = _wires("receiver", **{"F.Port": "T3"}) + _wires("GPS", TX="R1", RX="T1")
     craft.settings.ports |= {"U3": "receiver input", "U1": "GPS"}
-    craft.settings.receiver_input = ReceiverInput(protocol="F.Port", inverted=True)
+    craft.settings.receiver_input = ReceiverInput(protocol="F.Port", inverted=True, half_duplex=True)
     craft.settings.arming = Band(channel=5, low=1750, high=2150)
     craft.settings.lost_link = LostLink(grace_ms=1000, response="land")
     return _completed(craft)

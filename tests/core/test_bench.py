@@ -102,7 +102,7 @@ class FaultTest(SimpleTestCase):
         self.assertEqual((hand.board.link, hand.board.good_per_s), ("no signal", 0))
         self.assertGreater(hand.board.errors_per_s, 500)
         line = hand.report().line
-        self.assertEqual([(way.inverted, way.changes, way.good_share) for way in line.would_read], [(True, ["inverted"], 1.0)])
+        self.assertEqual([(way.settings.inverted, way.changes, way.good_share) for way in line.would_read], [(True, ["inverted"], 1.0)])
         self.assertIn("line.no-frames", hand.codes())
         self.assertEqual((line.wave.as_sent[0].value, line.wave.as_read[0].value), (0x0F, 0xF8))
 

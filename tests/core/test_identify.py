@@ -6,6 +6,7 @@ from dataclasses import replace
 import numpy as np
 from django.test import SimpleTestCase
 
+from linkcore.craft.document import ReceiverInput
 from linkcore.line.compare import what_would_read
 from linkcore.line.identify import identify_bytes, identify_edges, idle_level, measure_baud
 from linkcore.line.rules import PortReading, check_line
@@ -86,13 +87,13 @@ class IdentifyTest(SimpleTestCase):
 class WhatWouldReadTest(SimpleTestCase):
     def test_the_fewest_changes_come_first(self):
         edges, end = line("SBUS", inverted=True, error=0.01, cut=0.2, seed=9)
-        (way,) = what_would_read(edges, end, "SBUS", False)
+        (way,) = what_would_read(edges, end, ReceiverInput(protocol="SBUS"))
         self.assertEqual((way.changes, way.good_share), (("inverted",), 1.0))
-        (way,) = what_would_read(edges, end, "CRSF", False)
+        (way,) = what_would_read(edges, end, ReceiverInput(protocol="CRSF"))
         self.assertEqual(way.changes, ("protocol SBUS", "inverted"))
-        (way,) = what_would_read(edges, end, "SBUS", True)
+        (way,) = what_would_read(edges, end, ReceiverInput(protocol="SBUS", inverted=True))
         self.assertEqual(way.changes, ())
-        self.assertEqual(what_would_read(Edges(1, NO_TIMES), 1.0, "SBUS", True), [])
+        self.assertEqual(what_would_read(Edges(1, NO_TIMES), 1.0, ReceiverInput(protocol="SBUS")), [])
 
 
 class LineRulesTest(SimpleTestCase):

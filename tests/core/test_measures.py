@@ -52,7 +52,7 @@ class CatalogueTest(SimpleTestCase):
     def test_unknown_names_are_told(self):
         with self.assertRaisesMessage(UnknownPart, "no board 'wisp-900'"):
             shipped().of(Board, "wisp-900")
-        with self.assertRaisesMessage(ValueError, "there are SBUS, CRSF"):
+        with self.assertRaisesMessage(ValueError, "there are PWM, PPM, SBUS"):
             protocol("morse")
 
 

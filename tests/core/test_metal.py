@@ -7,7 +7,7 @@ import random
 import numpy as np
 from django.test import SimpleTestCase
 
-from linkcore.craft.parts import KitParts
+from linkcore.craft.parts import KitParts, spoken_output
 from linkcore.loom.layout import _crossed, _Net, _order
 from linkcore.standins.wires import CHATTER_BYTES, CHATTER_S, Chatter, WireTruth, both_drive
 from server.demo import scenario
@@ -16,7 +16,8 @@ from tests.crafts import sbus_craft
 
 
 def truth(craft) -> WireTruth:
-    return WireTruth.of(craft, KitParts.of(craft))
+    parts = KitParts.of(craft)
+    return WireTruth.of(craft, parts, spoken_output(craft, parts.receiver))
 
 
 class SupplyTest(SimpleTestCase):

@@ -117,6 +117,15 @@ class PortRuleTest(SimpleTestCase):
         back = mended.model_copy(update={"wiring": [patch.model_copy(update={"pad": "T5"}) if patch.pin == "HUB" else patch for patch in mended.wiring]})
         self.broken("ports.inverter-too-many", back, hub)
 
+    def test_half_duplex_goes_with_the_receivers_wire(self):
+        craft = scenario.sandpiper()
+        craft.settings.receiver_input.half_duplex = False
+        self.assertIn(("ports.half-duplex", "stop"), {(each.code, each.severity) for each in check_ports(craft, craft.settings, KitParts.of(craft))})
+        craft = sbus_craft()
+        craft.settings.receiver_input.half_duplex = True
+        found = next(each for each in check_ports(craft, craft.settings, KitParts.of(craft)) if each.code == "ports.half-duplex")
+        self.assertIn("full duplex", found.mends[0].text)
+
     def test_a_receiver_that_no_pad_can_invert_gets_an_inverter_into_its_wire(self):
         craft = sbus_craft()
         craft.kit.board, craft.settings.ports = "merle-f4", {"U3": "receiver input"}

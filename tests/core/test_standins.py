@@ -25,7 +25,7 @@ from linkcore.standins.radio import NOISE_US, STICKS, Air, StandInReceiver, Stan
 from tests.crafts import crsf_craft, sbus_craft
 
 HARROW = shipped().of(Transmitter, "harrow-16")
-SILENT = [992] * 16
+SILENT = [1500.0] * 16
 
 
 def with_order(order: str, stick_mode: int) -> CraftDocument:
@@ -72,10 +72,10 @@ class TransmitterTest(SimpleTestCase):
     def test_gimbals_are_restless_and_switches_are_not(self):
         transmitter = StandInTransmitter(HARROW, crsf_craft(), random.Random(4))
         frames = [transmitter.frame() for _ in range(400)]
-        self.assertTrue(1 < len({frame[0] for frame in frames}) <= 5)
-        self.assertEqual({frame[4] for frame in frames}, {raw_from_us(1000)})
+        self.assertTrue(1 < len({raw_from_us(frame[0]) for frame in frames}) <= 5)
+        self.assertEqual({frame[4] for frame in frames}, {1000})
         mean = sum(frame[0] for frame in frames) / len(frames)
-        self.assertAlmostEqual(mean, 992, delta=NOISE_US)
+        self.assertAlmostEqual(mean, 1500, delta=NOISE_US)
 
 
 class AirTest(SimpleTestCase):
@@ -95,18 +95,19 @@ class AirTest(SimpleTestCase):
 
 class ReceiverTest(SimpleTestCase):
     def frames(self, receiver: StandInReceiver, heard: list[bool], start: float = 0.0):
-        spec = PROTOCOLS[receiver.protocol]
-        decoder = spec.decoder()
+        spec = receiver.spec
+        decoder, encoder = spec.decoder(), spec.encoder()
         out = []
         for index, hears in enumerate(heard):
             t = start + index * receiver.part.link_period_s
-            for at, data in receiver.slot(t, SILENT if hears else None, 100):
+            for at, said in receiver.slot(t, SILENT if hears else None, 100):
+                data = said if isinstance(said, bytes) else encoder.frame(said)
                 out += decoder.feed(data, [at + place * spec.uart.byte_s for place in range(len(data))])
         return out + decoder.finish()
 
     def make(self, part_id: str, on_loss: str) -> StandInReceiver:
         craft = apply_edits(sbus_craft() if part_id == "pip-s8" else crsf_craft(), [Edit(path="/receiver/on_loss", value=on_loss)])
-        return StandInReceiver(shipped().of(Receiver, part_id), craft, "SBUS" if part_id == "pip-s8" else "CRSF")
+        return StandInReceiver(shipped().of(Receiver, part_id), craft, PROTOCOLS["SBUS" if part_id == "pip-s8" else "CRSF"])
 
     def test_it_is_silent_until_it_has_had_a_link(self):
         for part_id in ("pip-s8", "wisp-900"):
@@ -222,9 +223,9 @@ class BoardTest(SimpleTestCase):
         board = self.board()
         board.restart(0.0)
         edges = send(bytes(25), 0.1, board.uart)
-        received, frames = board.listen(edges.times, edges.level, 0.2)
+        received, frames = board.listen({"R2": (edges.times, edges.level)}, 0.2)
         self.assertEqual((len(received), frames), (0, []))
-        self.assertEqual(len(board.listen(NO_TIMES, 0, 2.0)[0]), 0)
+        self.assertEqual(len(board.listen({"R2": (NO_TIMES, 0)}, 2.0)[0]), 0)
 
 
 class BenchEdgesTest(SimpleTestCase):
@@ -242,7 +243,7 @@ class BenchEdgesTest(SimpleTestCase):
             edges, length = bench.wire_edges()
             spec = bench.spec
             self.assertEqual(int(edges.level_at([0.0])[0]), spec.uart.idle_level)
-            self.assertEqual(edges.final_level, bench._wire_level)
+            self.assertEqual(edges.final_level, bench.path.lines[bench.tap].level)
             self.assertLess(float(edges.times[-1]), length + 0.002)
 
     def test_hands_arrive_in_any_order_and_only_what_they_name_moves(self):

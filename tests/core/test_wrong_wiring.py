@@ -1,5 +1,6 @@
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import Any
 
 from django.test import SimpleTestCase
@@ -11,7 +12,7 @@ from linkcore.loom.netlist import plan_edits, wire_key
 from linkcore.parts.catalogue import Catalogue, shipped
 from linkcore.parts.models import Receiver
 from linkcore.ports.planner import work_out
-from linkcore.standins.bench import Bench, CannotRun, Refused
+from linkcore.standins.bench import Bench, CannotRun, Refused, cannot_run
 from linkcore.standins.messages import BenchState
 from server.demo import scenario
 from tests.core.test_bench import Hand
@@ -158,9 +159,13 @@ class KitOnTheBenchTest(SimpleTestCase):
         self.assertEqual(Hand(blind).coins()["kit"], "blank")
 
     def test_a_craft_whose_line_cannot_be_made_has_no_bench_and_says_why(self):
-        for make, why in ((scenario.dunlin, "Still to choose: board, receiver, transmitter"), (scenario.coot, "sends PWM")):
-            with self.assertRaisesMessage(CannotRun, why):
-                Bench(make())
+        both = scenario.coot()
+        both.kit.receiver = "pip-s4"
+        silent = KitParts.of(both)
+        mute = replace(silent, maybe_receiver=silent.receiver.model_copy(update={"outputs": (silent.receiver.outputs[0].model_copy(update={"jumper": True}),)}))
+        self.assertIn("No output of the receiver sends", cannot_run(both, mute))
+        with self.assertRaisesMessage(CannotRun, "Still to choose: board, receiver, transmitter"):
+            Bench(scenario.dunlin())
 
     def test_the_board_takes_a_protocol_only_with_the_job_and_nothing_is_lost(self):
         hand = Hand(crsf_craft())
