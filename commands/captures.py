@@ -6,6 +6,7 @@ import sys
 from collections.abc import Iterator
 from dataclasses import dataclass
 from pathlib import Path
+from typing import IO
 
 import numpy as np
 
@@ -25,6 +26,13 @@ class Source:
 
     path: Path
     line: str | None = None
+    _stream: IO[bytes] | None = None
+
+    @property
+    def progress(self) -> float:
+        """How much of the file has been read, 0 to 1."""
+        size = self.path.stat().st_size
+        return self._stream.tell() / size if self._stream and not self._stream.closed and size else 0.0
 
     @property
     def timed(self) -> bool:
@@ -48,6 +56,7 @@ class Source:
     def blocks(self) -> Iterator[tuple[Recording, Times]]:
         """The toggles of the chosen line, with the recording as far as it has been read."""
         with self.path.open("rb") as stream:
+            self._stream = stream
             if self._kind == ".csv":
                 table = CsvReader(stream)
                 for block in table.edges():

@@ -65,6 +65,11 @@ def _parser() -> argparse.ArgumentParser:
     test.set_defaults(do=_test)
     verbs.add_parser("bench", help="measure speed and memory").set_defaults(do=_bench)
     verbs.add_parser("schemas", help="write the API's and the craft document's schemas anew").set_defaults(do=_schemas)
+    line = verbs.add_parser("line", help="offer the line of a craft's stand-in receiver on a pty, for other programs and for taps")
+    line.add_argument("--craft", required=True, help="the craft's name")
+    line.add_argument("--workshop", help="its workshop, where several have a craft of that name")
+    line.add_argument("--seconds", help="stop by itself after this long")
+    line.set_defaults(do=_line)
     verbs.add_parser("lock", help="lock the Python packages anew from requirements.in").set_defaults(do=_lock)
     verbs.add_parser("manage", help="run a Django command against the demo's database").add_argument("rest", nargs=argparse.REMAINDER)
     verbs.choices["manage"].set_defaults(do=_manage)
@@ -209,6 +214,19 @@ def _manage(options: argparse.Namespace) -> int:
     setup.python_environment()
     with _alone(), _database({"COINBELL_SECRET_KEY": "unused"}) as environment:
         _django(environment, *options.rest)
+    return 0
+
+
+def _line(options: argparse.Namespace) -> int:
+    """Beside a running ./bell where there is one, else with a database of its own."""
+    setup.python_environment()
+    chosen = [part for name in ("craft", "workshop", "seconds") if (value := getattr(options, name)) for part in (f"--{name}", value)]
+    environment = Database(VAR / "mariadb").running()
+    if environment is not None:
+        _django({**os.environ, "COINBELL_SECRET_KEY": "unused", **environment}, "offer_line", *chosen)
+        return 0
+    with _alone(), _database({"COINBELL_SECRET_KEY": "unused"}) as own:
+        _django(own, "offer_line", *chosen)
     return 0
 
 

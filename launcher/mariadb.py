@@ -155,6 +155,15 @@ class Database:
                 said = [line for line in errors.read_text(errors="replace").splitlines() if "ERROR" in line] if errors.exists() else []
                 raise Trouble(f"MariaDB did not start: {said[-1] if said else 'it said nothing'} (the whole log: {errors})")
             time.sleep(0.05)
+        (self.folder / "port").write_text(str(self.port))
+
+    def running(self) -> dict[str, str] | None:
+        """How Django reaches the server that another ./bell keeps running here; None where there is none."""
+        if not self._answers() or not (self.folder / "port").exists():
+            return None
+        self.port = int((self.folder / "port").read_text())
+        self._tell((self.folder / "password").read_text())
+        return self.environment
 
     def _answers(self) -> bool:
         return self._admin("ping") == 0
@@ -197,6 +206,9 @@ class Database:
             raise Trouble(
                 f"MariaDB would not make the app's user: {done.stderr.strip()}; it was set up by another user of this machine, start ./bell as that one"
             )
+        self._tell(secret)
+
+    def _tell(self, secret: str) -> None:
         self.environment = {
             "COINBELL_DB_HOST": "127.0.0.1",
             "COINBELL_DB_PORT": str(self.port),

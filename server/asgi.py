@@ -18,10 +18,12 @@ from django.urls import path  # noqa: E402
 
 from server.bench.consumer import BenchConsumer  # noqa: E402
 from server.body_limit import BodyLimit  # noqa: E402
+from server.tap.consumer import TapConsumer  # noqa: E402
 
+_sockets = [path("ws/crafts/<uuid:craft_id>/bench", BenchConsumer.as_asgi()), path("ws/crafts/<uuid:craft_id>/tap", TapConsumer.as_asgi())]
 application = ProtocolTypeRouter(
     {
         "http": BodyLimit(_django, settings.MAX_UPLOAD_BYTES),
-        "websocket": AllowedHostsOriginValidator(AuthMiddlewareStack(URLRouter([path("ws/crafts/<uuid:craft_id>/bench", BenchConsumer.as_asgi())]))),
+        "websocket": AllowedHostsOriginValidator(AuthMiddlewareStack(URLRouter(_sockets))),
     }
 )

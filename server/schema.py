@@ -13,7 +13,9 @@ from linkcore.craft.document import CraftDocument
 from linkcore.findings import Edit
 from linkcore.parts.models import Board, Module, Peripheral, Receiver, Transmitter
 from linkcore.standins.messages import Act, Answer, Hands, Live, Report, Trouble, Waiting
+from server.captures.views import FrameView, ReadingNews, WindowView
 from server.planning.views import ExchangeView, KitView, LoomView, PlanView, WorkedOut
+from server.tap.messages import OpenTap, TapAct, TapState
 
 _SENT = (
     Answer,
@@ -32,8 +34,12 @@ _SENT = (
     WorkedOut,
     LoomView,
     ExchangeView,
+    ReadingNews,
+    FrameView,
+    WindowView,
+    TapState,
 )
-_TAKEN = (Hands, Act, CraftDocument, Edit)
+_TAKEN = (Hands, Act, CraftDocument, Edit, OpenTap, TapAct)
 
 
 def add_core_models(result: dict[str, Any], **_: Any) -> dict[str, Any]:

@@ -41,6 +41,8 @@ INSTALLED_APPS = [
     "server.bench",
     "server.proofs",
     "server.parts",
+    "server.captures",
+    "server.tap",
     "server.demo",
 ]
 MIDDLEWARE = [
@@ -151,8 +153,10 @@ WHITENOISE_INDEX_FILE = False
 WHITENOISE_USE_FINDERS = True
 WHITENOISE_IMMUTABLE_FILE_TEST = r"^/assets/.+-[0-9A-Za-z_-]{8}\.\w+$"  # the build names files by their content
 
-MAX_UPLOAD_BYTES = int(os.environ.get("COINBELL_MAX_UPLOAD_MB", "64")) << 20
+MAX_UPLOAD_BYTES = int(os.environ.get("COINBELL_MAX_UPLOAD_MB", "200")) << 20
 FILE_UPLOAD_TEMP_DIR = None
+# What a tap may open: "local" (serial devices of this machine and loopback), more addresses with commas between, or "off".
+TAP_ALLOWS = {each.strip() for each in os.environ.get("COINBELL_TAP", "local").split(",") if each.strip() not in ("", "off")}
 USE_TZ = True
 TIME_ZONE = "UTC"
 LANGUAGE_CODE = "en"

@@ -242,12 +242,17 @@ class ProtocolSpec(ABC):
 
 @dataclass(frozen=True, kw_only=True)
 class SerialSpec(ProtocolSpec):
-    """A protocol of bytes. `explain` lays one frame open; `encoder` is there where a receiver speaks it."""
+    """A protocol of bytes. `explain` lays one frame open; `encoder` is there where a receiver speaks it.
+
+    `stuffing`: its flag, its escape and what an escaped byte is XORed with; `flagged_poll`: a poll is a flag and one byte.
+    """
 
     uart: UartSettings
     decoder: Callable[[], Decoder]
     encoder: Callable[[], Encoder] | None = None
     explain: Explain | None = None
+    stuffing: tuple[int, int, int] | None = None
+    flagged_poll: bool = False
 
     @property
     def wire(self) -> Literal["serial", "PPM", "PWM"]:

@@ -123,4 +123,5 @@ SPEC = SerialSpec(
     decoder=FportDecoder,
     encoder=FportEncoder,
     explain=explain,
+    stuffing=(FLAG, ESCAPE, FLIP),
 )

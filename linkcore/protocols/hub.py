@@ -116,4 +116,5 @@ SPEC = SerialSpec(
     periods_s=(0.2, 1.0),
     decoder=HubDecoder,
     explain=explain,
+    stuffing=(FLAG, ESCAPE, FLIP),
 )

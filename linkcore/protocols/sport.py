@@ -167,4 +167,6 @@ SPEC = SerialSpec(
     checksum=True,
     decoder=SportDecoder,
     explain=explain,
+    stuffing=(FLAG, ESCAPE, FLIP),
+    flagged_poll=True,
 )

@@ -47,7 +47,7 @@ class Act(_Incoming):
     """An act on the board. `request` comes back in the answer; `version` is the draft that is meant to be written."""
 
     type: Literal["act"] = "act"
-    act: Literal["write", "read back", "restart", "measure anew"]
+    act: Literal["write", "read back", "restart", "measure anew", "keep line"]
     request: Annotated[str, Field(min_length=1, max_length=64)]
     version: int | None = None
 
@@ -59,6 +59,7 @@ class Answer(BaseModel):
     request: str
     ok: bool
     text: str
+    recording: str | None = Field(None, description="What was heard on the tapped wire, where the act was to keep it: the recording's id")
 
 
 class Trouble(BaseModel):

@@ -21,7 +21,7 @@ from linkcore.standins.telemetry import BoardSays, Exchange, toggles_of, told
 from linkcore.standins.voice import SerialVoice, voice_of
 from linkcore.standins.wires import Chatter, Lead, WireTruth, both_drive
 
-KEPT_S = 1.0  # how much of each wire a tap can look back on
+KEPT_S = 10.0  # how much of each wire a tap can look back on
 
 
 class TapLine:
@@ -43,7 +43,12 @@ class TapLine:
         """The last stretch up to `now`, times from its beginning: (edges, its length in s)."""
         if not self._pieces:
             return Edges(self.level, NO_TIMES), seconds
-        times = np.concatenate(self._pieces)
+        recent: list[Times] = []
+        for piece in reversed(self._pieces):
+            recent.append(piece)
+            if piece[0] < now - seconds:
+                break
+        times = np.concatenate(recent[::-1])
         begin = max(now - seconds, float(times[0]) - 0.005)
         before = int(np.searchsorted(times, begin))
         level = self.level ^ ((len(times) - before) & 1)

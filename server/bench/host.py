@@ -12,6 +12,7 @@ import secrets
 import uuid
 from dataclasses import dataclass
 from typing import Any
+from uuid import UUID
 
 from channels.db import database_sync_to_async as in_database
 from channels.layers import get_channel_layer
@@ -22,11 +23,14 @@ from linkcore.chain import Proof, still_chain, still_findings
 from linkcore.craft.document import CraftDocument, CraftError
 from linkcore.craft.parts import KitParts
 from linkcore.findings import Hop
+from linkcore.signal.edges import Edges
+from linkcore.signal.writing import vcd
 from linkcore.standins.bench import Bench, Refused, cannot_run
 from linkcore.standins.clock import RealClock
 from linkcore.standins.messages import Act, Answer, BenchState, Hands, Trouble, Waiting
 from linkcore.standins.report import Reporter
 from server.bench.models import BenchRecord
+from server.captures.models import Recording
 from server.crafts.models import Craft, Revision
 from server.parts.models import catalogue_of
 from server.proofs.models import ProofRecord, WireRing
@@ -40,6 +44,7 @@ KEEP_S = 2.0
 WAITING_EVERY = 25
 SETTLE_S = 0.006  # from radio frame to decoded frame
 HURRY_EVERY_S = 0.12  # how often the beat of 25 a second may be broken for a hand: at most every third snapshot comes early
+LINE_S = 10.0  # how much of a tapped wire is kept on demand
 MOST_BEHIND_S = 0.4  # a machine that slept does not make the bench race
 
 log = logging.getLogger(__name__)
@@ -307,10 +312,11 @@ class RunningBench:
         await self._layer.send(channel, {"type": "bench.text", "text": answer.model_dump_json()})
 
     async def _act(self, act: Act, message: dict[str, Any]) -> None:
+        self._made: str | None = None
         try:
             text = await self._do(act, message["user"])
             await in_database(BenchRecord.keep)(self.craft_id, HOLDER, self._state())  # an act that was answered is kept
-            answer = Answer(request=act.request, ok=True, text=text)
+            answer = Answer(request=act.request, ok=True, text=text, recording=self._made)
         except (Refused, ValueError) as refused:
             answer = Answer(request=act.request, ok=False, text=str(refused))
         self._report_now = True
@@ -327,6 +333,8 @@ class RunningBench:
             self.bench.write(self.bench.document.settings)
             await in_database(self._written)(self.bench.document, user_id)
             return "written"
+        if act.act == "keep line":
+            return await self._keep_line(user_id)
         if act.act == "read back":
             held = self.bench.read_back()
             return "read back" if held == self.bench.document.settings else "read back: the board holds other values than the draft"
@@ -335,6 +343,21 @@ class RunningBench:
             return "restarting"
         self.bench.measure_anew()
         return "measuring anew"
+
+    async def _keep_line(self, user_id: int) -> str:
+        """What the tap has heard of late becomes a recording, lent until somebody keeps it."""
+        assert self.bench is not None
+        edges, seconds = self.bench.wire_edges(seconds=LINE_S)
+        if not len(edges.times):
+            raise Refused("nothing was heard on this wire")
+        name = f"{self.bench.tap} of the {self.bench.receiver_part.name}, {seconds:.1f} s.vcd"
+        self._made = str(await in_database(self._recorded)(edges, seconds, name, user_id))
+        return f"{seconds:.1f} s of {self.bench.tap} are kept"
+
+    def _recorded(self, edges: Edges, seconds: float, name: str, user_id: int) -> UUID:
+        author = get_user_model().objects.filter(pk=user_id).first()
+        pieces = vcd(edges, seconds, "line")
+        return Recording.store(pieces, craft_id=self.craft_id, name=name, kind="vcd", source=Recording.Source.STAND_IN, made_by=author).pk
 
     def _written(self, document: CraftDocument, user_id: int) -> None:
         author = get_user_model().objects.filter(pk=user_id).first()

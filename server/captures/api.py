@@ -1,168 +1,275 @@
-"""Reading a capture file that the browser hands in.
-
-The file is decoded by the headless command in a process of its own: with limits on time and memory, it cannot hurt the
-benches, and what the screen shows is what `./bell decode` prints.
-"""
+"""Recordings over HTTP: handed in, kept with a craft, read, looked at part by part, and handed out again in open formats."""
 
 from __future__ import annotations
 
 import json
-import resource
-import subprocess
-import sys
-import tempfile
+import uuid
+from collections.abc import AsyncIterator, Iterator
 from pathlib import Path
 from typing import Any
 
-from django.conf import settings
-from drf_spectacular.utils import extend_schema
+import numpy as np
+from asgiref.sync import sync_to_async
+from django.http import FileResponse, HttpRequest, HttpResponse, JsonResponse, StreamingHttpResponse
+from drf_spectacular.types import OpenApiTypes
+from drf_spectacular.utils import OpenApiParameter, extend_schema
 from rest_framework import serializers
-from rest_framework.parsers import MultiPartParser
+from rest_framework.exceptions import NotFound
+from rest_framework.parsers import JSONParser, MultiPartParser
 from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
+from linkcore.craft.document import CraftError
+from linkcore.craft.parts import KitParts
+from linkcore.protocols.base import SerialSpec
+from linkcore.protocols.registry import RECEIVER_PROTOCOLS
+from linkcore.signal import writing
+from linkcore.signal.edges import Edges
+from server.captures.models import Recording
+from server.captures.services import Unreadable, put_on_disk, read_line, reading_folder
+from server.captures.views import Reading, ReadingNews
+from server.crafts.api import find_craft
+from server.parts.models import catalogue_of
 from server.problems import ProblemSerializer, Unprocessable
+from server.schema import CoreField
 
-SHOWN_FRAMES = 400
-TIME_LIMIT_S = 60
-MEMORY_LIMIT = 2 << 30
+KINDS = ("vcd", "csv", "bin")
+_LINE = OpenApiParameter("line", str, description="Which line of a file that holds several")
+_REFUSED: dict[int, Any] = {400: ProblemSerializer, 404: ProblemSerializer, 422: ProblemSerializer}
 
 
-class CaptureFormSerializer(serializers.Serializer[Any]):
+class RecordingFormSerializer(serializers.Serializer[Any]):
     """A capture: VCD, CSV or raw bytes, as its ending says."""
 
     file = serializers.FileField()
-    line = serializers.CharField(required=False, allow_blank=True, max_length=200)
 
 
-class CaptureFrameSerializer(serializers.Serializer[Any]):
-    """One frame: `kind` channels, telemetry or bad."""
+class RecordingSerializer(serializers.Serializer[Any]):
+    """A recording of a line."""
 
-    t = serializers.FloatField(allow_null=True)
-    kind = serializers.ChoiceField(choices=["channels", "telemetry", "bad"])
-    channels = serializers.ListField(child=serializers.FloatField(), required=False)
-    failsafe = serializers.BooleanField(required=False)
-    frame_lost = serializers.BooleanField(required=False)
-    sensor = serializers.CharField(required=False)
-    values = serializers.DictField(required=False)
-    why = serializers.CharField(required=False)
-
-
-class CaptureLineSerializer(serializers.Serializer[Any]):
-    """How the line is read."""
-
-    protocol = serializers.CharField(allow_null=True)
-    baud = serializers.IntegerField(allow_null=True)
-    data_bits = serializers.IntegerField(allow_null=True)
-    parity = serializers.CharField(allow_null=True)
-    stop_bits = serializers.IntegerField(allow_null=True)
-    inverted = serializers.BooleanField(allow_null=True)
-
-
-class CaptureSummarySerializer(serializers.Serializer[Any]):
-    """Counts over the whole file."""
-
-    frames = serializers.IntegerField()
-    bad_frames = serializers.IntegerField()
-    bytes = serializers.IntegerField()
-    framing_errors = serializers.IntegerField()
-    parity_errors = serializers.IntegerField()
-    duration_s = serializers.FloatField(allow_null=True)
-
-
-class CaptureSerializer(serializers.Serializer[Any]):
-    """What is in a capture; `frames` are the first ones, `marks` one letter for every frame up to a limit."""
-
+    id = serializers.UUIDField()
     name = serializers.CharField()
-    lines = serializers.ListField(child=serializers.CharField())
-    chosen_line = serializers.CharField()
-    line = CaptureLineSerializer()
-    why = serializers.ListField(child=serializers.CharField())
-    frames = CaptureFrameSerializer(many=True)
-    marks = serializers.CharField(allow_blank=True)
-    summary = CaptureSummarySerializer()
+    kind = serializers.ChoiceField(choices=KINDS)
+    heard_from = serializers.ChoiceField(choices=Recording.Source.values)
+    what = serializers.CharField()
+    size = serializers.IntegerField()
+    kept = serializers.BooleanField()
+    made_at = serializers.DateTimeField()
+    made_by = serializers.CharField(allow_null=True)
 
 
-def _limit() -> None:
-    resource.setrlimit(resource.RLIMIT_AS, (MEMORY_LIMIT, MEMORY_LIMIT))
-    resource.setrlimit(resource.RLIMIT_CPU, (TIME_LIMIT_S, TIME_LIMIT_S))
+class RecordingChangeSerializer(serializers.Serializer[Any]):
+    """What can be changed of a recording: whether it stays with the craft, and its name."""
+
+    kept = serializers.BooleanField(required=False)
+    name = serializers.CharField(required=False, min_length=1, max_length=120)
 
 
-def _command(*arguments: str) -> subprocess.CompletedProcess[str]:
+class FrameAnswer(serializers.Serializer[Any]):
+    """A frame laid open."""
+
+    frame = CoreField("FrameView")
+
+
+class WindowAnswer(serializers.Serializer[Any]):
+    """A stretch of the line."""
+
+    window = CoreField("WindowView")
+
+
+class WindowQuery(serializers.Serializer[Any]):
+    """Which stretch, s; `port`: beside it what the craft's port would read of it."""
+
+    line = serializers.CharField(required=False, allow_blank=True, default="")
+    start = serializers.FloatField()
+    end = serializers.FloatField()
+    port = serializers.BooleanField(required=False, default=False)
+
+
+def _row(recording: Recording) -> dict[str, Any]:
+    names = ("id", "name", "kind", "what", "size", "kept", "made_at")
+    by = recording.made_by.get_username() if recording.made_by else None
+    return {name: getattr(recording, name) for name in names} | {"heard_from": recording.source, "made_by": by}
+
+
+def _find(user: Any, recording_id: uuid.UUID) -> Recording:
+    found = Recording.objects.seen_by(user).select_related("made_by", "craft").filter(pk=recording_id).first()
+    if found is None:
+        raise NotFound("there is no such recording (any more)")
+    return found
+
+
+def _reading(recording: Recording, line: str) -> Reading:
     try:
-        return subprocess.run(
-            [sys.executable, "-m", "commands.decode", *arguments],
-            cwd=settings.ROOT,
-            capture_output=True,
-            text=True,
-            timeout=TIME_LIMIT_S,
-            preexec_fn=_limit,
-            check=False,
-        )
-    except subprocess.TimeoutExpired as error:
-        raise Unprocessable(f"the capture took longer than {TIME_LIMIT_S} s to read; cut it to the stretch you need") from error
+        return Reading(reading_folder(recording, line))
+    except FileNotFoundError as error:
+        raise NotFound("this recording has not been read here yet; open it again") from error
 
 
-def read_capture(path: Path, name: str, line: str) -> dict[str, Any]:
-    """Everything the Line hop shows of a capture. Raise Unprocessable with the reader's own sentence."""
-    chosen = ["--line", line] if line else []
-    identified = _command("identify", *chosen, str(path))
-    if identified.returncode != 0:
-        raise Unprocessable(_reason(identified, path, name))
-    found = json.loads(identified.stdout)
-    decoded = _command("decode", "--bad", *chosen, str(path))
-    if decoded.returncode not in (0, 3):
-        raise Unprocessable(_reason(decoded, path, name))
-    first, *frames, last = decoded.stdout.splitlines()
-    shown = [json.loads(each) for each in frames[:SHOWN_FRAMES]]
-    lines = json.loads(_command("lines", str(path)).stdout)
-    picked = line or (found.get("line") or "")
-    return {
-        "name": name,
-        "lines": lines,
-        "chosen_line": picked,
-        "line": json.loads(first)["line"],
-        "why": found["why"],
-        "frames": shown,
-        "marks": "".join(_mark(each) for each in frames[:4000]),
-        "summary": json.loads(last)["summary"],
-    }
-
-
-def _mark(text: str) -> str:
-    if '"kind": "bad"' in text:
-        return "b"
-    if '"failsafe": true' in text:
-        return "f"
-    return "l" if '"frame_lost": true' in text else "g"
-
-
-def _reason(done: subprocess.CompletedProcess[str], path: Path, name: str) -> str:
-    lines = [each for each in done.stderr.splitlines() if each.startswith("bell: ")]
-    if not lines:
-        return f"{name} could not be read: it asks for more memory or time than a capture should"
-    return lines[-1].removeprefix("bell: ").replace(path.name, name)
-
-
-class CapturesView(APIView):
-    """Captures are read and not kept."""
+class RecordingsView(APIView):
+    """The recordings of a craft."""
 
     parser_classes = [MultiPartParser]
 
-    @extend_schema(
-        request={"multipart/form-data": CaptureFormSerializer},
-        responses={200: CaptureSerializer, 400: ProblemSerializer, 413: ProblemSerializer, 422: ProblemSerializer},
-    )
-    def post(self, request: Request) -> Response:
-        """Say what is on the captured line and show its frames."""
-        form = CaptureFormSerializer(data=request.data)
+    @extend_schema(responses={200: RecordingSerializer(many=True), 404: ProblemSerializer})
+    def get(self, request: Request, craft_id: uuid.UUID) -> Response:
+        """The newest first, those that are only lent among them."""
+        craft = find_craft(request, craft_id)
+        return Response(RecordingSerializer([_row(each) for each in craft.recordings.select_related("made_by")], many=True).data)
+
+    @extend_schema(request={"multipart/form-data": RecordingFormSerializer}, responses={201: RecordingSerializer, 413: ProblemSerializer, **_REFUSED})
+    def post(self, request: Request, craft_id: uuid.UUID) -> Response:
+        """Hand in a capture. It is lent until it is kept."""
+        craft = find_craft(request, craft_id)
+        form = RecordingFormSerializer(data=request.data)
         form.is_valid(raise_exception=True)
         upload = form.validated_data["file"]
-        name = Path(upload.name).name
-        with tempfile.TemporaryDirectory(prefix="capture-") as folder:
-            path = Path(folder) / ("capture" + Path(name).suffix.lower())
-            with path.open("wb") as target:
-                for piece in upload.chunks():
-                    target.write(piece)
-            return Response(read_capture(path, name, form.validated_data.get("line", "")))
+        name = Path(upload.name).name[-120:]
+        kind = Path(name).suffix.lower().removeprefix(".")
+        if kind not in KINDS:
+            raise Unprocessable(f"{name}: the ending says neither .vcd, .csv nor .bin; rename it to what it is")
+        made = Recording.store(upload.chunks(), craft=craft, name=name, kind=kind, source=Recording.Source.FILE, made_by=request.user)
+        return Response(RecordingSerializer(_row(made)).data, status=201)
+
+
+class RecordingView(APIView):
+    """One recording."""
+
+    parser_classes = [JSONParser]
+
+    @extend_schema(request=RecordingChangeSerializer, responses={200: RecordingSerializer, **_REFUSED})
+    def patch(self, request: Request, recording_id: uuid.UUID) -> Response:
+        """Keep it with the craft, or let it go again; name it."""
+        recording = _find(request.user, recording_id)
+        change = RecordingChangeSerializer(data=request.data)
+        change.is_valid(raise_exception=True)
+        for name, value in change.validated_data.items():
+            setattr(recording, name, value)
+        recording.save(update_fields=["kept", "name"])
+        return Response(RecordingSerializer(_row(recording)).data)
+
+    @extend_schema(responses={204: None, 404: ProblemSerializer})
+    def delete(self, request: Request, recording_id: uuid.UUID) -> Response:
+        """Throw it away."""
+        _find(request.user, recording_id).delete()
+        return Response(status=204)
+
+
+class FrameView(APIView):
+    """A frame of a recording that has been read."""
+
+    @extend_schema(parameters=[_LINE], responses={200: FrameAnswer, 404: ProblemSerializer})
+    def get(self, request: Request, recording_id: uuid.UUID, index: int) -> Response:
+        """Lay it open."""
+        reading = _reading(_find(request.user, recording_id), request.query_params.get("line", ""))
+        frame = reading.frame(index)
+        if frame is None:
+            raise NotFound(f"there is no frame {index}")
+        return Response({"frame": frame.model_dump(mode="json")})
+
+
+class WindowView(APIView):
+    """A stretch of the line of a recording that has been read."""
+
+    @extend_schema(parameters=[WindowQuery], responses={200: WindowAnswer, 400: ProblemSerializer, 404: ProblemSerializer})
+    def get(self, request: Request, recording_id: uuid.UUID) -> Response:
+        """Levels and bytes from `start` to `end`."""
+        asked = WindowQuery(data=request.query_params)
+        asked.is_valid(raise_exception=True)
+        recording = _find(request.user, recording_id)
+        reading = _reading(recording, asked.validated_data["line"])
+        start, end = asked.validated_data["start"], asked.validated_data["end"]
+        if not start < end:
+            raise serializers.ValidationError({"end": ["must lie after start"]})
+        port = None
+        if asked.validated_data["port"]:
+            chosen = recording.craft.read().settings.receiver_input
+            spec = RECEIVER_PROTOCOLS.get(chosen.protocol or "")
+            port = spec.uart.with_inversion(chosen.inverted) if isinstance(spec, SerialSpec) else None
+        return Response({"window": reading.window(start, end, port).model_dump(mode="json")})
+
+
+class RecordingFileView(APIView):
+    """A recording as a file."""
+
+    @extend_schema(parameters=[_LINE], responses={(200, "application/octet-stream"): OpenApiTypes.BINARY, 404: ProblemSerializer, 422: ProblemSerializer})
+    def get(self, request: Request, recording_id: uuid.UUID, kind: str) -> HttpResponse | StreamingHttpResponse:
+        """As it came, or one line of it in another of the open formats."""
+        recording = _find(request.user, recording_id)
+        line = request.query_params.get("line", "")
+        name = f"{Path(recording.name).stem}{'-' + line if line and kind != recording.kind else ''}.{kind}"
+        if kind == recording.kind:
+            return FileResponse(put_on_disk(recording).open("rb"), as_attachment=True, filename=name)
+        reading = _reading(recording, line)
+        if kind == "bin":
+            pieces: Iterator[bytes] = iter([reading.data.tobytes()])
+            if not len(reading.data):
+                raise Unprocessable("no bytes were read on this line; pulses are saved as .vcd or .csv")
+        elif not reading.meta["timed"]:
+            raise Unprocessable("bytes without times have no levels; save them as .bin")
+        else:
+            edges = Edges(reading.meta["level"], np.asarray(reading.edges))
+            write = writing.vcd if kind == "vcd" else writing.table
+            pieces = write(edges, reading.meta["summary"]["duration_s"] or 0.0)
+        return FileResponse(_Pieces(pieces), as_attachment=True, filename=name)
+
+
+class _Pieces:
+    """An iterator of bytes with the `read` that a file response asks for."""
+
+    def __init__(self, pieces: Iterator[bytes]) -> None:
+        self._pieces = pieces
+
+    def read(self, _: int = -1) -> bytes:
+        """The next piece."""
+        return next(self._pieces, b"")
+
+    def close(self) -> None:
+        """Nothing to let go of."""
+
+
+async def reading_stream(request: HttpRequest, recording_id: uuid.UUID) -> HttpResponse | StreamingHttpResponse:
+    """Read a recording, and tell how far it is: a ReadingNews a line. Leaving off stops it."""
+    user = await request.auser()
+    if not user.is_authenticated:
+        return JsonResponse({"detail": "sign in first"}, status=403)
+    if request.method != "GET":
+        return JsonResponse({"detail": "only GET reads"}, status=405)
+    recording = await Recording.objects.seen_by(user).select_related("craft").filter(pk=recording_id).afirst()
+    if recording is None:
+        return JsonResponse({"detail": "there is no such recording (any more)"}, status=404)
+    return StreamingHttpResponse(_news(recording, request.GET.get("line", "")), content_type="application/x-ndjson", headers={"X-Accel-Buffering": "no"})
+
+
+async def _news(recording: Recording, line: str) -> AsyncIterator[bytes]:
+    lines: list[str] = []
+    notes: list[str] = []
+    yield _told(ReadingNews(progress=0.0, says="fetching the recording"))
+    try:
+        path = await sync_to_async(put_on_disk)(recording)
+        into = reading_folder(recording, line)
+        async for told in read_line(path, recording.name, line, into):
+            if "done" in told:
+                lines = told["lines"]
+            elif "note" in told:
+                notes.append(told["note"])
+            else:
+                yield _told(ReadingNews(progress=told["progress"], says=told["says"]))
+        yield _told(ReadingNews(progress=1.0, done=await sync_to_async(_finished)(recording, line, lines, notes)))
+    except (Unreadable, CraftError) as error:
+        yield _told(ReadingNews(error=str(error)))
+
+
+def _finished(recording: Recording, line: str, lines: list[str], notes: list[str]) -> Any:
+    reading = Reading(reading_folder(recording, line))
+    document = recording.craft.read()
+    parts = KitParts.of(document, catalogue_of(recording.craft.workshop_id))
+    view = reading.view(lines, notes, document.settings.receiver_input, parts)
+    if recording.what != view.what:
+        Recording.objects.filter(pk=recording.pk).update(what=view.what)
+    return view
+
+
+def _told(news: ReadingNews) -> bytes:
+    return json.dumps(news.model_dump(mode="json", exclude_none=True)).encode() + b"\n"

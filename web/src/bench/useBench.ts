@@ -40,7 +40,7 @@ export function useBenchConnection(craftId: string, onRefused: (code: number) =>
       opened.onclose = (event) => {
         if (closed) return;
         for (const [request, { done }] of waiting)
-          done({ type: "answer", request, ok: false, text: "the connection to the bench broke before an answer came" });
+          done({ type: "answer", request, ok: false, text: "the connection to the bench broke before an answer came", recording: null });
         waiting.clear();
         if (event.code >= 4400 && event.code < 4500) {
           useBenchStore.setState({ status: "refused" });
@@ -118,7 +118,7 @@ export function doAct(act: Act, version?: number): Promise<Answer> {
       done(answer);
     };
     if (socket?.readyState !== WebSocket.OPEN) {
-      finish({ type: "answer", request, ok: false, text: "there is no connection to the bench" });
+      finish({ type: "answer", request, ok: false, text: "there is no connection to the bench", recording: null });
       return;
     }
     waiting.set(request, { act, done: finish });

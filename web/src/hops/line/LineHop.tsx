@@ -1,85 +1,84 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
-import { type ReactNode, useState } from "react";
-import type { Report } from "../../api/types";
-import { useBenchStore } from "../../bench/useBench";
+import MenuItem from "@mui/material/MenuItem";
+import TextField from "@mui/material/TextField";
+import ToggleButton from "@mui/material/ToggleButton";
+import ToggleButtonGroup from "@mui/material/ToggleButtonGroup";
+import { type ReactNode, useCallback, useState } from "react";
+import { api, taken } from "../../api/client";
+import type { Recording, Report } from "../../api/types";
+import { doAct, sendHands, useBenchStore, useSteady } from "../../bench/useBench";
 import type { HopProps } from "../../craft/CraftPage";
 import { colours } from "../../look/colours";
 import { HopHead } from "../../look/HopHead";
-import { CaptureView } from "./CaptureView";
+import { Panel } from "../../look/Panel";
+import { Problem } from "../../look/Problem";
+import { Big, Card } from "./Card";
 import { FrameStrip } from "./FrameStrip";
+import { percent, spaced } from "./kinds";
+import { Recordings } from "./Recordings";
+import { RecordingView } from "./RecordingView";
+import { TapView } from "./TapView";
 import { WavePicture } from "./WavePicture";
 
-const percent = (share: number) => `${Math.round(share * 100)} %`;
-const spaced = (value: number) => Math.round(value).toLocaleString("en").replaceAll(",", " ");
+type Line = Report["line"];
+type View = { at: "live" } | { at: "tap" } | { at: "list" } | { at: "recording"; recording: Recording };
 
-export function LineHop({ parts }: HopProps) {
-  const [fromFile, setFromFile] = useState(false);
-  if (fromFile) return <CaptureView onBack={() => setFromFile(false)} />;
+export function LineHop({ craft, parts, edit }: HopProps) {
+  const [view, setView] = useState<View>({ at: "live" });
+  const open = useCallback((recording: Recording) => setView({ at: "recording", recording }), []);
+  const back = useCallback(() => setView({ at: "live" }), []);
+  const [trouble, setTrouble] = useState("");
+  if (view.at === "list") return <Recordings craftId={craft.id} onOpen={open} onBack={back} />;
+  if (view.at === "tap") return <TapView craftId={craft.id} onOpen={open} onBack={back} />;
+  if (view.at === "recording") return <RecordingView recording={view.recording} onBack={back} />;
+  const keep = async () => {
+    const answer = await doAct("keep line");
+    if (!answer.ok || !answer.recording) return setTrouble(answer.text);
+    setTrouble("");
+    try {
+      const all = await taken<Recording[]>(api.GET("/api/crafts/{craft_id}/recordings", { params: { path: { craft_id: craft.id } } }));
+      const made = all.find((each) => each.id === answer.recording);
+      if (made) open(made);
+    } catch (error) {
+      setTrouble((error as Error).message);
+    }
+  };
   return (
     <>
-      <HopHead title="Line" question="What is on the receiver's wire, and can the port read it?">
-        <Button variant="outlined" onClick={() => setFromFile(true)}>
-          Open a capture file
-        </Button>
+      <HopHead title="Line" question="What is on the wire, and can the port read it?">
+        <Box sx={{ display: "flex", gap: 1 }}>
+          <Button variant="outlined" onClick={keep}>
+            Look closer at the last 10 s
+          </Button>
+          <Button variant="outlined" onClick={() => setView({ at: "list" })}>
+            Recordings
+          </Button>
+          <Button variant="outlined" onClick={() => setView({ at: "tap" })}>
+            Listen to a serial line
+          </Button>
+        </Box>
       </HopHead>
-      <LiveLine receiver={parts.receiver.name} />
+      <Problem text={trouble} />
+      <LiveLine craft={craft} parts={parts} edit={edit} />
     </>
   );
 }
 
-function LiveLine({ receiver }: { receiver: string }) {
-  const line = useBenchStore((state) => state.report?.line);
+function LiveLine({ craft, parts, edit }: HopProps) {
+  const line = useSteady((state) => state.report?.line ?? null);
   const board = useBenchStore((state) => state.live?.board);
   const edges = useBenchStore((state) => state.live?.edges_per_s ?? 0);
   const marks = useBenchStore((state) => state.live?.marks ?? "");
   if (!line || !board) return <p>Listening…</p>;
-  const changes = line.would_read.filter((way) => way.changes.length > 0);
   const reads = board.good_per_s > 0 && line.port_good_share >= 0.95;
+  const onChannels = line.wires.find((wire) => wire.pin === line.tap)?.carries !== "telemetry";
   return (
     <Box sx={{ display: "grid", gap: 1.75 }}>
+      {line.wires.length > 1 && <TapChoice line={line} />}
       <Box sx={{ display: "grid", gridTemplateColumns: "1fr 1fr", gap: 1.5 }}>
-        <Card
-          title={
-            line.wire_pad ? `On the wire from the ${receiver} to ${line.wire_pad}` : `On the wire from the ${receiver}, which goes nowhere`
-          }
-          edge={line.protocol ? colours.verdigris : colours.tarnish}
-        >
-          {edges === 0 ? (
-            <>
-              <Big>nothing: no edges</Big>
-              <span>the line rests {line.idle ?? "somewhere"}</span>
-            </>
-          ) : (
-            <>
-              <Big>
-                {line.protocol ? `${line.protocol}, ${Math.round(line.frames_per_s ?? 0)} frames a second` : "bytes of no known protocol"}
-              </Big>
-              <span title={line.why.join(" ")}>
-                idle {line.idle}, {line.measured_baud ? `${spaced(line.measured_baud)} baud measured` : "no baud to measure"}
-                {line.framing ? `, ${line.framing}` : ""} · {percent(line.good_share)} of frames whole
-              </span>
-            </>
-          )}
-        </Card>
-        <Card
-          title={line.port ? `Port ${line.port} samples ${line.port_pad ?? "no pad"} as` : "The board's port"}
-          edge={reads ? colours.verdigris : colours.oxide}
-        >
-          <Big tone={reads ? undefined : colours.oxide}>{line.port_says}</Big>
-          <span>
-            {board.good_per_s} of {board.good_per_s + board.bad_per_s} frames a second whole, {spaced(board.errors_per_s)} byte errors,{" "}
-            {spaced(board.bytes_per_s)} bytes a second
-          </span>
-          {changes.length > 0 && (
-            <Box component="span" sx={{ color: colours.verdigris }}>
-              <b>What would read it:</b>{" "}
-              {changes
-                .map((way) => `${way.protocol}, ${way.inverted ? "inverted" : "not inverted"} (tried: ${percent(way.good_share)} whole)`)
-                .join("; ")}
-            </Box>
-          )}
-        </Card>
+        <OnTheWire line={line} receiver={parts.receiver.name} alive={edges > 0 || !onChannels} />
+        <PortCard line={line} board={board} reads={reads} />
       </Box>
       {line.wave ? (
         <WavePicture wave={line.wave} caption={caption(line, reads)} port={line.port} />
@@ -92,46 +91,196 @@ function LiveLine({ receiver }: { receiver: string }) {
         </Box>
         <FrameStrip marks={marks} />
       </section>
+      <Box sx={{ display: "grid", gridTemplateColumns: line.downlink.length > 0 ? "1fr 1fr" : "1fr", gap: 1.5 }}>
+        {line.worked_out && <PortSetting line={line} craft={craft} edit={edit} />}
+        {line.downlink.length > 0 && <Downlink line={line} />}
+      </Box>
     </Box>
   );
 }
 
-function caption(line: Report["line"], reads: boolean): string {
-  if (!line.wave?.as_read.length) return "no port samples these levels";
+/** Which of the receiver's wires the tap listens to. */
+function TapChoice({ line }: { line: Line }) {
+  return (
+    <ToggleButtonGroup
+      exclusive
+      size="small"
+      value={line.tap}
+      aria-label="Wire that the tap listens to"
+      onChange={(_, pin: string | null) => pin && sendHands({ tap: pin })}
+    >
+      {line.wires.map((wire) => (
+        <ToggleButton key={wire.pin} value={wire.pin} sx={{ textTransform: "none", px: 1.5, py: 0.4 }}>
+          {wire.pin} → {wire.pad ?? "nowhere"}
+          <Box component="span" sx={{ color: "text.secondary", ml: 0.75, fontWeight: 400 }}>
+            {wire.carries === "both" ? "both ways" : wire.carries}
+          </Box>
+        </ToggleButton>
+      ))}
+    </ToggleButtonGroup>
+  );
+}
+
+function OnTheWire({ line, receiver, alive }: { line: Line; receiver: string; alive: boolean }) {
+  const where = line.wire_pad
+    ? `from ${line.tap} of the ${receiver} to ${line.wire_pad}`
+    : `from ${line.tap} of the ${receiver}, which goes nowhere`;
+  const dead = line.what === "nothing" || !alive;
+  return (
+    <Card title={`On the wire ${where}`} edge={line.protocol ? colours.verdigris : colours.tarnish}>
+      {dead ? (
+        <>
+          <Big>nothing: no edges</Big>
+          <span>the line rests {line.idle ?? "somewhere"}</span>
+        </>
+      ) : (
+        <>
+          <Big>{line.protocol ? `${line.protocol}, ${Math.round(line.frames_per_s ?? 0)} frames a second` : named(line.what)}</Big>
+          <span>
+            idle {line.idle}
+            {line.measured_baud ? `, ${spaced(line.measured_baud)} baud measured` : ""}
+            {line.framing ? `, ${line.framing}` : ""} · {percent(line.good_share)} of frames whole
+          </span>
+          <details>
+            <summary style={{ cursor: "pointer" }}>Why</summary>
+            {line.why.map((sentence) => (
+              <div key={sentence}>{sentence}</div>
+            ))}
+          </details>
+        </>
+      )}
+    </Card>
+  );
+}
+
+const named = (what: string) => (what === "unknown" ? "bytes of no known protocol" : `${what}, not a receiver`);
+
+function PortCard({ line, board, reads }: { line: Line; board: BoardCounts; reads: boolean }) {
+  const changes = line.would_read.filter((way) => way.changes.length > 0 || !way.possible);
+  return (
+    <Card
+      title={
+        line.port
+          ? `${line.port === "inputs" ? "The inputs, first" : `Port ${line.port}, pad`} ${line.port_pad ?? "none"}, samples as`
+          : "The board's port"
+      }
+      edge={reads ? colours.verdigris : colours.oxide}
+    >
+      <Big tone={reads ? undefined : colours.oxide}>{line.port_says}</Big>
+      <span>
+        {board.good_per_s} of {board.good_per_s + board.bad_per_s} {line.set_to.protocol === "PWM" ? "pulses" : "frames"} a second whole
+        {line.port === "inputs" ? "" : `, ${spaced(board.errors_per_s)} byte errors, ${spaced(board.bytes_per_s)} bytes a second`}
+      </span>
+      {changes.slice(0, 2).map((way) => (
+        <Box
+          component="span"
+          key={`${way.settings.protocol} ${way.settings.inverted}`}
+          sx={{ color: way.possible ? colours.verdigris : colours.oxide }}
+        >
+          <b>What would read it:</b> {way.settings.protocol}
+          {way.settings.inverted ? ", inverted" : ", not inverted"}
+          {way.settings.half_duplex ? ", half duplex" : ""} (tried: {percent(way.good_share)} whole)
+          {way.possible ? "" : `. But ${way.why_not}.`}
+        </Box>
+      ))}
+    </Card>
+  );
+}
+type BoardCounts = { good_per_s: number; bad_per_s: number; errors_per_s: number; bytes_per_s: number };
+
+const DUPLEX = { full: "full duplex, on RX", half: "half duplex, on TX" } as const;
+
+/** How the port is set and why: worked out from parts and wire, with a hand on it where the pilot knows better. */
+function PortSetting({ line, craft, edit }: { line: Line; craft: HopProps["craft"]; edit: HopProps["edit"] }) {
+  const draft = craft.document.settings.receiver_input;
+  const asked = line.worked_out?.settings;
+  if (!draft || !asked) return null;
+  const set = (change: Record<string, string | boolean | null>) =>
+    edit(Object.entries(change).map(([name, value]) => ({ path: `/settings/receiver_input/${name}`, value })));
+  const same =
+    draft.protocol === asked.protocol && Boolean(draft.inverted) === asked.inverted && Boolean(draft.half_duplex) === asked.half_duplex;
+  const waits =
+    Boolean(draft.inverted) !== line.set_to.inverted ||
+    Boolean(draft.half_duplex) !== line.set_to.half_duplex ||
+    draft.protocol !== line.set_to.protocol;
+  const pulses = line.port === "inputs";
+  return (
+    <Panel title="How the port is set, and why" aside={waits ? "the draft differs from the board: write it, then restart" : ""}>
+      <Box sx={{ fontSize: 13.5, display: "grid", gap: 0.25, mb: 1 }}>
+        {line.worked_out?.because.map((sentence) => (
+          <span key={sentence}>{sentence}</span>
+        ))}
+      </Box>
+      {!pulses && (
+        <Box sx={{ display: "flex", gap: 1, alignItems: "center" }}>
+          <TextField
+            select
+            label="Inversion"
+            value={draft.inverted ? "inverted" : "not inverted"}
+            onChange={(event) => set({ inverted: event.target.value === "inverted" })}
+            sx={{ width: 140 }}
+          >
+            <MenuItem value="inverted">inverted</MenuItem>
+            <MenuItem value="not inverted">not inverted</MenuItem>
+          </TextField>
+          <TextField
+            select
+            label="Duplex"
+            value={draft.half_duplex ? "half" : "full"}
+            onChange={(event) => set({ half_duplex: event.target.value === "half" })}
+            sx={{ width: 185 }}
+          >
+            {Object.entries(DUPLEX).map(([value, text]) => (
+              <MenuItem key={value} value={value}>
+                {text}
+              </MenuItem>
+            ))}
+          </TextField>
+          {same ? (
+            <Box component="span" sx={{ fontSize: 12.5, color: "text.secondary" }}>
+              as worked out
+            </Box>
+          ) : (
+            <Button
+              variant="contained"
+              onClick={() => set({ protocol: asked.protocol, inverted: asked.inverted, half_duplex: asked.half_duplex })}
+            >
+              Set it as worked out
+            </Button>
+          )}
+        </Box>
+      )}
+    </Panel>
+  );
+}
+
+/** What the board tells the receiver, as the receiver heard it. */
+function Downlink({ line }: { line: Line }) {
+  return (
+    <Panel title="Telemetry that the receiver hears">
+      <Box component="dl" sx={{ m: 0, display: "grid", gridTemplateColumns: "auto 1fr", gap: "2px 14px", fontSize: 13.5 }}>
+        {line.downlink.map((each) => (
+          <Box key={each.sensor} sx={{ display: "contents" }}>
+            <Box component="dt" sx={{ color: "text.secondary" }}>
+              {each.sensor.replaceAll("_", " ")}
+            </Box>
+            <Box component="dd" className="mono" sx={{ m: 0 }}>
+              {Object.entries(each.values)
+                .map(([name, value]) => `${name.replaceAll("_", " ")} ${value}`)
+                .join(", ")}
+            </Box>
+          </Box>
+        ))}
+      </Box>
+    </Panel>
+  );
+}
+
+function caption(line: Line, reads: boolean): string {
+  if (!line.wave?.as_read.length) return line.wave?.pulses?.length ? "each pulse with its width" : "no port samples these levels";
   if (line.wire_pad !== line.port_pad)
     return `as port ${line.port} would read them: but they end on ${line.wire_pad ?? "no pad"}, and it listens on ${line.port_pad}`;
   return `as port ${line.port} samples the same levels${reads ? "" : ": not what was sent"}`;
-}
-
-export function Card({ title, edge, children }: { title: string; edge: string; children: ReactNode }) {
-  return (
-    <Box
-      component="section"
-      aria-label={title}
-      sx={{
-        bgcolor: "background.paper",
-        border: `1px solid ${colours.hairline}`,
-        borderTop: `3px solid ${edge}`,
-        borderRadius: 1.25,
-        px: 2,
-        py: 1.25,
-        display: "grid",
-        gap: 0.25,
-        alignContent: "start",
-        color: "text.secondary",
-        fontSize: 13.5,
-      }}
-    >
-      <Box component="h3" sx={{ m: 0, fontSize: 12.5, fontWeight: 600 }}>
-        {title}
-      </Box>
-      {children}
-    </Box>
-  );
-}
-
-export function Big({ children, tone }: { children: ReactNode; tone?: string }) {
-  return <Box sx={{ fontSize: 17, fontWeight: 600, color: tone ?? colours.ink, lineHeight: 1.35 }}>{children}</Box>;
 }
 
 function Quiet({ children }: { children: ReactNode }) {

@@ -44,8 +44,20 @@ export function WavePicture({ wave, caption, port }: { wave: Wave; caption: stri
             ))}
           </g>
         ))}
+        {wave.pulses?.map(([at = 0, width = 0]) => (
+          <text
+            key={at}
+            x={x(at + width / 2)}
+            y={LOW + 20}
+            textAnchor="middle"
+            fontSize={width / wave.span_us > 0.03 ? 13 : 0}
+            fill={colours.verdigris}
+          >
+            {Math.round(width)}
+          </text>
+        ))}
         <polyline points={points.join(" ")} fill="none" stroke={colours.ink} strokeWidth={1.8} strokeLinejoin="round" />
-        <Caption y={94}>as the receiver sent it</Caption>
+        <Caption y={94}>{wave.pulses?.length ? "widths in us" : "as it was sent"}</Caption>
         {wave.as_sent.map((byte) => (
           <Byte key={byte.at_us} x={x(byte.at_us + wave.byte_us / 2)} y={114} value={byte.value} wrong={byte.wrong} />
         ))}

@@ -1,0 +1,98 @@
+"""Reading recordings: in a process of its own, with limits on time and memory, so that no file can hurt the benches."""
+
+from __future__ import annotations
+
+import asyncio
+import hashlib
+import json
+import resource
+import shutil
+import sys
+import time
+from collections.abc import AsyncIterator
+from pathlib import Path
+from typing import Any
+
+from django.conf import settings
+
+from server.captures.models import Recording
+
+TIME_LIMIT_S = 180
+MEMORY_LIMIT = 2 << 30
+KEPT_S = 24 * 3600
+AT_ONCE = 2
+_turn = asyncio.Semaphore(AT_ONCE)
+
+
+class Unreadable(ValueError):
+    """The recording cannot be read as what it says it is. The text says where and what to do."""
+
+
+def folder_of(recording: Recording) -> Path:
+    """Where this machine keeps what it works with of a recording; all of it can be made anew."""
+    return Path(settings.VAR) / "readings" / str(recording.pk)
+
+
+def reading_folder(recording: Recording, line: str) -> Path:
+    """Where the reading of one line of a recording is."""
+    return folder_of(recording) / hashlib.sha256(line.encode()).hexdigest()[:12]
+
+
+def put_on_disk(recording: Recording) -> Path:
+    """The recording as a file on this machine."""
+    folder = folder_of(recording)
+    path = folder / f"capture.{recording.kind}"
+    if not path.exists() or path.stat().st_size != recording.size:
+        _clear_old(folder.parent)
+        folder.mkdir(parents=True, exist_ok=True)
+        part = folder / f"capture.{time.monotonic_ns()}.part"
+        with part.open("wb") as file:
+            for piece in recording.pieces():
+                file.write(piece)
+        part.rename(path)
+    return path
+
+
+def _clear_old(where: Path) -> None:
+    for folder in where.iterdir() if where.is_dir() else []:
+        if time.time() - folder.stat().st_mtime > KEPT_S:
+            shutil.rmtree(folder, ignore_errors=True)
+
+
+def _limit() -> None:
+    resource.setrlimit(resource.RLIMIT_AS, (MEMORY_LIMIT, MEMORY_LIMIT))
+    resource.setrlimit(resource.RLIMIT_CPU, (TIME_LIMIT_S, TIME_LIMIT_S))
+
+
+async def read_line(path: Path, name: str, line: str, into: Path) -> AsyncIterator[dict[str, Any]]:
+    """Read one line of a recording; yields news as the reading process tells it. Raise Unreadable. Leaving off kills the process."""
+    if _turn.locked():
+        yield {"progress": 0.0, "says": "waiting for another recording to be read"}
+    async with _turn:
+        process = await asyncio.create_subprocess_exec(
+            *(sys.executable, "-m", "commands.reading", str(path), "--into", str(into), "--line", line),
+            cwd=settings.ROOT,
+            stdout=asyncio.subprocess.PIPE,
+            stderr=asyncio.subprocess.PIPE,
+            preexec_fn=_limit,
+            limit=1 << 24,
+        )
+        assert process.stdout is not None
+        assert process.stderr is not None
+        try:
+            async for told in process.stdout:
+                yield json.loads(told)
+            errors = (await process.stderr.read()).decode("utf-8", "replace")
+            if await process.wait() != 0:
+                raise Unreadable(_reason(errors, path, name))
+        finally:
+            if process.returncode is None:
+                process.kill()
+                await process.wait()
+
+
+def _reason(errors: str, path: Path, name: str) -> str:
+    lines = [each for each in errors.splitlines() if each.startswith("bell: ")]
+    if not lines:
+        return f"{name} could not be read: it asks for more memory or time than a recording should"
+    return lines[-1].removeprefix("bell: ").replace(path.name, name)

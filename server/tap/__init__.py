@@ -1,0 +1,1 @@
+"""Listening to a real or virtual serial line. A tap never sends."""

@@ -1,0 +1,197 @@
+import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
+import LinearProgress from "@mui/material/LinearProgress";
+import MenuItem from "@mui/material/MenuItem";
+import TextField from "@mui/material/TextField";
+import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { useEffect, useMemo, useState } from "react";
+import { api, taken } from "../../api/client";
+import type { ReadingView, Recording } from "../../api/types";
+import { colours } from "../../look/colours";
+import { HopHead } from "../../look/HopHead";
+import { Problem } from "../../look/Problem";
+import { Big, Card } from "./Card";
+import { FrameOpen, useFrame } from "./FrameOpen";
+import { type Kind, percent, seconds, spaced } from "./kinds";
+import { Legend } from "./Legend";
+import { LongStrip } from "./LongStrip";
+import { useReading } from "./useReading";
+import { WaveCanvas } from "./WaveCanvas";
+
+const FORMATS = ["vcd", "csv", "bin"] as const;
+
+/** A recording: what is on it, whether the craft's port could read it, and each of its frames. */
+export function RecordingView({ recording, onBack }: { recording: Recording; onBack: () => void }) {
+  const [line, setLine] = useState("");
+  const reading = useReading(recording.id, line);
+  return (
+    <>
+      <HopHead title="Line" question="What is on this recording, and could the board read it?">
+        <Button variant="outlined" onClick={onBack}>
+          Back to the live line
+        </Button>
+      </HopHead>
+      {!reading.view && !reading.error && (
+        <Box role="status" sx={{ display: "grid", gap: 1, maxWidth: 520 }}>
+          <span>
+            Reading {recording.name}: {reading.says}, {Math.round(reading.progress * 100)} %
+          </span>
+          <LinearProgress variant="determinate" value={100 * reading.progress} />
+          <Box>
+            <Button variant="outlined" onClick={reading.stop}>
+              Stop
+            </Button>
+          </Box>
+        </Box>
+      )}
+      {reading.error && <Problem text={reading.error} />}
+      {reading.view && <Read key={`${recording.id} ${reading.view.line}`} recording={recording} view={reading.view} onLine={setLine} />}
+    </>
+  );
+}
+
+function Read({ recording, view, onLine }: { recording: Recording; view: ReadingView; onLine: (line: string) => void }) {
+  const [selected, setSelected] = useState<number | null>(view.kinds.length > 0 ? 0 : null);
+  const frame = useFrame(recording.id, view.line, selected);
+  const times = useMemo(() => (view.timed ? view.times : Array.from({ length: view.kinds.length }, (_, index) => index)), [view]);
+  const shown = frame.data;
+  const focus = useMemo(() => {
+    const t = shown?.t ?? (view.timed ? firstEdge(view) : 0);
+    const long = shown?.end && shown.t !== null ? shown.end - shown.t : 0.003;
+    return { start: t - 0.06 * long, end: t + Math.min(long, (view.byte_s ?? long) * 10) * 1.08 };
+  }, [shown, view]);
+  useEffect(() => {
+    if (selected !== null && selected >= view.kinds.length) setSelected(null);
+  }, [selected, view.kinds.length]);
+  return (
+    <Box sx={{ display: "grid", gap: 1.5 }}>
+      <Box sx={{ display: "grid", gridTemplateColumns: "1fr 1fr", gap: 1.5 }}>
+        <What recording={recording} view={view} onLine={onLine} />
+        <PortCard view={view} />
+      </Box>
+      {view.kinds.length > 0 && (
+        <section aria-label="Frames">
+          <LongStrip
+            kinds={view.kinds}
+            times={times}
+            duration={view.timed ? (view.duration_s ?? 1) : view.kinds.length}
+            timed={view.timed}
+            selected={selected}
+            onSelect={setSelected}
+          />
+          <Legend counts={view.counts as Partial<Record<Kind, number>>} />
+        </section>
+      )}
+      {view.timed && (view.duration_s ?? 0) > 0 && <WaveCanvas recording={recording.id} reading={view} focus={focus} />}
+      {frame.error && <Problem text={frame.error.message} />}
+      {shown && <FrameOpen frame={shown} reading={view} />}
+    </Box>
+  );
+}
+
+const firstEdge = (view: ReadingView) => view.times[0] ?? 0;
+
+function What({ recording, view, onLine }: { recording: Recording; view: ReadingView; onLine: (line: string) => void }) {
+  const all = view.frames + view.bad_frames;
+  const long = view.duration_s === null ? "" : ` in ${seconds(view.duration_s, view.duration_s)}`;
+  return (
+    <Card title={recording.name} edge={view.protocol ? colours.verdigris : colours.tarnish}>
+      <Big>
+        {view.protocol
+          ? `${view.protocol}: ${view.frames} good frames${long}`
+          : view.what === "unknown"
+            ? "no frame of a known protocol"
+            : view.what === "nothing"
+              ? "nothing: no edges"
+              : `${view.what}, not a receiver`}
+      </Big>
+      <span title={view.why.join(" ")}>
+        {view.protocol ? `${percent(all ? view.frames / all : 0)} whole · ` : ""}
+        {view.timed && view.idle ? `idle ${view.idle}` : ""}
+        {view.measured_baud ? `, ${spaced(view.measured_baud)} baud measured` : ""}
+        {view.framing ? `, ${view.framing}` : ""}
+        {view.framing_errors + view.parity_errors > 0 ? ` · ${view.framing_errors + view.parity_errors} byte errors` : ""}
+      </span>
+      {!view.protocol && <span>{view.why.join(" ")}</span>}
+      {view.notes.map((note) => (
+        <span key={note}>Note: {note}.</span>
+      ))}
+      <Box sx={{ display: "flex", gap: 1, alignItems: "center", mt: 0.5 }}>
+        {view.lines.length > 1 && (
+          <TextField select label="Line" value={view.line} onChange={(event) => onLine(event.target.value)} sx={{ minWidth: 130 }}>
+            {view.lines.map((each) => (
+              <MenuItem key={each} value={each}>
+                {each}
+              </MenuItem>
+            ))}
+          </TextField>
+        )}
+        <Keep recording={recording} />
+        {FORMATS.map((format) => (
+          <Button
+            key={format}
+            variant="text"
+            component="a"
+            href={`/api/recordings/${recording.id}/file.${format}?line=${encodeURIComponent(view.line)}`}
+            download
+            disabled={(format !== "bin" && !view.timed) || (format === "bin" && view.bytes === 0)}
+          >
+            Save as {format.toUpperCase()}
+          </Button>
+        ))}
+      </Box>
+    </Card>
+  );
+}
+
+function Keep({ recording }: { recording: Recording }) {
+  const queries = useQueryClient();
+  const [kept, setKept] = useState(recording.kept);
+  const keep = useMutation({
+    mutationFn: (wanted: boolean) =>
+      taken<Recording>(
+        api.PATCH("/api/recordings/{recording_id}", { params: { path: { recording_id: recording.id } }, body: { kept: wanted } }),
+      ),
+    onSuccess: (now) => {
+      setKept(now.kept);
+      void queries.invalidateQueries({ queryKey: ["recordings"] });
+    },
+  });
+  return (
+    <>
+      <Button variant={kept ? "outlined" : "contained"} onClick={() => keep.mutate(!kept)} disabled={keep.isPending}>
+        {kept ? "Kept with the craft" : "Keep with the craft"}
+      </Button>
+      {keep.error && <span role="alert">{keep.error.message}</span>}
+    </>
+  );
+}
+
+/** Whether a port that is set as the draft says would read it, and what would. */
+function PortCard({ view }: { view: ReadingView }) {
+  const reads = view.port_reads >= 0.5;
+  const changes = view.would_read.filter((way) => way.changes.length > 0);
+  if (!view.timed)
+    return (
+      <Card title="The craft's port" edge={colours.tarnish}>
+        <Big>{view.port_says}</Big>
+        <span>Bytes without their levels: inversion and baud cannot be compared.</span>
+      </Card>
+    );
+  return (
+    <Card title="The craft's port, as the draft sets it" edge={reads ? colours.verdigris : colours.oxide}>
+      <Big tone={reads ? undefined : colours.oxide}>{view.port_says}</Big>
+      <span>{reads ? `would read it: ${percent(view.port_reads)} of the frames whole` : "would read no frame of it"}</span>
+      {!reads && changes.length > 0 && (
+        <Box component="span" sx={{ color: colours.verdigris }}>
+          <b>What would read it:</b>{" "}
+          {changes
+            .slice(0, 3)
+            .map((way) => `${way.changes.join(" and ")} (tried: ${percent(way.good_share)} whole)`)
+            .join("; ")}
+        </Box>
+      )}
+      {!reads && changes.length === 0 && <span>No setting of a receiver port reads it.</span>}
+    </Card>
+  );
+}

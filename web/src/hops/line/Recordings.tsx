@@ -1,0 +1,150 @@
+import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useRef, useState } from "react";
+import { api, cookie, Problem as Refusal, taken } from "../../api/client";
+import type { Recording } from "../../api/types";
+import { colours } from "../../look/colours";
+import { HopHead } from "../../look/HopHead";
+import { Problem } from "../../look/Problem";
+
+const MOST_MB = 200;
+
+/** Send the file and say how far it is; the browser's fetch tells no upload progress. */
+function upload(craftId: string, file: File, onProgress: (share: number) => void): { done: Promise<Recording>; stop: () => void } {
+  const request = new XMLHttpRequest();
+  const done = new Promise<Recording>((resolve, reject) => {
+    request.open("POST", `/api/crafts/${craftId}/recordings`);
+    request.setRequestHeader("X-CSRFToken", cookie("csrftoken"));
+    request.responseType = "json";
+    request.upload.onprogress = (event) => onProgress(event.loaded / event.total);
+    request.onload = () =>
+      request.status === 201
+        ? resolve(request.response as Recording)
+        : reject(new Refusal(request.status, request.response?.detail ?? `the server answered ${request.status}`));
+    request.onerror = () => reject(new Refusal(0, "the upload broke off; is ./bell still running?"));
+    request.onabort = () => reject(new Refusal(0, "Stopped. Nothing was kept of it."));
+    const form = new FormData();
+    form.append("file", file);
+    request.send(form);
+  });
+  return { done, stop: () => request.abort() };
+}
+
+const sized = (bytes: number) => (bytes < 1 << 20 ? `${Math.max(1, Math.round(bytes / 1024))} kB` : `${(bytes / (1 << 20)).toFixed(1)} MB`);
+const WHERE = { file: "a file", "stand-in": "the stand-in", serial: "a serial line" } as const;
+
+/** The recordings of a craft, and the way to hand in another one. */
+export function Recordings({ craftId, onOpen, onBack }: { craftId: string; onOpen: (recording: Recording) => void; onBack: () => void }) {
+  const queries = useQueryClient();
+  const [share, setShare] = useState(0);
+  const picker = useRef<HTMLInputElement>(null);
+  const running = useRef<(() => void) | null>(null);
+  const list = useQuery({
+    queryKey: ["recordings", craftId],
+    queryFn: () => taken<Recording[]>(api.GET("/api/crafts/{craft_id}/recordings", { params: { path: { craft_id: craftId } } })),
+  });
+  const again = () => queries.invalidateQueries({ queryKey: ["recordings", craftId] });
+  const hand = useMutation({
+    mutationFn: (file: File) => {
+      if (file.size > MOST_MB << 20)
+        throw new Refusal(
+          413,
+          `${file.name} is larger than ${MOST_MB} MB, the most that is taken; cut the capture to the stretch you need`,
+        );
+      setShare(0);
+      const { done, stop } = upload(craftId, file, setShare);
+      running.current = stop;
+      return done;
+    },
+    onSuccess: (made) => {
+      void again();
+      onOpen(made);
+    },
+  });
+  const drop = useMutation({
+    mutationFn: (id: string) => taken(api.DELETE("/api/recordings/{recording_id}", { params: { path: { recording_id: id } } })),
+    onSuccess: again,
+  });
+  const take = (file: File | undefined | null) => {
+    if (file) hand.mutate(file);
+  };
+  return (
+    <>
+      <HopHead title="Line" question="Which recording shall be looked at?">
+        <Button variant="outlined" onClick={onBack}>
+          Back to the live line
+        </Button>
+      </HopHead>
+      <Box
+        onDragOver={(event) => event.preventDefault()}
+        onDrop={(event) => {
+          event.preventDefault();
+          take(event.dataTransfer.files[0]);
+        }}
+        sx={{
+          border: `1px dashed ${colours.tarnish}`,
+          borderRadius: 1.25,
+          p: 2,
+          display: "flex",
+          alignItems: "center",
+          gap: 2,
+          bgcolor: "background.paper",
+        }}
+      >
+        <input
+          ref={picker}
+          type="file"
+          accept=".vcd,.csv,.bin"
+          hidden
+          data-testid="capture-file"
+          onChange={(event) => {
+            take(event.target.files?.[0]);
+            event.target.value = "";
+          }}
+        />
+        <Button variant="contained" onClick={() => picker.current?.click()}>
+          Choose a file
+        </Button>
+        <span>or drop it here: a logic analyser's .vcd, a table .csv of time_s,level, or raw bytes .bin, up to {MOST_MB} MB</span>
+        {hand.isPending && (
+          <>
+            <span role="status">{share < 1 ? `sending, ${Math.round(share * 100)} %` : "storing…"}</span>
+            <Button variant="outlined" onClick={() => running.current?.()}>
+              Stop
+            </Button>
+          </>
+        )}
+      </Box>
+      <Problem text={(hand.error ?? drop.error ?? list.error)?.message ?? ""} />
+      <Box component="ul" aria-label="Recordings" sx={{ listStyle: "none", p: 0, mt: 2 }}>
+        {list.data?.length === 0 && (
+          <li>No recording yet. Keep the last seconds of the live line, listen to a serial line, or hand in a file.</li>
+        )}
+        {list.data?.map((each) => (
+          <Box
+            component="li"
+            key={each.id}
+            sx={{ display: "flex", gap: 1.5, alignItems: "center", py: 0.75, borderBottom: 1, borderColor: "divider" }}
+          >
+            <Button variant="text" onClick={() => onOpen(each)} sx={{ fontWeight: 600 }}>
+              {each.name}
+            </Button>
+            <span>
+              {each.what ? `${each.what}, ` : ""}from {WHERE[each.heard_from]}, {sized(each.size)},{" "}
+              {new Date(each.made_at).toLocaleString()}
+              {each.made_by ? `, ${each.made_by}` : ""}
+            </span>
+            <Box sx={{ flex: 1 }} />
+            <Box component="span" sx={{ color: "text.secondary", fontSize: 12.5 }}>
+              {each.kept ? "kept with the craft" : "lent: goes away after a day unless it is kept"}
+            </Box>
+            <Button variant="text" aria-label={`Throw ${each.name} away`} onClick={() => drop.mutate(each.id)}>
+              Throw away
+            </Button>
+          </Box>
+        ))}
+      </Box>
+    </>
+  );
+}
