@@ -20,6 +20,7 @@ from linkcore.protocols.registry import PROTOCOLS
 from linkcore.signal.edges import Edges
 from linkcore.signal.uart import FRAMING_ERROR, PARITY_ERROR, ReceivedBytes, UartSettings, read_all
 from linkcore.standins.bench import Bench
+from linkcore.standins.board import PULSE_INPUTS
 from linkcore.standins.messages import BandView, DownlinkValue, InputWorkedOut, LineReading, LineReport, LogLine, ReadByte, Report, SwitchView, TapWire, Wave
 from linkcore.sticks.measure import AXES
 
@@ -306,7 +307,7 @@ class Reporter:
         return {
             "kit": kit_value(bench.document),
             "loom": loom_value(bench.document, bench.rung),
-            "port plan": f"{reading.port} gets rx" if reading.port else "no rx job",
+            "port plan": f"{reading.port} {'read' if reading.port == PULSE_INPUTS else 'gets'} rx" if reading.port else "no rx job",
             "line": f"{reading.good} good/s" if reading.good or reading.bad or reading.bytes else "silent",
             "sticks": f"{proven} of 4 axes",
             "switchboard": f"{table.seen} of {len(table.rows)} rows" if table.rows else "no bands",

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 import uuid
 from collections.abc import AsyncIterator, Iterator
 from pathlib import Path
@@ -272,4 +271,4 @@ def _finished(recording: Recording, line: str, lines: list[str], notes: list[str
 
 
 def _told(news: ReadingNews) -> bytes:
-    return json.dumps(news.model_dump(mode="json", exclude_none=True)).encode() + b"\n"
+    return news.model_dump_json().encode() + b"\n"

@@ -35,6 +35,7 @@ class ReadingView(BaseModel):
     timed: bool
     protocol: str | None
     what: str
+    is_receiver: bool
     baud: int | None
     framing: str | None
     inverted: bool
@@ -155,6 +156,7 @@ class Reading:
             timed=meta["timed"],
             protocol=meta["protocol"],
             what=found["what"],
+            is_receiver=meta["protocol"] in RECEIVER_PROTOCOLS or bool(ways) or found["what"] == "unknown",
             baud=meta["baud"],
             framing=meta["framing"],
             inverted=meta["inverted"],

@@ -188,7 +188,8 @@ class TapConsumer(AsyncWebsocketConsumer):
         self._recording = str(await database_sync_to_async(self._store)(pieces, self._listener.wanted))
 
     def _store(self, pieces: list[bytes], wanted: OpenTap) -> Any:
-        name = f"{wanted.address.rsplit('/', 1)[-1]} at {wanted.baud} baud.bin"
+        where = wanted.address.removeprefix("/dev/").replace("://", " ").replace("/", "-")
+        name = f"{where} at {wanted.baud} baud.bin"
         return Recording.store(pieces, craft_id=self.craft_id, name=name, kind="bin", source=Recording.Source.SERIAL, made_by=self.scope["user"]).pk
 
     async def _tell_on(self) -> None:

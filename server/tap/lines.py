@@ -128,7 +128,7 @@ def what_is_there() -> list[ThereIs]:
     if "local" not in settings.TAP_ALLOWS:
         return [ThereIs(address, "allowed by the operator") for address in sorted(settings.TAP_ALLOWS)]
     devices = [ThereIs(port.device, port.description if port.description != "n/a" else "serial device") for port in list_ports.comports()]
-    return devices + offered() + [ThereIs(address, "allowed by the operator") for address in sorted(settings.TAP_ALLOWS - {"local"})]
+    return offered() + devices + [ThereIs(address, "allowed by the operator") for address in sorted(settings.TAP_ALLOWS - {"local"})]
 
 
 def offered() -> list[ThereIs]:

@@ -22,6 +22,7 @@ from server.parts.models import catalogue_of
 from server.tap.lines import offer
 
 SLICE_S = 0.02
+LOOK_BACK_S = 0.2
 
 
 class Command(BaseCommand):
@@ -78,7 +79,7 @@ class Command(BaseCommand):
             now = time.monotonic() - begun
             bench.hands(Hands(right=Stick(x=round(2 * abs(now / 4 % 2 - 1) - 1, 3), y=0.0)))
             bench.run_until(now)
-            edges, length = bench.wire_edges(bench.wire.pin, 0.2)
+            edges, length = bench.wire_edges(bench.wire.pin, now - known + LOOK_BACK_S)  # a machine that stood still must not lose an edge
             start = bench.t - length
             times = edges.times + start
             fresh = times[(times > known) & (times <= now)]

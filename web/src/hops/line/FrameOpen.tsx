@@ -1,5 +1,5 @@
 import Box from "@mui/material/Box";
-import { useQuery } from "@tanstack/react-query";
+import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, taken } from "../../api/client";
 import type { FrameView, ReadingView } from "../../api/types";
@@ -11,6 +11,7 @@ export function useFrame(recording: string, line: string, index: number | null) 
     queryKey: ["frame", recording, line, index],
     enabled: index !== null,
     staleTime: Number.POSITIVE_INFINITY,
+    placeholderData: keepPreviousData,
     queryFn: async () => {
       const path = { recording_id: recording, index: index ?? 0 };
       return (

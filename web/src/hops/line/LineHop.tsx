@@ -135,7 +135,11 @@ function OnTheWire({ line, receiver, alive }: { line: Line; receiver: string; al
         </>
       ) : (
         <>
-          <Big>{line.protocol ? `${line.protocol}, ${Math.round(line.frames_per_s ?? 0)} frames a second` : named(line.what)}</Big>
+          <Big>
+            {line.protocol
+              ? `${line.protocol}, ${Math.round(line.frames_per_s ?? 0)} ${line.protocol === "PWM" ? "pulses" : "frames"} a second`
+              : named(line.what)}
+          </Big>
           <span>
             idle {line.idle}
             {line.measured_baud ? `, ${spaced(line.measured_baud)} baud measured` : ""}
@@ -158,14 +162,7 @@ const named = (what: string) => (what === "unknown" ? "bytes of no known protoco
 function PortCard({ line, board, reads }: { line: Line; board: BoardCounts; reads: boolean }) {
   const changes = line.would_read.filter((way) => way.changes.length > 0 || !way.possible);
   return (
-    <Card
-      title={
-        line.port
-          ? `${line.port === "inputs" ? "The inputs, first" : `Port ${line.port}, pad`} ${line.port_pad ?? "none"}, samples as`
-          : "The board's port"
-      }
-      edge={reads ? colours.verdigris : colours.oxide}
-    >
+    <Card title={portTitle(line)} edge={reads ? colours.verdigris : colours.oxide}>
       <Big tone={reads ? undefined : colours.oxide}>{line.port_says}</Big>
       <span>
         {board.good_per_s} of {board.good_per_s + board.bad_per_s} {line.set_to.protocol === "PWM" ? "pulses" : "frames"} a second whole
@@ -187,6 +184,13 @@ function PortCard({ line, board, reads }: { line: Line; board: BoardCounts; read
   );
 }
 type BoardCounts = { good_per_s: number; bad_per_s: number; errors_per_s: number; bytes_per_s: number };
+
+function portTitle(line: Line): string {
+  if (!line.port) return "The board's port";
+  return line.port === "inputs"
+    ? `The board's inputs, ${line.port_pad} first, read`
+    : `Port ${line.port} samples ${line.port_pad ?? "no pad"} as`;
+}
 
 const DUPLEX = { full: "full duplex, on RX", half: "half duplex, on TX" } as const;
 

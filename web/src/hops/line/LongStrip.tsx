@@ -15,10 +15,12 @@ interface Props {
   selected: number | null;
   timed: boolean;
   onSelect: (index: number) => void;
+  playing: boolean;
+  onPlay: (() => void) | undefined;
 }
 
 /** All frames of a recording over time. A pixel shows the worst of the frames that fall on it. */
-export function LongStrip({ kinds, times, duration, selected, timed, onSelect }: Props) {
+export function LongStrip({ kinds, times, duration, selected, timed, onSelect, playing, onPlay }: Props) {
   const canvas = useRef<HTMLCanvasElement>(null);
   const whole = { start: 0, end: Math.max(duration, 1e-3) };
   const { span, zoom, show, handlers } = useStretch(whole, timed ? 0.01 : 20, whole, canvas);
@@ -87,8 +89,15 @@ export function LongStrip({ kinds, times, duration, selected, timed, onSelect }:
   return (
     <Box>
       <Box sx={{ display: "flex", gap: 1, mb: 0.5, alignItems: "center", fontSize: 12.5, color: "text.secondary" }}>
-        <span>Frames over {timed ? "time" : "their number"}: drag or wheel to move and zoom, click a frame to lay it open</span>
+        <span title="Drag or wheel to move and zoom; click a frame to lay it open">
+          Frames over {timed ? "time" : "their number"}: drag, wheel, click
+        </span>
         <Box sx={{ flex: 1 }} />
+        {onPlay && (
+          <Button variant="text" onClick={onPlay}>
+            {playing ? "Stop the replay" : "Replay from here"}
+          </Button>
+        )}
         <Button variant="text" disabled={nextBad === null} onClick={() => nextBad !== null && onSelect(nextBad)}>
           Next that is not good
         </Button>

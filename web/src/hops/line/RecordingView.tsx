@@ -16,6 +16,7 @@ import { type Kind, percent, seconds, spaced } from "./kinds";
 import { Legend } from "./Legend";
 import { LongStrip } from "./LongStrip";
 import { useReading } from "./useReading";
+import { useReplay } from "./useReplay";
 import { WaveCanvas } from "./WaveCanvas";
 
 const FORMATS = ["vcd", "csv", "bin"] as const;
@@ -53,8 +54,9 @@ export function RecordingView({ recording, onBack }: { recording: Recording; onB
 function Read({ recording, view, onLine }: { recording: Recording; view: ReadingView; onLine: (line: string) => void }) {
   const [selected, setSelected] = useState<number | null>(view.kinds.length > 0 ? 0 : null);
   const frame = useFrame(recording.id, view.line, selected);
+  const replay = useReplay(view.timed ? view.times : null, selected, setSelected);
   const times = useMemo(() => (view.timed ? view.times : Array.from({ length: view.kinds.length }, (_, index) => index)), [view]);
-  const shown = frame.data;
+  const shown = frame.data ?? undefined;
   const focus = useMemo(() => {
     const t = shown?.t ?? (view.timed ? firstEdge(view) : 0);
     const long = shown?.end && shown.t !== null ? shown.end - shown.t : 0.003;
@@ -78,6 +80,8 @@ function Read({ recording, view, onLine }: { recording: Recording; view: Reading
             timed={view.timed}
             selected={selected}
             onSelect={setSelected}
+            playing={replay.playing}
+            onPlay={view.timed ? replay.toggle : undefined}
           />
           <Legend counts={view.counts as Partial<Record<Kind, number>>} />
         </section>
@@ -127,16 +131,21 @@ function What({ recording, view, onLine }: { recording: Recording; view: Reading
           </TextField>
         )}
         <Keep recording={recording} />
+        <Box component="span" sx={{ ml: 1, whiteSpace: "nowrap" }}>
+          Save as
+        </Box>
         {FORMATS.map((format) => (
           <Button
             key={format}
             variant="text"
             component="a"
+            sx={{ minWidth: 0, px: 0.75 }}
+            aria-label={`Save as ${format.toUpperCase()}`}
             href={`/api/recordings/${recording.id}/file.${format}?line=${encodeURIComponent(view.line)}`}
             download
             disabled={(format !== "bin" && !view.timed) || (format === "bin" && view.bytes === 0)}
           >
-            Save as {format.toUpperCase()}
+            {format === "bin" ? "raw bytes" : format.toUpperCase()}
           </Button>
         ))}
       </Box>
@@ -159,7 +168,12 @@ function Keep({ recording }: { recording: Recording }) {
   });
   return (
     <>
-      <Button variant={kept ? "outlined" : "contained"} onClick={() => keep.mutate(!kept)} disabled={keep.isPending}>
+      <Button
+        variant={kept ? "outlined" : "contained"}
+        onClick={() => keep.mutate(!kept)}
+        disabled={keep.isPending}
+        sx={{ whiteSpace: "nowrap" }}
+      >
         {kept ? "Kept with the craft" : "Keep with the craft"}
       </Button>
       {keep.error && <span role="alert">{keep.error.message}</span>}
@@ -176,6 +190,17 @@ function PortCard({ view }: { view: ReadingView }) {
       <Card title="The craft's port" edge={colours.tarnish}>
         <Big>{view.port_says}</Big>
         <span>Bytes without their levels: inversion and baud cannot be compared.</span>
+      </Card>
+    );
+  if (!view.is_receiver)
+    return (
+      <Card title="The craft's receiver port" edge={colours.tarnish}>
+        <Big>{view.port_says}</Big>
+        <span>
+          {view.protocol
+            ? `${view.protocol} is telemetry: the receiver port has nothing to read of it.`
+            : "There are no channels here to read."}
+        </span>
       </Card>
     );
   return (

@@ -125,21 +125,39 @@ export function Recordings({ craftId, onOpen, onBack }: { craftId: string; onOpe
           <Box
             component="li"
             key={each.id}
-            sx={{ display: "flex", gap: 1.5, alignItems: "center", py: 0.75, borderBottom: 1, borderColor: "divider" }}
+            sx={{
+              display: "grid",
+              gridTemplateColumns: "minmax(0, 250px) minmax(0, 1fr) auto auto",
+              gap: 1.5,
+              alignItems: "center",
+              py: 0.75,
+              borderBottom: 1,
+              borderColor: "divider",
+            }}
           >
-            <Button variant="text" onClick={() => onOpen(each)} sx={{ fontWeight: 600 }}>
-              {each.name}
+            <Button variant="text" title={each.name} onClick={() => onOpen(each)} sx={{ fontWeight: 600, justifyContent: "start" }}>
+              <Box component="span" sx={{ overflow: "hidden", textOverflow: "ellipsis", whiteSpace: "nowrap" }}>
+                {each.name}
+              </Box>
             </Button>
             <span>
-              {each.what ? `${each.what}, ` : ""}from {WHERE[each.heard_from]}, {sized(each.size)},{" "}
-              {new Date(each.made_at).toLocaleString()}
+              {each.what && each.what !== "unknown" ? `${each.what}, ` : ""}from {WHERE[each.heard_from]}, {sized(each.size)},{" "}
+              {new Date(each.made_at).toLocaleString([], { dateStyle: "medium", timeStyle: "short" })}
               {each.made_by ? `, ${each.made_by}` : ""}
             </span>
-            <Box sx={{ flex: 1 }} />
-            <Box component="span" sx={{ color: "text.secondary", fontSize: 12.5 }}>
-              {each.kept ? "kept with the craft" : "lent: goes away after a day unless it is kept"}
+            <Box
+              component="span"
+              sx={{ color: "text.secondary", fontSize: 12.5 }}
+              title={each.kept ? "" : "Goes away after a day unless it is kept: open it to keep it with the craft"}
+            >
+              {each.kept ? "kept with the craft" : "lent for a day"}
             </Box>
-            <Button variant="text" aria-label={`Throw ${each.name} away`} onClick={() => drop.mutate(each.id)}>
+            <Button
+              variant="text"
+              aria-label={`Throw ${each.name} away`}
+              onClick={() => drop.mutate(each.id)}
+              sx={{ whiteSpace: "nowrap" }}
+            >
               Throw away
             </Button>
           </Box>

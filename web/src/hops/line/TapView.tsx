@@ -193,7 +193,7 @@ function HowTo() {
         its address.
       </li>
       <li>
-        No adapter at hand? <span className="mono">./bell line --craft Avocet</span> offers a stand-in's line, which then stands in the
+        No adapter at hand? <span className="mono">./bell line --craft Curlew</span> offers a stand-in's line, which then stands in the
         list.
       </li>
     </Box>

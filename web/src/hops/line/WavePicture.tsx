@@ -22,7 +22,7 @@ export function WavePicture({ wave, caption, port }: { wave: Wave; caption: stri
   return (
     <Box sx={{ bgcolor: "background.paper", border: 1, borderColor: "divider", borderRadius: 1.25, px: 2, py: 1.25 }}>
       <svg
-        viewBox={`0 0 ${W} 192`}
+        viewBox={`0 0 ${W} ${wave.as_read.length > 0 ? 192 : 124}`}
         width="100%"
         role="img"
         aria-label={describe(wave, port)}
@@ -61,8 +61,12 @@ export function WavePicture({ wave, caption, port }: { wave: Wave; caption: stri
         {wave.as_sent.map((byte) => (
           <Byte key={byte.at_us} x={x(byte.at_us + wave.byte_us / 2)} y={114} value={byte.value} wrong={byte.wrong} />
         ))}
-        <line x1={0} x2={W} y1={130} y2={130} stroke={colours.hairline} />
-        <Caption y={148}>{caption}</Caption>
+        {wave.as_read.length > 0 && <line x1={0} x2={W} y1={130} y2={130} stroke={colours.hairline} />}
+        {!wave.pulses?.length && (
+          <Caption y={wave.as_read.length > 0 ? 148 : 94} from={wave.as_read.length > 0 ? 0 : W}>
+            {caption}
+          </Caption>
+        )}
         {wave.as_read.map((byte) => (
           <Byte key={byte.at_us} x={x(byte.at_us + wave.byte_us / 2)} y={170} value={byte.value} wrong={byte.wrong} />
         ))}
@@ -71,9 +75,16 @@ export function WavePicture({ wave, caption, port }: { wave: Wave; caption: stri
   );
 }
 
-function Caption({ y, children }: { y: number; children: React.ReactNode }) {
+function Caption({ y, from = 0, children }: { y: number; from?: number; children: React.ReactNode }) {
   return (
-    <text x={0} y={y} fontSize={12} fill={colours.softInk} fontFamily='"Figtree Variable", sans-serif'>
+    <text
+      x={from}
+      y={y}
+      textAnchor={from > 0 ? "end" : "start"}
+      fontSize={12}
+      fill={colours.softInk}
+      fontFamily='"Figtree Variable", sans-serif'
+    >
       {children}
     </text>
   );

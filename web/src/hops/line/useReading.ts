@@ -21,7 +21,7 @@ export function useReading(recording: string, line: string): Reading & { stop: (
     follow(recording, line, stop.signal, (news) =>
       setReading((now) => ({
         progress: news.progress ?? now.progress,
-        says: news.says ?? now.says,
+        says: news.says || now.says,
         view: news.done ?? now.view,
         error: news.error ?? now.error,
       })),
