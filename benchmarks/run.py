@@ -13,6 +13,7 @@ from pathlib import Path
 
 import numpy as np
 
+from benchmarks.line import Row, every_decoder, naming, strip
 from linkcore.craft.document import Fitted, Kit, apply_edits
 from linkcore.craft.parts import KitParts
 from linkcore.craft.starting import new_craft
@@ -29,7 +30,7 @@ RATE_HZ = 250
 
 
 def main() -> int:
-    rows = [decode_speed(), decode_memory_note(), bench_speed(), planning(), first_page(), stick_to_screen()]
+    rows = [decode_speed(), decode_memory_note(), every_decoder(), naming(), bench_speed(), planning(), first_page(), in_the_browser()]
     rows = [row for group in rows for row in group]
     width = max(len(name) for name, *_ in rows)
     failed = 0
@@ -39,7 +40,6 @@ def main() -> int:
     return 1 if failed else 0
 
 
-Row = tuple[str, str, str, bool]
 _memory: list[Row] = []
 
 
@@ -175,8 +175,8 @@ def first_page() -> list[Row]:
     return [("first page, JavaScript, compressed", f"{total / 1000:.0f} kB", "under 300 kB", 0 < total < 300_000)]
 
 
-def stick_to_screen() -> list[Row]:
-    """From a key or pointer event in the page to the changed number on its screen, in a real browser on loopback."""
+def in_the_browser() -> list[Row]:
+    """Stick to screen: from a pointer event in the page to the changed number on its screen, in a real browser on loopback; and the long strip."""
     subprocess.run([sys.executable, "-m", "django", "migrate", "--noinput", "-v0"], cwd=ROOT, check=True)
     subprocess.run([sys.executable, "-m", "django", "load_demo"], cwd=ROOT, check=True, stdout=subprocess.DEVNULL)
     from launcher.mariadb import die_with_parent, free_port
@@ -189,12 +189,13 @@ def stick_to_screen() -> list[Row]:
         preexec_fn=die_with_parent,
     )
     try:
-        samples = sorted(_latencies(port))
+        latencies, rows = _measure_page(port)
+        samples = sorted(latencies)
     finally:
         server.terminate()
         server.wait(10)
     p50, p95 = samples[len(samples) // 2], samples[int(len(samples) * 0.95)]
-    return [(f"stick to screen, {len(samples)} movements", f"median {p50:.0f} ms, 95 % under {p95:.0f} ms", "95 % under 80 ms", p95 < 80)]
+    return [(f"stick to screen, {len(samples)} movements", f"median {p50:.0f} ms, 95 % under {p95:.0f} ms", "95 % under 80 ms", p95 < 80), *rows]
 
 
 _WATCH = """async () => {
@@ -224,7 +225,7 @@ _WATCH = """async () => {
 }"""
 
 
-def _latencies(port: int) -> list[float]:
+def _measure_page(port: int) -> tuple[list[float], list[Row]]:
     from playwright.sync_api import sync_playwright
 
     with sync_playwright() as playwright:
@@ -247,8 +248,12 @@ def _latencies(port: int) -> list[float]:
         page.get_by_role("row", name="roll").wait_for()
         page.wait_for_timeout(2000)
         samples = page.evaluate(_WATCH)
+        with tempfile.TemporaryDirectory() as folder:
+            capture = Path(folder) / "minute.vcd"
+            write_capture(capture)
+            rows = strip(page, capture)
         chromium.close()
-        return [float(sample) for sample in samples]
+        return [float(sample) for sample in samples], rows
 
 
 if __name__ == "__main__":

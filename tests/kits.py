@@ -4,12 +4,14 @@ from __future__ import annotations
 
 import random
 
-from linkcore.craft.document import CraftDocument, Fitted, Kit, Patch, Wants
+from linkcore.craft.document import CraftDocument, Fitted, Kit, Patch, Wants, apply_edits
 from linkcore.craft.parts import KitParts
 from linkcore.craft.starting import new_craft
+from linkcore.loom.netlist import plan_edits
 from linkcore.parts.catalogue import shipped
-from linkcore.parts.models import Board, Peripheral, Receiver
+from linkcore.parts.models import Board, Module, Peripheral, Receiver, Transmitter
 from linkcore.ports.demands import demands_of, placements
+from linkcore.ports.planner import work_out
 
 
 def random_craft(rng: random.Random, most_devices: int = 9) -> CraftDocument:
@@ -39,3 +41,33 @@ def _solder(craft: CraftDocument, rng: random.Random) -> None:
         craft.wiring += [Patch(device=demand.device, pin=pin, pad=pad, fixed=fixed) for pin, pad in place.patches]
         if place.port and craft.settings.ports[place.port] == "free":
             craft.settings.ports[place.port] = demand.job
+
+
+def planned_craft(receiver: Receiver, *, jumper: bool = False) -> CraftDocument | None:
+    """A craft with this receiver, a transmitter that it understands, and the best plan taken; None where the jumper lets nothing send."""
+    catalogue = shipped()
+    if not receiver.active(jumper):
+        return None
+    for board in ("ouzel-h7", "dabble-f3"):
+        for transmitter in catalogue.all_of(Transmitter):
+            for module in ("", *(each.id for each in catalogue.all_of(Module) if transmitter.module_bay)):
+                craft = new_craft("Planned", "quad X", Kit(board=board, receiver=receiver.id, transmitter=transmitter.id, module=module, jumper_fitted=jumper))
+                craft.wants = Wants(channels=min(4, receiver.channels), telemetry=True)
+                parts = KitParts.of(craft)
+                if parts.shared_radio() is None or not parts.board.rails_for(receiver.supply):
+                    continue
+                plans = work_out(craft, parts).plans
+                if plans:
+                    return apply_edits(craft, plan_edits(craft, parts, plans[0]))
+    return None
+
+
+def every_receiver() -> list[tuple[str, CraftDocument]]:
+    """A planned craft for every receiver of the catalogue, one for each way its jumper can be."""
+    found = []
+    for receiver in shipped().all_of(Receiver):
+        for jumper in (False, True) if receiver.jumper else (False,):
+            craft = planned_craft(receiver, jumper=jumper)
+            if craft is not None:
+                found.append((f"{receiver.id}{' with its jumper' if jumper else ''}", craft))
+    return found

@@ -13,6 +13,7 @@ from linkcore.protocols.registry import SERIAL_PROTOCOLS
 KEPT_BYTES = 4 << 20
 LOOK_BYTES = 12_000
 NAME_EVERY_S = 1.0
+NAME_SOON_S = 0.2  # until it has a name
 WINDOW_S = 1.0
 MOST_MARKS = 600
 
@@ -42,7 +43,7 @@ class HeardLine:
         while self._kept_size > KEPT_BYTES and len(self._kept) > 1:
             self._kept_size -= len(self._kept.popleft())
         self._recent.append((t, len(data)))
-        if t - self._named_at >= NAME_EVERY_S:
+        if t - self._named_at >= (NAME_EVERY_S if self.found.protocol else NAME_SOON_S):
             self._name(t)
         elif self._decoder:
             self._note(self._decoder.feed(data), t)

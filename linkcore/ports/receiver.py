@@ -18,7 +18,7 @@ MOST_MOVES = 3
 
 
 def moves_for_receiver(document: CraftDocument, parts: KitParts) -> list[Mend]:
-    """Other places for the receiver's wires, the cheapest first, as the planner counts it; none that somebody else has."""
+    """Other places for the receiver's wires: of each kind the cheapest, as the planner counts it; none that somebody else has."""
     demands = [demand for demand in demands_of(document, parts) if (demand.device, demand.job) == (RECEIVER, "receiver input")]
     others = [_soldered(document, parts, demand.device, demand.job) for demand in demands_of(document, parts) if demand not in demands]
     mends = []
@@ -29,11 +29,14 @@ def moves_for_receiver(document: CraftDocument, parts: KitParts) -> list[Mend]:
             if all(not here or any(fits_together([place, one]) for one in here) for here in others)
         ]
         free.sort(key=lambda place: sum(cost_of(document, parts.board, place).values()))
+        kinds = set()
         for place in free:
-            if all(document.pad_of(pin) == pad for pin, pad in place.patches):
+            kind = (place.variant.pins, place.inversion)
+            if kind in kinds or all(document.pad_of(pin) == pad for pin, pad in place.patches):
                 continue
             mend = _move(document, parts, place)
             if mend is not None:
+                kinds.add(kind)
                 mends.append(mend)
     return mends[:MOST_MOVES]
 

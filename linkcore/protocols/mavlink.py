@@ -120,6 +120,20 @@ def _reckoned(frame: bytes, extra: int) -> int:
     return crc16.mcrf4xx(frame[1 : _body_end(frame)] + bytes((extra,)))
 
 
+def _channel_fields(frame: bytes, begin: int, end: int) -> list[Field]:
+    """RC_CHANNELS in wire order; zeros at its end are not sent."""
+    names = [("time since start", 4, " ms"), *((f"CH{number}", 2, " us") for number in range(1, 19)), ("channels", 1, ""), ("RSSI", 1, " of 254")]
+    fields, at = [], begin
+    for name, size, unit in names:
+        size = min(size, end - at)
+        if size <= 0:
+            break
+        value = int.from_bytes(frame[at : at + size], "little")
+        fields.append(byte_field(name, frame, at, size, means="unused" if size == 2 and value == UNUSED else f"{value}{unit}"))
+        at += size
+    return fields
+
+
 def explain(frame: bytes) -> list[Field]:
     """A frame laid open."""
     second = frame[0] == MAGIC_2
@@ -134,7 +148,11 @@ def explain(frame: bytes) -> list[Field]:
     fields += [byte_field("sequence", frame, at), byte_field("system", frame, at + 1), byte_field("component", frame, at + 2)]
     fields.append(byte_field("message", frame, at + 3, 3 if second else 1, means=name))
     end = _body_end(frame)
-    fields.append(byte_field("payload", frame, 10 if second else 6, frame[1]))
+    begin = 10 if second else 6
+    if _message_id(frame) == RC_CHANNELS:
+        fields += _channel_fields(frame, begin, end)
+    else:
+        fields.append(byte_field("payload", frame, begin, frame[1]))
     fields.append(checksum_field(frame, end, _reckoned(frame, known.crc_extra if known else 0), 2))
     return fields
 

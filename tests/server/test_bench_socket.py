@@ -285,14 +285,14 @@ class BenchSocketTest(TransactionTestCase):
 
     def test_a_body_over_the_limit_is_refused_before_it_is_sent(self):
         host, port = live.server().address.removeprefix("http://").split(":")
-        request = f"POST /api/captures HTTP/1.1\r\nHost: {host}\r\nContent-Type: multipart/form-data; boundary=x\r\nContent-Length: {2 << 30}\r\n\r\n".encode()
+        request = f"POST /api/crafts/none/recordings HTTP/1.1\r\nHost: {host}\r\nContent-Type: multipart/form-data; boundary=x\r\nContent-Length: {2 << 30}\r\n\r\n".encode()
         answer = self.talk(host, int(port), request)
         self.assertIn(b" 413 ", answer.split(b"\r\n")[0])
         self.assertIn(b"larger than 8 MB", answer)
 
     def test_a_body_that_lies_about_its_size_is_cut_off(self):
         host, port = live.server().address.removeprefix("http://").split(":")
-        request = f"POST /api/captures HTTP/1.1\r\nHost: {host}\r\nContent-Type: multipart/form-data; boundary=x\r\nTransfer-Encoding: chunked\r\n\r\n".encode()
+        request = f"POST /api/crafts/none/recordings HTTP/1.1\r\nHost: {host}\r\nContent-Type: multipart/form-data; boundary=x\r\nTransfer-Encoding: chunked\r\n\r\n".encode()
         chunk = b"100000\r\n" + b"x" * 0x100000 + b"\r\n"
         try:
             answer = self.talk(host, int(port), request + chunk * 12 + b"0\r\n\r\n")

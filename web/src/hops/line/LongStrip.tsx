@@ -1,6 +1,6 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
-import { useCallback, useEffect, useRef } from "react";
+import { memo, useCallback, useEffect, useRef } from "react";
 import { colours, mono } from "../../look/colours";
 import { KINDS, type Kind, seconds } from "./kinds";
 import { lowerBound, useDrawing, useStretch } from "./useStretch";
@@ -81,36 +81,10 @@ export function LongStrip({ kinds, times, duration, selected, timed, onSelect, p
     [kinds, times, span, selected, timed],
   );
   useDrawing(canvas, draw);
-  const bad = (from: number, by: 1 | -1) => {
-    for (let index = from + by; index >= 0 && index < kinds.length; index += by) if ("blf".includes(kinds[index] as string)) return index;
-    return null;
-  };
-  const nextBad = bad(selected ?? -1, 1);
+  const all = useCallback(() => show(0, whole.end), [show, whole.end]);
   return (
     <Box>
-      <Box sx={{ display: "flex", gap: 1, mb: 0.5, alignItems: "center", fontSize: 12.5, color: "text.secondary" }}>
-        <span title="Drag or wheel to move and zoom; click a frame to lay it open">
-          Frames over {timed ? "time" : "their number"}: drag, wheel, click
-        </span>
-        <Box sx={{ flex: 1 }} />
-        {onPlay && (
-          <Button variant="text" onClick={onPlay}>
-            {playing ? "Stop the replay" : "Replay from here"}
-          </Button>
-        )}
-        <Button variant="text" disabled={nextBad === null} onClick={() => nextBad !== null && onSelect(nextBad)}>
-          Next that is not good
-        </Button>
-        <Button variant="text" aria-label="Zoom in" onClick={() => zoom(0.4)}>
-          +
-        </Button>
-        <Button variant="text" aria-label="Zoom out" onClick={() => zoom(2.5)}>
-          –
-        </Button>
-        <Button variant="text" onClick={() => show(whole.start, whole.end)}>
-          All
-        </Button>
-      </Box>
+      <Tools kinds={kinds} selected={selected} timed={timed} playing={playing} onPlay={onPlay} onSelect={onSelect} zoom={zoom} all={all} />
       <canvas
         ref={canvas}
         tabIndex={0}
@@ -132,3 +106,40 @@ export function LongStrip({ kinds, times, duration, selected, timed, onSelect, p
     </Box>
   );
 }
+
+interface ToolProps extends Pick<Props, "kinds" | "selected" | "timed" | "playing" | "onPlay" | "onSelect"> {
+  zoom: (by: number) => void;
+  all: () => void;
+}
+
+/** What stands above the strip; it is not drawn anew while the strip moves. */
+const Tools = memo(function Tools({ kinds, selected, timed, playing, onPlay, onSelect, zoom, all }: ToolProps) {
+  let nextBad: number | null = null;
+  for (let index = (selected ?? -1) + 1; index < kinds.length && nextBad === null; index++)
+    if ("blf".includes(kinds[index] as string)) nextBad = index;
+  return (
+    <Box sx={{ display: "flex", gap: 1, mb: 0.5, alignItems: "center", fontSize: 12.5, color: "text.secondary" }}>
+      <span title="Drag or wheel to move and zoom; click a frame to lay it open">
+        Frames over {timed ? "time" : "their number"}: drag, wheel, click
+      </span>
+      <Box sx={{ flex: 1 }} />
+      {onPlay && (
+        <Button variant="text" onClick={onPlay}>
+          {playing ? "Stop the replay" : "Replay from here"}
+        </Button>
+      )}
+      <Button variant="text" disabled={nextBad === null} onClick={() => nextBad !== null && onSelect(nextBad)}>
+        Next that is not good
+      </Button>
+      <Button variant="text" aria-label="Zoom in" onClick={() => zoom(0.4)}>
+        +
+      </Button>
+      <Button variant="text" aria-label="Zoom out" onClick={() => zoom(2.5)}>
+        –
+      </Button>
+      <Button variant="text" onClick={all}>
+        All
+      </Button>
+    </Box>
+  );
+});
