@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import functools
 from abc import ABC, abstractmethod
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
@@ -26,6 +27,12 @@ class ChannelFrame:
     failsafe: bool = False
     frame_lost: bool = False
     numbers: tuple[int, ...] | None = None
+
+    def channel(self, number: int) -> float | None:
+        """One channel in us, counted from 1; None where this frame does not carry it."""
+        if self.numbers is not None:
+            return self.numbered().get(number)
+        return self.channels[number - 1] if number <= len(self.channels) else None
 
     def numbered(self) -> dict[int, float]:
         """Channel number (from 1) to us."""
@@ -611,6 +618,7 @@ def us_from_raw(raw: int) -> float:
     return 1500 + (raw - 992) * 0.625
 
 
+@functools.lru_cache(maxsize=8192)
 def raw_from_us(us: float) -> int:
     """The nearest count of 11 bits; beyond 0..2047 the nearest end."""
     return min(2047, max(0, round(992 + (us - 1500) * 1.6)))

@@ -400,13 +400,12 @@ class Bench:
         for frame in frames:
             if not isinstance(frame, ChannelFrame) or frame.failsafe or frame.frame_lost or frame.t is None:
                 continue
-            carried = frame.numbered()
             for axis, number in places:
-                if number in carried:
-                    self.sticks.add(frame.t, axis, carried[number])
+                if (us := frame.channel(number)) is not None:
+                    self.sticks.add(frame.t, axis, us)
             for channel in channels:
-                if channel in carried:
-                    self.measured.add(frame.t, channel, carried[channel])
+                if (us := frame.channel(channel)) is not None:
+                    self.measured.add(frame.t, channel, us)
         self._see_row(channels, board, running)
 
     def _see_row(self, channels: list[int], board: StandInBoard, running: BoardSettings) -> None:

@@ -6,10 +6,12 @@ import functools
 import re
 
 from django.test import TransactionTestCase
+from playwright.sync_api import expect
 
 from server.demo import scenario
 from tests import live
 
+expect.set_options(timeout=15_000)  # a busy machine is slow, and nothing is gained by giving up early
 QUIET = re.compile(r"status of (4\d\d)|WebSocket connection")  # the browser logs refused requests by itself
 
 

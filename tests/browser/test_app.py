@@ -1,7 +1,6 @@
 from __future__ import annotations
 
 import re
-import tempfile
 from pathlib import Path
 
 from axe_playwright_python.sync_playwright import Axe
@@ -213,26 +212,3 @@ class TogetherTest(BrowserTest):
         page.get_by_role("button", name="Try again").click()
         page.get_by_role("button", name="1 setting differs").wait_for()
         people.troubles.clear()  # the browser itself logs the request that was broken off
-
-
-class CaptureTest(BrowserTest):
-    @in_browser
-    def test_a_capture_is_shown_and_a_broken_one_explained(self, people):
-        page = people.open("Curlew", "Line")
-        page.get_by_role("button", name="Open a capture file").click()
-        chooser = page.get_by_test_id("capture-file")
-        chooser.set_input_files(CAPTURES / "crsf-both-ways.vcd")
-        expect(page.get_by_text(re.compile(r"CRSF: 7\d good frames in 0.30 s, 0 damaged"))).to_be_visible()
-        page.get_by_role("combobox", name="Line").click()
-        page.get_by_role("option", name="to_receiver").click()
-        expect(page.get_by_label("Telemetry")).to_contain_text("voltage_v")
-        with tempfile.TemporaryDirectory() as folder:
-            broken = Path(folder) / "broken.vcd"
-            broken.write_text("no dump")
-            chooser.set_input_files(broken)
-            expect(page.get_by_role("alert")).to_contain_text("broken.vcd: line 1: not a value change dump")
-        chooser.set_input_files(CAPTURES / "gps.vcd")
-        expect(page.get_by_text("these are NMEA sentences")).to_be_visible()
-        nothing_serious(self, page, "capture")
-        page.get_by_role("button", name="Back to the live line").click()
-        expect(page.get_by_text("SBUS, 111 frames a second")).to_be_visible()

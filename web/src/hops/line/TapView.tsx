@@ -83,7 +83,7 @@ export function TapView({ craftId, onOpen, onBack }: { craftId: string; onOpen: 
             </MenuItem>
           ))}
         </TextField>
-        <Button variant="contained" disabled={!address} onClick={listen}>
+        <Button variant="contained" disabled={!address || state === null || lost} onClick={listen}>
           Listen
         </Button>
         {listening && (

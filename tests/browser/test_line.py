@@ -1,0 +1,189 @@
+"""The Line hop: what is on a wire, why the board does not read it, recordings laid open, and a serial line listened to."""
+
+from __future__ import annotations
+
+import os
+import pty
+import re
+import tempfile
+import threading
+import tty
+from contextlib import suppress
+from pathlib import Path
+
+from playwright.sync_api import expect
+
+from linkcore.protocols import crsf
+from tests.browser.base import BrowserTest, go, in_browser, wait_coin
+from tests.browser.test_app import nothing_serious
+from tests.browser.test_hops import RINGS, findings_of, restart, write
+
+CAPTURES = Path(__file__).resolve().parent.parent / "captures"
+
+
+def card(page, name):
+    return page.get_by_role("region", name=re.compile(name))
+
+
+class LiveLineTest(BrowserTest):
+    @in_browser
+    def test_sandpipers_fault_is_found_in_one_look_and_mended(self, people):
+        page = people.open("Sandpiper", "Line")
+        expect(card(page, "On the wire from F.Port")).to_contain_text("F.Port,")
+        expect(card(page, "Port U3 samples T3")).to_contain_text("But T3 cannot invert")
+        expect(findings_of(page)).to_contain_text("The port is set rightly, but T3 cannot invert")
+        nothing_serious(self, page, "Line with a fault")
+        findings_of(page).get_by_role("button", name="Move the wire to T5, which has an inverter").click()
+        write(page)
+        restart(page)
+        expect(page.get_by_text("F.Port, inverted, 115200 baud, 8N1, half duplex")).to_be_visible()
+        wait_coin(page, "Line", RINGS)
+        expect(card(page, "Telemetry that the receiver hears")).to_contain_text("voltage v")
+
+    @in_browser
+    def test_pulses_satellites_and_the_tap_on_another_wire(self, people):
+        page = people.open("Coot", "Line")
+        expect(page.get_by_text("PWM, 50 pulses a second")).to_be_visible()
+        expect(page.get_by_text("200 of 200 pulses a second whole")).to_be_visible()
+        page.get_by_role("button", name="CH5").click()
+        expect(card(page, "On the wire from CH5 of the Six Pack, which goes nowhere")).to_contain_text("PWM")
+        page.get_by_role("link", name="Crafts", exact=True).click()
+        page.get_by_role("link", name="Curlew", exact=True).click()
+        page.wait_for_selector("[data-ready] nav")
+        go(page, "Line")
+        page.get_by_role("button", name="S.Port").click()
+        expect(page.get_by_text(re.compile("S.Port, 8[3-9] frames a second"))).to_be_visible()
+
+    @in_browser
+    def test_the_port_is_set_by_hand_and_back_as_worked_out(self, people):
+        page = people.open("Curlew", "Line")
+        panel = card(page, "How the port is set")
+        expect(panel).to_contain_text("rests low: inverted")
+        expect(panel).to_contain_text("as worked out")
+        panel.get_by_role("combobox", name="Inversion").click()
+        page.get_by_role("option", name="not inverted").click()
+        expect(panel).to_contain_text("the draft differs from the board")
+        write(page)
+        restart(page)
+        expect(findings_of(page)).to_contain_text("no frame among them")
+        panel.get_by_role("button", name="Set it as worked out").click()
+        expect(panel.get_by_role("button", name="Set it as worked out")).to_be_hidden()
+
+
+class RecordingTest(BrowserTest):
+    @in_browser
+    def test_the_last_seconds_are_looked_at_more_closely_kept_and_opened_again(self, people):
+        page = people.open("Curlew", "Line")
+        expect(page.get_by_text("SBUS, 111 frames a second")).to_be_visible()
+        page.get_by_role("button", name="Look closer at the last 10 s").click()
+        opened = page.get_by_role("region", name="Frame laid open")
+        expect(opened).to_contain_text("Frame 1 of")
+        expect(opened.get_by_role("row", name=re.compile("^header")).get_by_role("cell").nth(2)).to_have_text("0F")
+        expect(card(page, "The craft's port, as the draft sets it")).to_contain_text("would read it: 100 %")
+        strip = page.get_by_role("img", name=re.compile("^Strip of"))
+        strip.focus()
+        page.keyboard.press(".")
+        expect(opened).to_contain_text("Frame 2 of")
+        before = strip.get_attribute("data-span")
+        page.keyboard.press("+")
+        expect(strip).not_to_have_attribute("data-span", before)
+        box = strip.bounding_box()
+        page.mouse.click(box["x"] + box["width"] / 2, box["y"] + 16)
+        expect(opened).not_to_contain_text("Frame 2 of")
+        page.get_by_role("button", name="Replay from here").click()
+        was = opened.inner_text()
+        expect(opened).not_to_have_text(was)
+        page.get_by_role("button", name="Stop the replay").click()
+        nothing_serious(self, page, "a recording")
+        page.get_by_role("button", name="Keep with the craft").click()
+        expect(page.get_by_role("button", name="Kept with the craft")).to_be_visible()
+        with page.expect_download() as saved:
+            page.get_by_role("link", name="Save as CSV").click()
+        self.assertTrue(Path(saved.value.path()).read_text().startswith("time_s,level\n0.000000000,"))
+        page.get_by_role("button", name="Back to the live line").click()
+        page.get_by_role("button", name="Recordings").click()
+        row = page.get_by_role("list", name="Recordings").get_by_role("listitem")
+        expect(row).to_contain_text("SBUS, from the stand-in")
+        expect(row).to_contain_text("kept with the craft")
+        row.get_by_role("button", name=re.compile("^SBUS of the Pip S8")).click()
+        expect(opened).to_contain_text("Frame 1 of")
+
+    @in_browser
+    def test_a_file_is_laid_open_down_to_the_damaged_bit_and_a_broken_one_explained(self, people):
+        page = people.open("Curlew", "Line")
+        page.get_by_role("button", name="Recordings").click()
+        expect(page.get_by_text("No recording yet")).to_be_visible()
+        chooser = page.get_by_test_id("capture-file")
+        with tempfile.TemporaryDirectory() as folder:
+            broken = Path(folder) / "broken.vcd"
+            broken.write_text("no dump")
+            chooser.set_input_files(broken)
+            expect(page.get_by_role("alert")).to_contain_text("broken.vcd: line 1: not a value change dump")
+        self.back_to_the_list(page)
+        chooser.set_input_files(CAPTURES / "crsf-damaged.vcd")
+        expect(card(page, "^crsf-damaged.vcd")).to_contain_text("CRSF: 5")
+        expect(card(page, "The craft's port, as the draft sets it")).to_contain_text("protocol CRSF and not inverted")
+        page.get_by_role("button", name="Next that is not good").click()
+        opened = page.get_by_role("region", name="Frame laid open")
+        expect(opened).to_contain_text("damaged")
+        expect(opened.get_by_role("row", name=re.compile("^CRC"))).to_contain_text("reckoned")
+        wave = page.get_by_role("img", name=re.compile("^Waveform from"))
+        expect(wave).not_to_have_attribute("data-toggles", re.compile("^(0|-1)$"))
+        told = wave.get_attribute("aria-label")
+        page.get_by_role("button", name="Zoom into the waveform").click()
+        expect(wave).not_to_have_attribute("aria-label", told)
+        self.back_to_the_list(page)
+        chooser.set_input_files(CAPTURES / "pwm.vcd")
+        expect(card(page, "^pwm.vcd")).to_contain_text("PWM: 60 good frames")
+        page.get_by_role("combobox", name="Line").click()
+        page.get_by_role("option", name="ch3").click()
+        expect(opened).to_contain_text("CH1 1777.0 us")
+        self.back_to_the_list(page)
+        chooser.set_input_files(CAPTURES / "gps.vcd")
+        expect(card(page, "^gps.vcd")).to_contain_text("NMEA, not a receiver")
+        self.back_to_the_list(page)
+        page.get_by_role("button", name="Throw gps.vcd away").click()
+        expect(page.get_by_role("button", name="Throw gps.vcd away")).to_be_hidden()
+
+    @staticmethod
+    def back_to_the_list(page):
+        page.get_by_role("button", name="Back to the live line").click()
+        page.get_by_role("button", name="Recordings").click()
+
+
+class SerialTest(BrowserTest):
+    @in_browser
+    def test_a_serial_line_is_listened_to_and_looked_at(self, people):
+        master, slave = pty.openpty()
+        tty.setraw(slave)
+        os.set_blocking(master, False)
+        ended = threading.Event()
+
+        def send():
+            while not ended.wait(0.02):
+                with suppress(OSError):
+                    os.write(master, crsf.encode_channels([992, 192] * 8) * 2)
+
+        thread = threading.Thread(target=send, daemon=True)
+        thread.start()
+        page = people.open("Avocet", "Line")
+        page.get_by_role("button", name="Listen to a serial line").click()
+        expect(page.get_by_text("a tap never sends")).to_be_visible()
+        address = page.get_by_label("Serial line")
+        address.fill("/etc/passwd")
+        page.get_by_role("button", name="Listen", exact=True).click()
+        expect(page.get_by_role("alert")).to_contain_text("no serial device")
+        address.fill(os.ttyname(slave))
+        page.keyboard.press("Tab")
+        page.get_by_role("button", name="Listen", exact=True).click()
+        expect(page.get_by_text("CRSF: 100 % of the frames whole")).to_be_visible()
+        expect(page.get_by_role("group", name="Channels")).to_contain_text("CH2 1000.0")
+        nothing_serious(self, page, "a tap")
+        page.get_by_role("button", name="Look closer at what was heard").click()
+        expect(card(page, "baud.bin")).to_contain_text("CRSF")
+        page.get_by_role("button", name="Back to the live line").click()
+        expect(page.get_by_role("button", name="Listen to a serial line")).to_be_visible()
+        ended.set()
+        thread.join(2)
+        os.close(master)
+        os.close(slave)
