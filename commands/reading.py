@@ -136,14 +136,18 @@ def _read_line(source: Source, shelf: Shelf, spec: Any, inverted: bool, baud: in
 
 
 def _read_bytes(source: Source, shelf: Shelf, spec: Any, counts: Counts, keep: Any) -> int:
+    """Bytes without times: each byte's place among them stands for its time, so that a frame's bytes can be found again."""
     decoder = spec.decoder() if isinstance(spec, SerialSpec) else None
+    if decoder:
+        decoder.count_places()
     with source.path.open("rb") as stream:
         while piece := stream.read(1 << 16):
-            counts.bytes += len(piece)
             values = np.frombuffer(piece, dtype=np.uint8)
-            shelf.bytes(ReceivedBytes(values, np.full(len(values), UNTIMED), np.zeros(len(values), np.uint8)))
+            places = np.arange(counts.bytes, counts.bytes + len(values), dtype=np.float64)
+            counts.bytes += len(piece)
+            shelf.bytes(ReceivedBytes(values, places, np.zeros(len(values), np.uint8)))
             if decoder:
-                keep(decoder.feed(piece))
+                keep(decoder.feed(piece, places.tolist()))
     if decoder:
         keep(decoder.finish())
     return 1

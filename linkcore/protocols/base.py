@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import functools
+import math
 from abc import ABC, abstractmethod
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
@@ -70,6 +71,12 @@ Frame = ChannelFrame | TelemetryFrame | PollFrame | BadFrame
 
 class Decoder(ABC):
     """A streaming decoder of bytes. Any split of the bytes gives the same frames."""
+
+    gap_s: float = math.inf
+
+    def count_places(self) -> None:
+        """Before the first byte: from now on `times` are places (0, 1, 2 ...) in bytes whose times are not known, and a frame's `t` is its place."""
+        self.gap_s = math.inf
 
     @abstractmethod
     def feed(self, data: bytes, times: Sequence[float] | None = None, errors: Sequence[int] | None = None) -> list[Frame]:
@@ -429,6 +436,7 @@ class GapDecoder(Decoder):
         self._start: float | None = None
         self._last: float | None = None
         self._begun_at_gap = False
+        self._taken, self._placed = 0, False
         self._joined = True  # still in the burst that was going on when listening began: it may lack its head
         self._seen_good = False
         self._skipping = False
@@ -447,7 +455,8 @@ class GapDecoder(Decoder):
 
     def feed(self, data: bytes, times: Sequence[float] | None = None, errors: Sequence[int] | None = None) -> list[Frame]:
         """See Decoder."""
-        if times is None:
+        if times is None or self.gap_s == math.inf:
+            self._placed = times is not None
             return self._feed_untimed(data, errors)
         frames: list[Frame] = []
         if errors is None:
@@ -523,16 +532,17 @@ class GapDecoder(Decoder):
         while len(held) - at >= self.length + (0 if at_end else 1):
             window = held[at : at + self.length]
             if self._whole(window) and (at + self.length == len(held) or self._followed(held, at + self.length)):
-                frames.append(self._read(window, None))
+                frames.append(self._read(window, float(self._taken + at) if self._placed else None))
                 self._seen_good = True
                 self._skipping = False
                 at += self.length
             else:
                 if self._seen_good and not self._skipping:
-                    frames.append(BadFrame(None, f"no frame {self.length} bytes apart"))
+                    frames.append(BadFrame(float(self._taken + at) if self._placed else None, f"no frame {self.length} bytes apart"))
                 self._skipping = True
                 at += 1
         del held[:at]
+        self._taken += at
         return frames
 
 

@@ -204,8 +204,9 @@ class Reading:
         with (self._folder / "frames.jsonl").open("rb") as file:
             file.seek(int(self._places[index]))
             told = json.loads(file.read(-1 if end is None else end - int(self._places[index])))
-        t = told["t"]
-        opened = lay_open(self.spec, self._bytes_of(index, t)) if self.spec and t is not None else None
+        place = told["t"]
+        opened = lay_open(self.spec, self._bytes_of(index, place)) if self.spec and place is not None else None
+        t = place if self.meta["timed"] else None
         channels = told.get("channels", [])
         wire = _byte_views(opened.times, list(opened.data), opened.errors) if opened else []
         uart = self.uart
@@ -225,11 +226,12 @@ class Reading:
         )
 
     def _bytes_of(self, index: int, t: float) -> ReceivedBytes:
-        uart = self.uart
-        if uart is None:
+        """A frame's bytes; without times `t` is the place of its first one, and a byte takes one place."""
+        byte_s = self.uart.byte_s if self.uart else 1.0
+        if not isinstance(self.spec, SerialSpec):
             return ReceivedBytes(np.empty(0, np.uint8), np.empty(0), np.empty(0, np.uint8))
         next_t = float(self.frame_times[index + 1]) if index + 1 < len(self.frame_times) else None
-        part = extent(self.times, t, next_t, uart.byte_s)
+        part = extent(self.times, t, next_t, byte_s)
         return ReceivedBytes(np.asarray(self.data[part]), np.asarray(self.times[part]), np.asarray(self.errors[part]))
 
     def window(self, start: float, end: float, port: UartSettings | None) -> WindowView:

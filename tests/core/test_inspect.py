@@ -44,6 +44,22 @@ class LaidOpenTest(SimpleTestCase):
                     number = (frame.numbers or (1,))[0]
                     self.assertIn(f"{frame.channels[0]:g} us", named[f"CH{number}"].means, name)
 
+    def test_bytes_without_times_are_found_again_by_their_place(self):
+        for name in SERIAL:
+            spec = SERIAL_PROTOCOLS[name]
+            _, data, _ = timed(name, 9, 12)
+            places = list(map(float, range(len(data))))
+            decoder = spec.decoder()
+            decoder.count_places()
+            frames = [frame for cut in range(0, len(data), 7) for frame in decoder.feed(data[cut : cut + 7], places[cut : cut + 7])] + decoder.finish()
+            plain = spec.decoder()
+            self.assertEqual(len(frames), len(plain.feed(data) + plain.finish()), name)
+            for frame, after in zip(frames, [*frames[1:], None], strict=True):
+                part = extent(np.array(places), frame.t, after.t if after else None, 1.0)
+                values = np.frombuffer(data, np.uint8)[part]
+                opened = lay_open(spec, ReceivedBytes(values, np.array(places)[part], np.zeros(len(values), np.uint8)))
+                self.assertTrue(opened.fields and all(field.ok for field in opened.fields), (name, frame, opened))
+
     def test_a_frame_of_pulses_has_no_bytes(self):
         opened = lay_open(PROTOCOLS["PPM"], ReceivedBytes(np.empty(0, np.uint8), np.empty(0), np.empty(0, np.uint8)))
         self.assertEqual((opened.data, opened.fields), (b"", []))

@@ -70,11 +70,10 @@ class EveryProtocolTest(SimpleTestCase):
 
     def test_noise_never_raises_and_seldom_passes(self):
         noise = random.Random(7).randbytes(1 << 20)
-        # measured over this megabyte; what a protocol lets pass depends on its checksum and its header (docs/protocols.md)
-        most = {"SBUS": 2, "DSM2": 80, "DSMX": 80, "hub telemetry": 60, "S.Port": 1200, "IBUS telemetry": 12, "CRSF": 3, "GHST": 2, "F.Port": 2, "MAVLink": 2}
+        # measured: at most one a megabyte on average (docs/protocols.md)
         for name in SERIAL:
             out = [frame for frame in good(fed(name, noise, None)) if not isinstance(frame, PollFrame)]
-            self.assertLessEqual(len(out), most.get(name, 1), name)
+            self.assertLessEqual(len(out), 3, name)
 
     def test_noise_on_pulse_wires_never_raises(self):
         toggles = np.cumsum(np.random.default_rng(3).uniform(1e-6, 4e-3, 20_000))

@@ -244,6 +244,8 @@ class TapTest(LineTest):
             viewer.until("tap", lambda state: state["state"] == "closed")
         view = self.read(kept)[-1]["done"]
         self.assertEqual((view["protocol"], view["timed"], view["bad_frames"]), ("CRSF", False, 0))
+        opened = json.loads(self.get(f"/api/recordings/{kept}/frames/1")[1])["frame"]
+        self.assertEqual((opened["t"], opened["inner"], opened["fields"][-1]["ok"]), (None, list(frame), True))
         os.close(master)
         os.close(slave)
 
