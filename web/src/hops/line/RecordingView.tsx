@@ -206,7 +206,7 @@ function PortCard({ view }: { view: ReadingView }) {
   return (
     <Card title="The craft's port, as the draft sets it" edge={reads ? colours.verdigris : colours.oxide}>
       <Big tone={reads ? undefined : colours.oxide}>{view.port_says}</Big>
-      <span>{reads ? `would read it: ${percent(view.port_reads)} of the frames whole` : "would read no frame of it"}</span>
+      <span>{reads ? `would read it: ${percent(view.port_reads)} of the first second's frames whole` : "would read no frame of it"}</span>
       {!reads && changes.length > 0 && (
         <Box component="span" sx={{ color: colours.verdigris }}>
           <b>What would read it:</b>{" "}

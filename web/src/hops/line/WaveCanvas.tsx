@@ -39,7 +39,7 @@ export function WaveCanvas({ recording, reading, focus }: Props) {
         if (byte) {
           caption(pen, "as sent", 78);
           labels(pen, held.bytes, x, byte, 78);
-          caption(pen, "as the craft's port would read it", 98);
+          caption(pen, "port reads", 98);
           labels(pen, held.port_bytes, x, byte, 98);
         }
       }
