@@ -65,9 +65,10 @@ class CsvReader:
     def _numbers(piece: bytes, line_no: int) -> Times:
         rows = piece.split(b"\n")
         if all(row.count(b",") == 1 for row in rows if row.strip()):
-            cells = piece.replace(b"\n", b",").replace(b"\r", b"").split(b",")
+            cells = [cell for cell in piece.replace(b"\n", b",").replace(b"\r", b"").split(b",") if cell]
             try:
-                return np.array([cell for cell in cells if cell], dtype=np.float64)
+                if len(cells) == 2 * sum(bool(row.strip()) for row in rows):
+                    return np.array(cells, dtype=np.float64)
             except ValueError:
                 pass
         for offset, row in enumerate(rows):

@@ -14,6 +14,8 @@ from linkcore.signal.edges import NO_TIMES, Times
 from linkcore.signal.uart import UartSettings, send
 from linkcore.standins.radio import Said
 
+MOST_LAG_S = 0.88 * PPM_PERIOD_S  # a frame of pulses that would begin later than this is left to the next radio slot
+
 
 class Voice(ABC):
     """What a receiver's pins do. `idle`: the level they rest at."""
@@ -77,7 +79,7 @@ class PulseVoice(Voice):
             if self._spec.pulses == "PWM":
                 for lead, value in zip(leads, us, strict=False):
                     lead.append(self._spec.edges([value], t))
-            elif self._next - t < PPM_PERIOD_S / 2:  # its frames are longer than a radio slot: some slots are skipped
+            elif self._next - t < MOST_LAG_S:  # its frames are longer than a radio slot: now and then a slot is skipped
                 start = max(t, self._next)
                 self._next = start + PPM_PERIOD_S
                 leads[0].append(self._spec.edges(us, start))
