@@ -89,7 +89,7 @@ def read(source: Source, folder: Path, protocol_name: str | None) -> dict[str, A
                 counts.frames += not isinstance(frame, (BadFrame, PollFrame))
 
         baud = found.baud if named else None
-        level = _read_line(source, shelf, spec, inverted, baud, counts, keep) if source.timed else _read_bytes(source, shelf, spec, counts, keep)
+        level, notes = _read_line(source, shelf, spec, inverted, baud, counts, keep) if source.timed else _read_bytes(source, shelf, spec, counts, keep)
     uart = spec.uart if isinstance(spec, SerialSpec) else None
     meta = {
         "timed": source.timed,
@@ -101,13 +101,15 @@ def read(source: Source, folder: Path, protocol_name: str | None) -> dict[str, A
         "framing": spec.framing if spec else found.framing,
         "found": asdict(found),
         "summary": vars(counts),
+        "lines": source.lines(),
+        "notes": notes,
         "kinds": tally,
     }
     (folder / "meta.json").write_text(json.dumps(meta))
     return meta
 
 
-def _read_line(source: Source, shelf: Shelf, spec: Any, inverted: bool, baud: int | None, counts: Counts, keep: Any) -> int:
+def _read_line(source: Source, shelf: Shelf, spec: Any, inverted: bool, baud: int | None, counts: Counts, keep: Any) -> tuple[int, list[str]]:
     reader = None
     end, said_at = 0.0, time.monotonic()
     for recording, block in source.blocks():
@@ -130,12 +132,10 @@ def _read_line(source: Source, shelf: Shelf, spec: Any, inverted: bool, baud: in
         shelf.bytes(received)
         keep(frames)
     counts.duration_s = end
-    for note in notes:
-        _say(note=note)
-    return level
+    return level, list(notes)
 
 
-def _read_bytes(source: Source, shelf: Shelf, spec: Any, counts: Counts, keep: Any) -> int:
+def _read_bytes(source: Source, shelf: Shelf, spec: Any, counts: Counts, keep: Any) -> tuple[int, list[str]]:
     """Bytes without times: each byte's place among them stands for its time, so that a frame's bytes can be found again."""
     decoder = spec.decoder() if isinstance(spec, SerialSpec) else None
     if decoder:
@@ -150,7 +150,7 @@ def _read_bytes(source: Source, shelf: Shelf, spec: Any, counts: Counts, keep: A
                 keep(decoder.feed(piece, places.tolist()))
     if decoder:
         keep(decoder.finish())
-    return 1
+    return 1, []
 
 
 def main(arguments: Sequence[str]) -> int:
@@ -166,7 +166,7 @@ def main(arguments: Sequence[str]) -> int:
     except (RecordingError, ValueError) as error:
         print(f"bell: {options.file.name}: {error}", file=sys.stderr)
         return 2
-    _say(done=meta, lines=Source(options.file).lines())
+    _say(done=meta)
     return 0
 
 

@@ -242,29 +242,22 @@ async def reading_stream(request: HttpRequest, recording_id: uuid.UUID) -> HttpR
 
 
 async def _news(recording: Recording, line: str) -> AsyncIterator[bytes]:
-    lines: list[str] = []
-    notes: list[str] = []
     yield _told(ReadingNews(progress=0.0, says="fetching the recording"))
     try:
         path = await sync_to_async(put_on_disk)(recording)
         into = reading_folder(recording, line)
         async for told in read_line(path, recording.name, line, into):
-            if "done" in told:
-                lines = told["lines"]
-            elif "note" in told:
-                notes.append(told["note"])
-            else:
-                yield _told(ReadingNews(progress=told["progress"], says=told["says"]))
-        yield _told(ReadingNews(progress=1.0, done=await sync_to_async(_finished)(recording, line, lines, notes)))
+            yield _told(ReadingNews(progress=told["progress"], says=told["says"]))
+        yield _told(ReadingNews(progress=1.0, done=await sync_to_async(_finished)(recording, line)))
     except (Unreadable, CraftError) as error:
         yield _told(ReadingNews(error=str(error)))
 
 
-def _finished(recording: Recording, line: str, lines: list[str], notes: list[str]) -> Any:
+def _finished(recording: Recording, line: str) -> Any:
     reading = Reading(reading_folder(recording, line))
     document = recording.craft.read()
     parts = KitParts.of(document, catalogue_of(recording.craft.workshop_id))
-    view = reading.view(lines, notes, document.settings.receiver_input, parts)
+    view = reading.view(document.settings.receiver_input, parts)
     if recording.what != view.what:
         Recording.objects.filter(pk=recording.pk).update(what=view.what)
     return view

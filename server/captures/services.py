@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 import asyncio
+import contextlib
 import hashlib
 import json
 import resource
+import secrets
 import shutil
 import sys
 import time
@@ -65,7 +67,24 @@ def _limit() -> None:
 
 
 async def read_line(path: Path, name: str, line: str, into: Path) -> AsyncIterator[dict[str, Any]]:
-    """Read one line of a recording; yields news as the reading process tells it. Raise Unreadable. Leaving off kills the process."""
+    """Read one line of a recording; yields how far it is as the reading process tells it. Raise Unreadable. Leaving off kills the process.
+
+    The reading appears in `into` whole or not at all; one that is there already is used as it is.
+    """
+    if (into / "meta.json").exists():
+        return
+    part = into.with_name(f"{into.name}.{secrets.token_hex(4)}.part")
+    try:
+        async for told in _run(path, name, line, part):
+            if "progress" in told:
+                yield told
+        with contextlib.suppress(OSError):  # somebody else was quicker, and reads the same
+            part.rename(into)
+    finally:
+        shutil.rmtree(part, ignore_errors=True)
+
+
+async def _run(path: Path, name: str, line: str, into: Path) -> AsyncIterator[dict[str, Any]]:
     if _turn.locked():
         yield {"progress": 0.0, "says": "waiting for another recording to be read"}
     async with _turn:

@@ -144,7 +144,7 @@ class Reading:
         uart = self.spec.uart.with_inversion(self.meta["inverted"])
         return UartSettings(self.meta["baud"] or uart.baud, uart.data_bits, uart.parity, uart.stop_bits, uart.inverted)
 
-    def view(self, lines: list[str], notes: list[str], set_to: ReceiverInput, parts: KitParts) -> ReadingView:
+    def view(self, set_to: ReceiverInput, parts: KitParts) -> ReadingView:
         """What is told once it is read."""
         meta, found, summary = self.meta, self.meta["found"], self.meta["summary"]
         shown = slice(0, MOST_FRAMES)
@@ -152,7 +152,7 @@ class Reading:
         says, reads, ways = self._port(set_to, parts)
         return ReadingView(
             line=meta["line"] or "",
-            lines=lines,
+            lines=meta["lines"],
             timed=meta["timed"],
             protocol=meta["protocol"],
             what=found["what"],
@@ -178,7 +178,7 @@ class Reading:
             port_says=says,
             port_reads=reads,
             would_read=ways,
-            notes=notes + ([f"the strip shows the first {MOST_FRAMES} frames"] if len(self.frame_kinds) > MOST_FRAMES else []),
+            notes=meta["notes"] + ([f"the strip shows the first {MOST_FRAMES} frames"] if len(self.frame_kinds) > MOST_FRAMES else []),
         )
 
     def _port(self, set_to: ReceiverInput, parts: KitParts) -> tuple[str, float, list[LineReading]]:

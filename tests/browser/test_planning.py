@@ -17,7 +17,7 @@ from server.crafts.models import Craft
 from server.demo import scenario
 from tests.browser.base import BrowserTest, go, in_browser, wait_coin
 from tests.browser.test_app import nothing_serious
-from tests.browser.test_hops import CRACKED, RINGS, bench_of, findings_of
+from tests.browser.test_hops import CRACKED, RINGS, bench_of, findings_of, restart, write
 
 
 def choose(page, label, option):
@@ -82,7 +82,11 @@ class DunlinTest(BrowserTest):
         expect(page.get_by_text("11 of 12 rung out")).to_be_visible()
         wait_coin(page, "Loom", re.compile("^blank"))
         go(page, "Line")
-        expect(page.get_by_role("main")).to_contain_text("sends DSMX, which the bench cannot make yet")
+        expect(page.get_by_role("main")).to_contain_text("no running port has the receiver job")
+        write(page)
+        restart(page)
+        expect(page.get_by_text(re.compile("DSMX, 9[01] frames a second"))).to_be_visible()
+        wait_coin(page, "Line", RINGS)
 
 
 class KitTest(BrowserTest):

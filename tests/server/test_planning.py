@@ -79,6 +79,18 @@ class PlanningTest(TestCase):
         self.take(self.dunlin, self.ask(self.dunlin, "exchange", doing="remove device", part="ESC")["edits"])
         self.assertNotIn("ESC", json.dumps(Craft.objects.get(pk=self.dunlin.pk).document["wiring"]))
 
+    def test_a_device_is_renamed_and_a_name_that_is_taken_is_refused(self):
+        edits = self.ask(self.avocet, "exchange", doing="rename device", part="GPS", to="mast GPS")["edits"]
+        document = self.take(self.avocet, edits)
+        self.assertIn("mast GPS", [device["name"] for device in document["kit"]["devices"]])
+        wired = {wire["device"] for wire in document["wiring"]}
+        self.assertEqual((("mast GPS" in wired), ("GPS" in wired)), (True, False))
+        for to, said in (("flow", "flow"), ("receiver", "receiver"), ("", "name")):
+            body = {"doing": "rename device", "part": "mast GPS", "to": to}
+            refused = self.client.post(f"/api/crafts/{self.avocet.pk}/exchange", body, content_type="application/json")
+            self.assertIn(refused.status_code, (400, 422), to)
+            self.assertIn(said, refused.json()["detail"])
+
     def test_soldering_by_hand_moves_wires_and_job_and_refuses_what_cannot_be(self):
         edits = self.ask(self.avocet, "solder", device="ESC", job="ESC telemetry", pads=["R7"])["edits"]
         document = load(self.take(self.avocet, edits))
