@@ -57,7 +57,7 @@ class DunlinTest(BrowserTest):
         best = page.get_by_role("list", name="Plans").get_by_role("listitem").first
         expect(best).to_contain_text("solder receiver 3V3: 3V3")
         best.get_by_role("button", name="Take this plan").click()
-        expect(findings_of(page)).to_contain_text("Nothing is wrong here so far.")
+        expect(findings_of(page)).to_contain_text("Mended in the draft: write it to the board")
 
         go(page, "Loom")
         expect(findings_of(page)).to_contain_text("Nothing is wrong here so far.")
@@ -126,7 +126,7 @@ class KitTest(BrowserTest):
         expect(page.get_by_role("combobox", name="Receiver", exact=True)).to_contain_text("Reed One")
         expect(bench_of(page)).to_be_visible()
         go(page, "Line")
-        expect(page.get_by_role("main")).to_contain_text("sends F.Port, which the bench cannot make yet")
+        expect(page.get_by_text("On the wire from F.Port of the Reed One, which goes nowhere")).to_be_visible()
 
     @in_browser
     def test_a_starting_point_is_taken_line_by_line(self, people):
@@ -200,7 +200,10 @@ class PortPlanTest(BrowserTest):
         expect(page.get_by_role("list", name="Clash")).to_contain_text("Let the fixed wires of receiver move (tried: then all fit)")
         card.get_by_role("checkbox", name=re.compile("Its wires are fixed")).click()
         card.get_by_role("button", name="Solder receiver to T5").click()
-        expect(findings_of(page)).to_contain_text("Nothing is wrong here so far.")
+        expect(findings_of(page)).to_contain_text("Mended in the draft: write it to the board")
+        write(page)
+        restart(page)
+        wait_coin(page, "Port plan", RINGS)
 
 
 class LoomTest(BrowserTest):

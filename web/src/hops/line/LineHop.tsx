@@ -110,7 +110,17 @@ function TapChoice({ line }: { line: Line }) {
       onChange={(_, pin: string | null) => pin && sendHands({ tap: pin })}
     >
       {line.wires.map((wire) => (
-        <ToggleButton key={wire.pin} value={wire.pin} sx={{ textTransform: "none", px: 1.5, py: 0.4 }}>
+        <ToggleButton
+          key={wire.pin}
+          value={wire.pin}
+          sx={{
+            textTransform: "none",
+            px: 1.5,
+            py: 0.4,
+            color: colours.ink,
+            "&.Mui-selected": { bgcolor: colours.verdigrisWash, color: colours.ink },
+          }}
+        >
           {wire.pin} → {wire.pad ?? "nowhere"}
           <Box component="span" sx={{ color: "text.secondary", ml: 0.75, fontWeight: 400 }}>
             {wire.carries === "both" ? "both ways" : wire.carries}
