@@ -4,10 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 
-from linkcore.protocols import crsf, fport, hub, ibus, sport
+from linkcore.protocols import crsf, fport, hub, ibus, mavlink, sport
 from linkcore.protocols.base import Frame, PollFrame, SerialSpec, TelemetryFrame
 from linkcore.protocols.registry import SERIAL_PROTOCOLS
 from linkcore.signal.edges import NO_TIMES, Times
@@ -15,6 +16,7 @@ from linkcore.signal.uart import UartSettings, send
 
 CRSF_EVERY_S = 0.1
 HUB_EVERY_S = 0.2
+MAVLINK_EVERY_S = 0.2
 SPORT_POLL_S = 0.012
 IBUS_POLL_S = 0.007
 SPORT_ANSWER_AFTER_S = 0.0006
@@ -71,13 +73,15 @@ class Exchange:
 
     def unasked(self, since: float, until: float, says: BoardSays) -> list[tuple[float, bytes]]:
         """What a board sends by itself on a wire of its own."""
-        every = {"CRSF": CRSF_EVERY_S, "hub telemetry": HUB_EVERY_S}.get(self.spec.name)
-        if every is None:
+        every, make = {"CRSF": (CRSF_EVERY_S, self._crsf), "hub telemetry": (HUB_EVERY_S, _hub), "MAVLink": (MAVLINK_EVERY_S, self._mavlink)}.get(
+            self.spec.name, (0.0, None)
+        )
+        if make is None:
             return []
         self._next = max(self._next, since)
         out = []
         while self._next < until:
-            out.append((self._next, self._crsf(says) if self.spec.name == "CRSF" else _hub(says)))
+            out.append((self._next, make(says)))
             self._next += every
         return out
 
@@ -113,6 +117,15 @@ class Exchange:
         if self._turn % 2:
             return crsf.encode_battery(voltage_v=says.voltage_v, current_a=says.current_a, used_mah=says.used_mah, remaining_percent=says.remaining_percent)
         return crsf.encode_flight_mode(says.mode)
+
+    def _mavlink(self, says: BoardSays) -> bytes:
+        self._turn += 1
+        if self._turn % 2:
+            return mavlink.encode("heartbeat", self._turn, type=2, autopilot=3, base_mode=81, custom_mode=0, system_status=4)
+        left, used, amps = says.remaining_percent, says.used_mah, round(says.current_a * 100)
+        cells = [round(says.voltage_v * 250)] * 4 + [mavlink.UNUSED] * 6
+        told: dict[str, Any] = {"voltages": cells, "current_battery": amps, "current_consumed": used, "battery_remaining": left}
+        return mavlink.encode("battery_status", self._turn, id=0, battery_function=0, type=1, temperature=2000, energy_consumed=-1, **told)
 
 
 def _hub(says: BoardSays) -> bytes:

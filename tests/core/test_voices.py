@@ -138,7 +138,7 @@ class ExchangeTest(SimpleTestCase):
         return heard, bad
 
     def test_each_way_home_tells_the_voltage_and_nobody_talks_over_the_other(self):
-        for protocol in ("S.Port", "IBUS telemetry", "hub telemetry", "CRSF"):
+        for protocol in ("S.Port", "IBUS telemetry", "hub telemetry", "CRSF", "MAVLink"):
             with self.subTest(protocol):
                 heard, bad = self.talk(protocol)
                 volts = [frame.values["voltage_v"] for frame in heard if "voltage_v" in frame.values]
