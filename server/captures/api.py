@@ -26,7 +26,7 @@ from linkcore.protocols.registry import RECEIVER_PROTOCOLS
 from linkcore.signal import writing
 from linkcore.signal.edges import Edges
 from server.captures.models import Recording
-from server.captures.services import Unreadable, put_on_disk, read_line, reading_folder
+from server.captures.services import Unreadable, put_on_disk, read_line, read_now, reading_folder
 from server.captures.views import Reading, ReadingNews
 from server.crafts.api import find_craft
 from server.parts.models import catalogue_of
@@ -101,9 +101,11 @@ def _find(user: Any, recording_id: uuid.UUID) -> Recording:
 
 def _reading(recording: Recording, line: str) -> Reading:
     try:
+        if not (reading_folder(recording, line) / "meta.json").exists():
+            read_now(recording, line)  # another machine has read it, or its files were cleared away
         return Reading(reading_folder(recording, line))
-    except FileNotFoundError as error:
-        raise NotFound("this recording has not been read here yet; open it again") from error
+    except Unreadable as error:
+        raise Unprocessable(str(error)) from error
 
 
 class RecordingsView(APIView):
@@ -158,7 +160,7 @@ class RecordingView(APIView):
 class FrameView(APIView):
     """A frame of a recording that has been read."""
 
-    @extend_schema(parameters=[_LINE], responses={200: FrameAnswer, 404: ProblemSerializer})
+    @extend_schema(parameters=[_LINE], responses={200: FrameAnswer, 404: ProblemSerializer, 422: ProblemSerializer})
     def get(self, request: Request, recording_id: uuid.UUID, index: int) -> Response:
         """Lay it open."""
         reading = _reading(_find(request.user, recording_id), request.query_params.get("line", ""))
@@ -171,7 +173,7 @@ class FrameView(APIView):
 class WindowView(APIView):
     """A stretch of the line of a recording that has been read."""
 
-    @extend_schema(parameters=[WindowQuery], responses={200: WindowAnswer, 400: ProblemSerializer, 404: ProblemSerializer})
+    @extend_schema(parameters=[WindowQuery], responses={200: WindowAnswer, 400: ProblemSerializer, 404: ProblemSerializer, 422: ProblemSerializer})
     def get(self, request: Request, recording_id: uuid.UUID) -> Response:
         """Levels and bytes from `start` to `end`."""
         asked = WindowQuery(data=request.query_params)

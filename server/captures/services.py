@@ -9,9 +9,10 @@ import json
 import resource
 import secrets
 import shutil
+import subprocess
 import sys
 import time
-from collections.abc import AsyncIterator
+from collections.abc import AsyncIterator, Iterator
 from pathlib import Path
 from typing import Any
 
@@ -73,15 +74,40 @@ async def read_line(path: Path, name: str, line: str, into: Path) -> AsyncIterat
     """
     if (into / "meta.json").exists():
         return
-    part = into.with_name(f"{into.name}.{secrets.token_hex(4)}.part")
-    try:
+    with _whole(into) as part:
         async for told in _run(path, name, line, part):
             if "progress" in told:
                 yield told
+
+
+def read_now(recording: Recording, line: str) -> None:
+    """Read one line of a recording without a word, where another machine has told how far it was. Raise Unreadable."""
+    path = put_on_disk(recording)
+    with _whole(reading_folder(recording, line)) as part:
+        try:
+            done = subprocess.run(
+                _command(path, line, part), cwd=settings.ROOT, capture_output=True, text=True, timeout=TIME_LIMIT_S, preexec_fn=_limit, check=False
+            )
+        except subprocess.TimeoutExpired as error:
+            raise Unreadable(_reason("", path, recording.name)) from error
+        if done.returncode != 0:
+            raise Unreadable(_reason(done.stderr, path, recording.name))
+
+
+@contextlib.contextmanager
+def _whole(into: Path) -> Iterator[Path]:
+    """A folder that becomes `into` once it is complete, and goes away otherwise."""
+    part = into.with_name(f"{into.name}.{secrets.token_hex(4)}.part")
+    try:
+        yield part
         with contextlib.suppress(OSError):  # somebody else was quicker, and reads the same
             part.rename(into)
     finally:
         shutil.rmtree(part, ignore_errors=True)
+
+
+def _command(path: Path, line: str, into: Path) -> list[str]:
+    return [sys.executable, "-m", "commands.reading", str(path), "--into", str(into), "--line", line]
 
 
 async def _run(path: Path, name: str, line: str, into: Path) -> AsyncIterator[dict[str, Any]]:
@@ -89,7 +115,7 @@ async def _run(path: Path, name: str, line: str, into: Path) -> AsyncIterator[di
         yield {"progress": 0.0, "says": "waiting for another recording to be read"}
     async with _turn:
         process = await asyncio.create_subprocess_exec(
-            *(sys.executable, "-m", "commands.reading", str(path), "--into", str(into), "--line", line),
+            *_command(path, line, into),
             cwd=settings.ROOT,
             stdout=asyncio.subprocess.PIPE,
             stderr=asyncio.subprocess.PIPE,

@@ -111,7 +111,7 @@ class RecordingTest(LineTest):
 
     def test_what_was_read_is_saved_in_every_open_format_and_reads_the_same(self):
         made = self.hand_in("sbus-damaged.vcd").json()
-        self.assertEqual(self.get(f"/api/recordings/{made['id']}/file.csv")[0], 404, "not read yet")
+        self.assertEqual(self.get(f"/api/recordings/{made['id']}/frames/0")[0], 200, "read on demand, as on another machine")
         before = self.read(made["id"])[-1]["done"]
         self.assertEqual(self.get(f"/api/recordings/{made['id']}/file.vcd")[1], (CAPTURES / "sbus-damaged.vcd").read_bytes())
         table = self.get(f"/api/recordings/{made['id']}/file.csv")[1]
