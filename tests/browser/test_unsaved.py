@@ -63,7 +63,6 @@ class PartDraftTest(BrowserTest):
         page.get_by_role("link", name=re.compile("^Coin Bell")).first.click()
         page.wait_for_selector("main[data-ready]")
         page.get_by_role("link", name="parts").click()
-        page.get_by_role("button", name="Go on with it").click()
         expect(page.get_by_label("about")).to_have_value("half typed")
         expect(page.get_by_role("status")).to_contain_text("its facts are possible")
         page.get_by_role("button", name="Save the part").click()
