@@ -13,7 +13,7 @@ from linkcore.craft.document import CraftDocument
 from linkcore.findings import Edit
 from linkcore.parts.models import Board, Module, Peripheral, Receiver, Transmitter
 from linkcore.standins.messages import Act, Answer, Hands, Live, Report, Trouble, Waiting
-from server.captures.views import FrameView, ReadingNews, WindowView
+from server.captures.views import FrameView, PortComparison, ReadingNews, WindowView
 from server.planning.views import ExchangeView, KitView, LoomView, PlanView, WorkedOut
 from server.tap.messages import OpenTap, TapAct, TapState
 
@@ -37,6 +37,7 @@ _SENT = (
     ReadingNews,
     FrameView,
     WindowView,
+    PortComparison,
     TapState,
 )
 _TAKEN = (Hands, Act, CraftDocument, Edit, OpenTap, TapAct)

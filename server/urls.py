@@ -8,7 +8,7 @@ from django.urls import path, re_path
 from drf_spectacular.views import SpectacularJSONAPIView, SpectacularSwaggerSplitView
 
 from server.accounts.api import SessionView
-from server.captures.api import FrameView, RecordingFileView, RecordingsView, RecordingView, WindowView, reading_stream
+from server.captures.api import FrameView, PortView, RecordingFileView, RecordingsView, RecordingView, WindowView, reading_stream
 from server.crafts.api import CraftsView, CraftView, DraftView, RevisionsView
 from server.parts.api import CheckPartView, PartSchemasView, PartsFileView, PartsView, PartView
 from server.planning.api import ExchangePartView, KitHopView, LoomFileView, LoomHopView, PlanHopView, RingsView, SolderView, WorkOutView
@@ -46,6 +46,7 @@ urlpatterns = [
     path("api/recordings/<uuid:recording_id>", RecordingView.as_view()),
     path("api/recordings/<uuid:recording_id>/reading", reading_stream),
     path("api/recordings/<uuid:recording_id>/frames/<int:index>", FrameView.as_view()),
+    path("api/recordings/<uuid:recording_id>/port", PortView.as_view()),
     path("api/recordings/<uuid:recording_id>/window", WindowView.as_view()),
     re_path(r"^api/recordings/(?P<recording_id>[0-9a-f-]{36})/file\.(?P<kind>vcd|csv|bin)$", RecordingFileView.as_view()),
     path("api/schema", SpectacularJSONAPIView.as_view(), name="schema"),

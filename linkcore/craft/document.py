@@ -126,6 +126,10 @@ class ReceiverInput(_Section):
     inverted: bool = False
     half_duplex: bool = False
 
+    def edits(self) -> tuple[Edit, ...]:
+        """Edits of a craft document that give the board's receiver input these settings."""
+        return tuple(Edit(path=f"/settings/receiver_input/{name}", value=value) for name, value in self.model_dump().items())
+
 
 class Band(_Section):
     """A stretch of a channel's travel, `low` to `high` us, both included. `channel` counts from 1."""

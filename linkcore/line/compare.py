@@ -5,9 +5,10 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from linkcore.craft.document import ReceiverInput
-from linkcore.findings import Edit, Mend
+from linkcore.findings import Mend
 from linkcore.line.identify import read_with
 from linkcore.parts.models import Board, Pad
+from linkcore.protocols.base import Wire
 from linkcore.protocols.registry import RECEIVER_PROTOCOLS
 from linkcore.signal.edges import Edges
 
@@ -51,8 +52,10 @@ def what_would_read(edges: Edges, end_s: float, chosen: ReceiverInput, board: Bo
         for polarity, tally in tried:
             if tally.good_share >= READS_SHARE:
                 settings = ReceiverInput(protocol=spec.name, inverted=polarity, half_duplex=half and spec.wire == "serial")
-                why_not = _cannot(board, pad, settings) if spec.wire == "serial" else ""
+                why_not = _cannot(board, pad, settings, spec.wire)
                 found.append(Reading(settings, tally.good_share, tally.good, _changes(chosen, settings), not why_not, why_not))
+    if any(reading.protocol == "PPM" for reading in found):  # the spaces between separators are as wide as PWM's pulses
+        found = [reading for reading in found if reading.protocol != "PWM"]
     return sorted(found, key=lambda reading: (len(reading.changes), -reading.good_share))
 
 
@@ -67,8 +70,16 @@ def _changes(chosen: ReceiverInput, settings: ReceiverInput) -> tuple[str, ...]:
     return tuple(changes)
 
 
-def _cannot(board: Board | None, pad: Pad | None, settings: ReceiverInput) -> str:
-    if board is None or pad is None or not settings.inverted or board.can_invert(pad):
+def _cannot(board: Board | None, pad: Pad | None, settings: ReceiverInput, wire: Wire) -> str:
+    """Why the board cannot do it on this pad; empty where it can."""
+    if board is None or pad is None:
+        return ""
+    if wire != "serial":
+        able = [each.name for each in board.pads if wire in each.reads]
+        return "" if wire in pad.reads else f"{pad.name} has no timer to measure {wire} with" + (f"; {', '.join(able)} can" if able else "")
+    if pad.kind == "input":
+        return f"{pad.name} measures pulses; bytes need a port"
+    if not settings.inverted or board.can_invert(pad):
         return ""
     if pad.kind == "tx" and pad.inverter != "none":
         return f"the inverter on {pad.name} passes one way only"
@@ -78,9 +89,4 @@ def _cannot(board: Board | None, pad: Pad | None, settings: ReceiverInput) -> st
 def set_so(way: Reading) -> tuple[Mend, ...]:
     """The settings that read it, as a mend; none where nothing changes."""
     text = f"Set the port to {' and '.join(way.changes)} (tried: {way.good_share:.0%} whole)"
-    return (Mend(text=text, edits=settings_edits(way.settings)),) if way.changes else ()
-
-
-def settings_edits(settings: ReceiverInput) -> tuple[Edit, ...]:
-    """Edits that give the board's receiver input these settings."""
-    return tuple(Edit(path=f"/settings/receiver_input/{name}", value=value) for name, value in settings.model_dump().items())
+    return (Mend(text=text, edits=way.settings.edits()),) if way.changes else ()

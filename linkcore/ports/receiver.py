@@ -11,7 +11,7 @@ from linkcore.parts.models import Output
 from linkcore.ports.demands import Placement, demands_of, placements
 from linkcore.ports.pads import solder
 from linkcore.ports.planner import cost_of, fits_together
-from linkcore.ports.rules import input_edits, reading_of
+from linkcore.ports.rules import reading_of
 from linkcore.protocols.registry import RECEIVER_PROTOCOLS
 
 MOST_MOVES = 3
@@ -67,7 +67,7 @@ def _move(document: CraftDocument, parts: KitParts, place: Placement) -> Mend | 
         "none": "which needs no inversion",
     }
     pin = f"{output.pins[0]} wire" if len(parts.receiver.outputs) > 1 else "wire"
-    return Mend(text=f"Move the {pin} to {pads}, {because[place.inversion]}", edits=(*edits, *input_edits(reading)))
+    return Mend(text=f"Move the {pin} to {pads}, {because[place.inversion]}", edits=(*edits, *reading.edits()))
 
 
 @dataclass(frozen=True)

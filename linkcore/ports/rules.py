@@ -324,12 +324,7 @@ def reading_of(output: Output, *, through_inverter: bool) -> ReceiverInput:
 
 
 def _as_spoken(output: Output, wire: ReceiverWire) -> tuple[Edit, ...]:
-    return input_edits(reading_of(output, through_inverter=wire.inverter))
-
-
-def input_edits(settings: ReceiverInput) -> tuple[Edit, ...]:
-    """Edits that give the board's receiver input these settings."""
-    return tuple(Edit(path=f"/settings/receiver_input/{name}", value=value) for name, value in settings.model_dump().items())
+    return reading_of(output, through_inverter=wire.inverter).edits()
 
 
 # --- the receiver on pulses -------------------------------------------------------------------------------------

@@ -12,24 +12,9 @@ from collections.abc import Callable, Sequence
 
 from fastcrc import crc8
 
-from linkcore.protocols.base import (
-    ChannelFrame,
-    Encoder,
-    Field,
-    Frame,
-    ScanDecoder,
-    Sent,
-    SerialSpec,
-    TelemetryFrame,
-    Values,
-    byte_field,
-    channel_fields,
-    checksum_field,
-    named_values,
-    pack_channels,
-    pack_us,
-    unpack_channels,
-)
+from linkcore.protocols.base import ChannelFrame, Encoder, Field, Frame, Sent, SerialSpec, TelemetryFrame, Values, byte_field, checksum_field, named_values
+from linkcore.protocols.counts import channel_fields, pack_channels, pack_us, unpack_channels
+from linkcore.protocols.finding import ScanDecoder
 from linkcore.signal.uart import UartSettings
 
 FLIGHT_CONTROLLER = 0xC8

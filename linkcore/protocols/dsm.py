@@ -7,7 +7,8 @@ first word of a pair's second frame is fairly sure only. Values follow relation 
 
 from __future__ import annotations
 
-from linkcore.protocols.base import ChannelFrame, Encoder, Field, Frame, GapDecoder, Sent, SerialSpec, byte_field
+from linkcore.protocols.base import ChannelFrame, Encoder, Field, Frame, Sent, SerialSpec, byte_field
+from linkcore.protocols.finding import GapDecoder
 from linkcore.signal.uart import UartSettings
 
 LENGTH = 16

@@ -8,25 +8,9 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from linkcore.protocols.base import (
-    BadFrame,
-    ChannelFrame,
-    Encoder,
-    Field,
-    FlagDecoder,
-    Frame,
-    PollFrame,
-    Sent,
-    SerialSpec,
-    byte_field,
-    channel_fields,
-    checksum_field,
-    named_values,
-    pack_channels,
-    pack_us,
-    stuffed,
-    unpack_channels,
-)
+from linkcore.protocols.base import BadFrame, ChannelFrame, Encoder, Field, Frame, PollFrame, Sent, SerialSpec, byte_field, checksum_field, named_values
+from linkcore.protocols.counts import channel_fields, pack_channels, pack_us, unpack_channels
+from linkcore.protocols.finding import FlagDecoder, stuffed
 from linkcore.protocols.sbus import FAILSAFE, FRAME_LOST, flag_fields, flags_byte
 from linkcore.protocols.sport import DATA, EMPTY, ESCAPE, FLAG, FLIP, checksum, data_frame, encode_data, values_of
 from linkcore.signal.uart import UartSettings

@@ -10,7 +10,8 @@ from collections.abc import Sequence
 
 from fastcrc import crc8
 
-from linkcore.protocols.base import ChannelFrame, Encoder, Field, Frame, ScanDecoder, Sent, SerialSpec, byte_field, checksum_field
+from linkcore.protocols.base import ChannelFrame, Encoder, Field, Frame, Sent, SerialSpec, byte_field, checksum_field
+from linkcore.protocols.finding import ScanDecoder
 from linkcore.signal.uart import UartSettings
 
 ADDRESSES = frozenset((0x80, 0x82))

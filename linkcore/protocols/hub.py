@@ -8,7 +8,8 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 
-from linkcore.protocols.base import BadFrame, Field, FlagDecoder, Frame, SerialSpec, TelemetryFrame, Values, byte_field, stuffed
+from linkcore.protocols.base import BadFrame, Field, Frame, SerialSpec, TelemetryFrame, Values, byte_field
+from linkcore.protocols.finding import FlagDecoder, stuffed
 from linkcore.signal.uart import UartSettings
 
 FLAG, ESCAPE, FLIP = 0x5E, 0x5D, 0x60

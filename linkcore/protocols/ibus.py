@@ -8,19 +8,8 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from linkcore.protocols.base import (
-    ChannelFrame,
-    Encoder,
-    Field,
-    Frame,
-    PollFrame,
-    ScanDecoder,
-    Sent,
-    SerialSpec,
-    TelemetryFrame,
-    byte_field,
-    checksum_field,
-)
+from linkcore.protocols.base import ChannelFrame, Encoder, Field, Frame, PollFrame, Sent, SerialSpec, TelemetryFrame, byte_field, checksum_field
+from linkcore.protocols.finding import ScanDecoder
 from linkcore.signal.uart import UartSettings
 
 LENGTH, COMMAND = 0x20, 0x40
@@ -101,12 +90,12 @@ def explain(frame: bytes) -> list[Field]:
     fields = [byte_field("header", frame, 0)] if old else [byte_field("length", frame, 0, means="bytes in all"), byte_field("command", frame, 1)]
     words = _words(frame, begin)
     values = _channels(words)
+    more = len(values) > CHANNELS
     for index, value in enumerate(values[:CHANNELS]):
-        fields.append(Field(f"CH{index + 1}", 8 * (begin + 2 * index), 12, value, f"{value} us"))
-        top = words[index] >> 12
-        fields.append(
-            Field("top nibble", 8 * (begin + 2 * index) + 12, 4, top, f"part of CH{15 + index // 3}" if len(values) > CHANNELS and index < 12 else "")
-        )
+        bit = 8 * (begin + 2 * index)
+        fields.append(Field(f"CH{index + 1}", bit, 12 if more else 16, value, f"{value} us"))
+        if more:
+            fields.append(Field("top nibble", bit + 12, 4, words[index] >> 12, f"part of CH{15 + index // 3}" if index < 12 else ""))
     reckoned = sum(words) & 0xFFFF if old else checksum(frame[:-2])
     return [*fields, checksum_field(frame, len(frame) - 2, reckoned, 2, name="checksum")]
 

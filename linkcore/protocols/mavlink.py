@@ -10,7 +10,8 @@ from typing import Any
 
 from fastcrc import crc16
 
-from linkcore.protocols.base import ChannelFrame, Field, Frame, ScanDecoder, SerialSpec, TelemetryFrame, Values, byte_field, checksum_field
+from linkcore.protocols.base import ChannelFrame, Field, Frame, SerialSpec, TelemetryFrame, Values, byte_field, checksum_field
+from linkcore.protocols.finding import ScanDecoder
 from linkcore.signal.uart import UartSettings
 
 MAGIC_2, MAGIC_1 = 0xFD, 0xFE

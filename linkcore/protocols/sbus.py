@@ -9,20 +9,9 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from linkcore.protocols.base import (
-    ChannelFrame,
-    Encoder,
-    Field,
-    Frame,
-    GapDecoder,
-    Sent,
-    SerialSpec,
-    byte_field,
-    channel_fields,
-    pack_channels,
-    pack_us,
-    unpack_channels,
-)
+from linkcore.protocols.base import ChannelFrame, Encoder, Field, Frame, Sent, SerialSpec, byte_field
+from linkcore.protocols.counts import channel_fields, pack_channels, pack_us, unpack_channels
+from linkcore.protocols.finding import GapDecoder
 from linkcore.signal.uart import UartSettings
 
 HEADER = 0x0F

@@ -8,20 +8,8 @@ from __future__ import annotations
 
 import struct
 
-from linkcore.protocols.base import (
-    BadFrame,
-    Field,
-    FlagDecoder,
-    Frame,
-    PollFrame,
-    SerialSpec,
-    TelemetryFrame,
-    Values,
-    byte_field,
-    checksum_field,
-    named_values,
-    stuffed,
-)
+from linkcore.protocols.base import BadFrame, Field, Frame, PollFrame, SerialSpec, TelemetryFrame, Values, byte_field, checksum_field, named_values
+from linkcore.protocols.finding import FlagDecoder, stuffed
 from linkcore.signal.uart import UartSettings
 
 FLAG, ESCAPE, FLIP = 0x7E, 0x7D, 0x20

@@ -9,7 +9,8 @@ from collections.abc import Sequence
 
 from fastcrc import crc16
 
-from linkcore.protocols.base import ChannelFrame, Encoder, Field, Frame, ScanDecoder, Sent, SerialSpec, byte_field, checksum_field
+from linkcore.protocols.base import ChannelFrame, Encoder, Field, Frame, Sent, SerialSpec, byte_field, checksum_field
+from linkcore.protocols.finding import ScanDecoder
 from linkcore.signal.uart import UartSettings
 
 HEADER, LIVE, FAILSAFE = 0xA8, 0x01, 0x81

@@ -19,6 +19,8 @@ Parity = Literal["none", "even", "odd"]
 
 FRAMING_ERROR = 1
 PARITY_ERROR = 2
+Wrong = Literal["", "no stop bit", "parity", "parity, no stop bit"]
+WRONG: dict[int, Wrong] = {0: "", FRAMING_ERROR: "no stop bit", PARITY_ERROR: "parity", FRAMING_ERROR | PARITY_ERROR: "parity, no stop bit"}
 
 
 @dataclass(frozen=True)

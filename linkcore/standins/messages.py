@@ -9,8 +9,10 @@ from pydantic import BaseModel, ConfigDict, Field
 from linkcore.chain import HopState
 from linkcore.craft.document import BoardSettings, Difference, ReceiverInput
 from linkcore.findings import Finding, Hop
+from linkcore.line.compare import Reading
 from linkcore.lostlink.timeline import LossRun, Prediction
 from linkcore.modes.truth import SwitchMeasure, TruthTable
+from linkcore.signal.uart import Wrong
 from linkcore.sticks.measure import Axis, SticksMeasure
 
 Unit = Annotated[float, Field(ge=-1, le=1)]
@@ -115,7 +117,7 @@ class ReadByte(BaseModel):
 
     at_us: float
     value: int
-    wrong: Literal["", "no stop bit", "parity", "parity, no stop bit"]
+    wrong: Wrong
 
 
 class Wave(BaseModel):
@@ -139,6 +141,11 @@ class LineReading(BaseModel):
     changes: list[str]
     possible: bool
     why_not: str
+
+    @classmethod
+    def of(cls, way: Reading) -> LineReading:
+        """As the core found it."""
+        return cls(settings=way.settings, good_share=way.good_share, changes=list(way.changes), possible=way.possible, why_not=way.why_not)
 
 
 class TapWire(BaseModel):

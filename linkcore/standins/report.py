@@ -18,7 +18,7 @@ from linkcore.ports.receiver import moves_for_receiver, worked_out
 from linkcore.protocols.base import PulseSpec, SerialSpec
 from linkcore.protocols.registry import PROTOCOLS
 from linkcore.signal.edges import Edges
-from linkcore.signal.uart import FRAMING_ERROR, PARITY_ERROR, ReceivedBytes, UartSettings, read_all
+from linkcore.signal.uart import WRONG, ReceivedBytes, UartSettings, read_all
 from linkcore.standins.bench import Bench
 from linkcore.standins.board import PULSE_INPUTS
 from linkcore.standins.messages import BandView, DownlinkValue, InputWorkedOut, LineReading, LineReport, LogLine, ReadByte, Report, SwitchView, TapWire, Wave
@@ -27,7 +27,6 @@ from linkcore.sticks.measure import AXES
 WAVE_BYTES = 5
 PULSE_REST_S = 0.0026
 NAME_EVERY_S = 0.8
-_WRONG = {0: "", FRAMING_ERROR: "no stop bit", PARITY_ERROR: "parity", FRAMING_ERROR | PARITY_ERROR: "parity, no stop bit"}
 
 
 class Reporter:
@@ -107,7 +106,7 @@ class Reporter:
                 return None
             uart = sent
         times = edges.times
-        if len(times) < 40:
+        if len(times) < 4:
             return None
         rests = np.flatnonzero(np.diff(times) > 3 * uart.byte_s)
         if len(rests) == 0:
@@ -159,7 +158,7 @@ class Reporter:
     def _bytes(edges: Edges, settings: UartSettings, span: float) -> list[ReadByte]:
         received: ReceivedBytes = read_all(edges, settings, span + 3 * settings.byte_s)
         return [
-            ReadByte.model_validate({"at_us": round(float(t) * 1e6, 2), "value": int(value), "wrong": _WRONG[int(error)]})
+            ReadByte(at_us=round(float(t) * 1e6, 2), value=int(value), wrong=WRONG[int(error)])
             for value, t, error in zip(received.data, received.times, received.errors, strict=True)
             if t < span - 0.6 * settings.byte_s
         ]
@@ -198,10 +197,7 @@ class Reporter:
             port_good_share=reading.good_share,
             set_to=bench.board.running.receiver_input,
             worked_out=InputWorkedOut(settings=asked.settings, because=list(asked.because)) if asked else None,
-            would_read=[
-                LineReading(settings=way.settings, good_share=way.good_share, changes=list(way.changes), possible=way.possible, why_not=way.why_not)
-                for way in would_read
-            ],
+            would_read=[LineReading.of(way) for way in would_read],
             wave=wave,
             downlink=[DownlinkValue(sensor=each.sensor, values=each.values, t=round(each.t or bench.t, 2)) for each in bench.downlink.values()],
         )

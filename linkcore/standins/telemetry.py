@@ -92,7 +92,7 @@ class Exchange:
         for frame in frames:
             if not isinstance(frame, PollFrame) or frame.t is None:
                 continue
-            if self.spec.name == "S.Port" and frame.asks == f"sensor {sport.POLL_IDS[sport.poll_id(sport.BOARD_ID)]}":
+            if self.spec.name == "S.Port" and frame.asks == f"sensor {sport.BOARD_ID}":
                 out.append((frame.t + 2 * byte_s + SPORT_ANSWER_AFTER_S, self._sensor(says, sport.encode_answer)))
             elif self.spec.name == "F.Port" and frame.end is not None:
                 out.append((frame.end + 2 * byte_s + fport.ANSWER_AFTER_S, self._sensor(says, fport.encode_answer)))

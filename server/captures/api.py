@@ -27,7 +27,7 @@ from linkcore.signal import writing
 from linkcore.signal.edges import Edges
 from server.captures.models import Recording
 from server.captures.services import Unreadable, put_on_disk, read_line, read_now, reading_folder
-from server.captures.views import Reading, ReadingNews
+from server.captures.views import Reading, ReadingNews, ReadingView
 from server.crafts.api import find_craft
 from server.parts.models import catalogue_of
 from server.problems import ProblemSerializer, Unprocessable
@@ -75,6 +75,13 @@ class WindowAnswer(serializers.Serializer[Any]):
     """A stretch of the line."""
 
     window = CoreField("WindowView")
+
+
+class PortAnswer(serializers.Serializer[Any]):
+    """What the port would read, and of which draft that is said."""
+
+    version = serializers.IntegerField()
+    port = CoreField("PortComparison")
 
 
 class WindowQuery(serializers.Serializer[Any]):
@@ -139,6 +146,11 @@ class RecordingView(APIView):
 
     parser_classes = [JSONParser]
 
+    @extend_schema(responses={200: RecordingSerializer, 404: ProblemSerializer})
+    def get(self, request: Request, recording_id: uuid.UUID) -> Response:
+        """What it is, not what is in it."""
+        return Response(RecordingSerializer(_row(_find(request.user, recording_id))).data)
+
     @extend_schema(request=RecordingChangeSerializer, responses={200: RecordingSerializer, **_REFUSED})
     def patch(self, request: Request, recording_id: uuid.UUID) -> Response:
         """Keep it with the craft, or let it go again; name it."""
@@ -189,6 +201,19 @@ class WindowView(APIView):
             spec = RECEIVER_PROTOCOLS.get(chosen.protocol or "")
             port = spec.uart.with_inversion(chosen.inverted) if isinstance(spec, SerialSpec) else None
         return Response({"window": reading.window(start, end, port).model_dump(mode="json")})
+
+
+class PortView(APIView):
+    """A recording beside the craft's receiver port."""
+
+    @extend_schema(parameters=[_LINE], responses={200: PortAnswer, 404: ProblemSerializer, 422: ProblemSerializer})
+    def get(self, request: Request, recording_id: uuid.UUID) -> Response:
+        """What the port would read of it as the newest draft sets it, and which settings would."""
+        recording = _find(request.user, recording_id)
+        document = recording.craft.read()
+        parts = KitParts.of(document, catalogue_of(recording.craft.workshop_id))
+        reading = _reading(recording, request.query_params.get("line", ""))
+        return Response({"version": recording.craft.version, "port": reading.port(document.settings.receiver_input, parts).model_dump(mode="json")})
 
 
 class RecordingFileView(APIView):
@@ -255,11 +280,8 @@ async def _news(recording: Recording, line: str) -> AsyncIterator[bytes]:
         yield _told(ReadingNews(error=str(error)))
 
 
-def _finished(recording: Recording, line: str) -> Any:
-    reading = Reading(reading_folder(recording, line))
-    document = recording.craft.read()
-    parts = KitParts.of(document, catalogue_of(recording.craft.workshop_id))
-    view = reading.view(document.settings.receiver_input, parts)
+def _finished(recording: Recording, line: str) -> ReadingView:
+    view = Reading(reading_folder(recording, line)).view()
     if recording.what != view.what:
         Recording.objects.filter(pk=recording.pk).update(what=view.what)
     return view

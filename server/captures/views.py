@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import json
 from pathlib import Path
-from typing import Any, Literal
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -17,14 +17,13 @@ from linkcore.line.inspect import extent, lay_open, stretch
 from linkcore.protocols.base import ProtocolSpec, SerialSpec
 from linkcore.protocols.registry import PROTOCOLS, RECEIVER_PROTOCOLS
 from linkcore.signal.edges import Edges
-from linkcore.signal.uart import FRAMING_ERROR, PARITY_ERROR, ReceivedBytes, UartSettings, read_all
+from linkcore.signal.uart import WRONG, ReceivedBytes, UartSettings, Wrong, read_all
 from linkcore.standins.messages import LineReading
 
 SHOWN_BYTES = 500
 LOOK_S = 1.0
 LEAD_S = 0.012
 MOST_FRAMES = 400_000
-_WRONG = {0: "", FRAMING_ERROR: "no stop bit", PARITY_ERROR: "parity", FRAMING_ERROR | PARITY_ERROR: "parity, no stop bit"}
 
 
 class ReadingView(BaseModel):
@@ -54,10 +53,15 @@ class ReadingView(BaseModel):
     times: list[float] = Field(description="Of each frame, s; empty where bytes came without times")
     bit_s: float | None
     byte_s: float | None
-    port_says: str
-    port_reads: float
-    would_read: list[LineReading]
     notes: list[str]
+
+
+class PortComparison(BaseModel):
+    """What a port with the draft's settings would read of the recording's first second. `says` the settings in words, `reads` the share of whole frames."""
+
+    says: str
+    reads: float
+    would_read: list[LineReading]
 
 
 class ReadingNews(BaseModel):
@@ -85,7 +89,7 @@ class ByteView(BaseModel):
 
     t: float
     value: int
-    wrong: Literal["", "no stop bit", "parity", "parity, no stop bit"]
+    wrong: Wrong
 
 
 class FrameView(BaseModel):
@@ -144,19 +148,18 @@ class Reading:
         uart = self.spec.uart.with_inversion(self.meta["inverted"])
         return UartSettings(self.meta["baud"] or uart.baud, uart.data_bits, uart.parity, uart.stop_bits, uart.inverted)
 
-    def view(self, set_to: ReceiverInput, parts: KitParts) -> ReadingView:
+    def view(self) -> ReadingView:
         """What is told once it is read."""
         meta, found, summary = self.meta, self.meta["found"], self.meta["summary"]
         shown = slice(0, MOST_FRAMES)
         uart = self.uart
-        says, reads, ways = self._port(set_to, parts)
         return ReadingView(
             line=meta["line"] or "",
             lines=meta["lines"],
             timed=meta["timed"],
             protocol=meta["protocol"],
             what=found["what"],
-            is_receiver=meta["protocol"] in RECEIVER_PROTOCOLS or bool(ways) or found["what"] == "unknown",
+            is_receiver=meta["protocol"] in RECEIVER_PROTOCOLS or found["what"] == "unknown",
             baud=meta["baud"],
             framing=meta["framing"],
             inverted=meta["inverted"],
@@ -175,26 +178,20 @@ class Reading:
             times=np.round(self.frame_times[shown], 6).tolist() if meta["timed"] else [],
             bit_s=uart.bit_s if uart else None,
             byte_s=uart.byte_s if uart else None,
-            port_says=says,
-            port_reads=reads,
-            would_read=ways,
             notes=meta["notes"] + ([f"the strip shows the first {MOST_FRAMES} frames"] if len(self.frame_kinds) > MOST_FRAMES else []),
         )
 
-    def _port(self, set_to: ReceiverInput, parts: KitParts) -> tuple[str, float, list[LineReading]]:
-        """What a port with the craft's settings would read of the first second, and which settings would."""
+    def port(self, set_to: ReceiverInput, parts: KitParts) -> PortComparison:
+        """What a port with these settings would read, and which settings would."""
         spec = RECEIVER_PROTOCOLS.get(set_to.protocol or "")
         says = spec.describe(set_to.inverted) if spec else "no protocol is set"
         if not self.meta["timed"] or not len(self.edges):
-            return says, 0.0, []
+            return PortComparison(says=says, reads=0.0, would_read=[])
         end = float(self.edges[0]) + LOOK_S
         edges = Edges(self.meta["level"], np.asarray(self.edges[: int(np.searchsorted(self.edges, end))]))
         ways = what_would_read(edges, end, set_to, parts.maybe_board)
         reads = next((way.good_share for way in ways if not way.changes), 0.0)
-        shown = [
-            LineReading(settings=way.settings, good_share=way.good_share, changes=list(way.changes), possible=way.possible, why_not=way.why_not) for way in ways
-        ]
-        return says, reads, shown
+        return PortComparison(says=says, reads=reads, would_read=[LineReading.of(way) for way in ways])
 
     def frame(self, index: int) -> FrameView | None:
         """One frame laid open; None where there is none with this number."""
@@ -253,4 +250,4 @@ class Reading:
 
 
 def _byte_views(times: list[float], values: list[int], errors: list[int]) -> list[ByteView]:
-    return [ByteView.model_validate({"t": round(t, 9), "value": value, "wrong": _WRONG[error]}) for t, value, error in zip(times, values, errors, strict=True)]
+    return [ByteView(t=round(t, 9), value=value, wrong=WRONG[error]) for t, value, error in zip(times, values, errors, strict=True)]

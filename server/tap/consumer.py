@@ -25,6 +25,7 @@ AGAIN_EVERY_S = 0.5
 TRY_S = 0.7
 SHOWN_BYTES = 48
 _incoming: TypeAdapter[OpenTap | TapAct] = TypeAdapter(Annotated[OpenTap | TapAct, Field(discriminator="type")])
+_listening: dict[str, str] = {}  # devices that a tap of this process holds, and who listens
 _PARITIES = {"N": "none", "E": "even", "O": "odd"}
 
 
@@ -144,11 +145,16 @@ class TapConsumer(AsyncWebsocketConsumer):
         await self._shut()
         self._refused = ""
         try:
-            listener = _Listener(wanted, checked(wanted.address))
+            address = checked(wanted.address)
+            if address in _listening:
+                raise CannotOpen(f"{_listening[address]} listens to {address} in another window; one program holds a serial port at a time.")
+            listener = _Listener(wanted, address)
             await asyncio.to_thread(listener.open)
         except (NotAllowed, CannotOpen) as error:
             self._refused = str(error)
             return
+        if address.startswith("/"):
+            _listening[address] = self.scope["user"].get_username()
         listener.start()
         self._listener = listener
 
@@ -156,6 +162,7 @@ class TapConsumer(AsyncWebsocketConsumer):
         listener, self._listener = self._listener, None
         if listener:
             await asyncio.to_thread(listener.stop)
+            _listening.pop(listener.address, None)
 
     async def _list(self) -> None:
         self._places = [TapPlace(address=each.address, about=each.about) for each in await asyncio.to_thread(what_is_there)]

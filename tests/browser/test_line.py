@@ -55,6 +55,18 @@ class LiveLineTest(BrowserTest):
         expect(page.get_by_text(re.compile("S.Port, 8[3-9] frames a second"))).to_be_visible()
 
     @in_browser
+    def test_a_silent_line_is_no_fault_of_the_port_and_old_telemetry_shows_its_age(self, people):
+        page = people.open("Curlew", "Line")
+        expect(card(page, "Telemetry that the receiver hears")).to_contain_text("V")
+        page.get_by_role("switch", name="Transmitter on").click()
+        expect(card(page, "Port U2 samples R2 as")).to_contain_text("nothing arrives there now")
+        expect(card(page, "On the wire from SBUS")).to_contain_text("nothing: no edges")
+        expect(findings_of(page)).to_contain_text("The transmitter is off.")
+        expect(card(page, "Telemetry that the receiver hears")).to_contain_text("s old")
+        page.get_by_role("switch", name="Transmitter on").click()
+        expect(card(page, "Telemetry that the receiver hears")).not_to_contain_text("s old")
+
+    @in_browser
     def test_the_port_is_set_by_hand_and_back_as_worked_out(self, people):
         page = people.open("Curlew", "Line")
         panel = card(page, "How the port is set")
@@ -144,6 +156,67 @@ class RecordingTest(BrowserTest):
         self.back_to_the_list(page)
         page.get_by_role("button", name="Throw gps.vcd away").click()
         expect(page.get_by_role("button", name="Throw gps.vcd away")).to_be_hidden()
+
+    @in_browser
+    def test_a_recording_sets_the_port_and_is_judged_anew(self, people):
+        page = people.open("Curlew", "Line")
+        page.get_by_role("button", name="Recordings").click()
+        page.get_by_test_id("capture-file").set_input_files(CAPTURES / "ibus-sticks.vcd")
+        port = card(page, "The craft's port, as the draft sets it")
+        expect(port).to_contain_text("would read no frame of it")
+        page.get_by_role("button", name="Set the port so").click()
+        expect(port).to_contain_text("IBUS, not inverted, 115200 baud, 8N1")
+        expect(port).to_contain_text("would read it: 100 %")
+        page.get_by_role("button", name="2 settings differ from the board").wait_for()
+        expect(findings_of(page)).to_contain_text("U2 reads IBUS; the Pip S8 speaks SBUS")
+
+    @in_browser
+    def test_what_another_throws_away_is_said_to_be_gone(self, people):
+        wren, teal = people.open("Curlew", "Line", "wren"), people.open("Curlew", "Line", "teal")
+        wren.get_by_role("button", name="Recordings").click()
+        wren.get_by_test_id("capture-file").set_input_files(CAPTURES / "sbus-sticks.csv")
+        opened = wren.get_by_role("region", name="Frame laid open")
+        expect(opened).to_contain_text("Frame 1 of 71")
+        teal.get_by_role("button", name="Recordings").click()
+        teal.get_by_role("button", name="Throw sbus-sticks.csv away").click()
+        expect(teal.get_by_text("No recording yet")).to_be_visible()
+        strip = wren.get_by_role("img", name=re.compile("^Strip of"))
+        strip.focus()
+        wren.keyboard.press(".")
+        expect(wren.get_by_role("alert")).to_contain_text("there is no such recording")
+        wren.get_by_role("button", name="Keep with the craft").click()
+        expect(wren.get_by_role("alert").filter(has_text="no such recording").first).to_be_visible()
+        wren.get_by_role("button", name="Recordings").click()
+        expect(wren.get_by_text("No recording yet")).to_be_visible()
+
+    @in_browser
+    def test_strip_and_waveform_are_walked_by_key(self, people):
+        page = people.open("Curlew", "Line")
+        page.get_by_role("button", name="Recordings").click()
+        page.get_by_test_id("capture-file").set_input_files(CAPTURES / "sport.vcd")
+        opened = page.get_by_role("region", name="Frame laid open")
+        expect(opened).to_contain_text("poll")
+        strip, wave = page.get_by_role("img", name=re.compile("^Strip of")), page.get_by_role("img", name=re.compile("^Waveform from"))
+        strip.focus()
+        page.keyboard.press("+")
+        page.keyboard.press("+")
+        expect(strip).to_have_attribute("data-span", re.compile("^0.5"))
+        page.keyboard.press("Home")
+        expect(strip).to_have_attribute("data-span", re.compile("^0.0000"))
+        page.keyboard.press("End")
+        expect(strip).to_have_attribute("data-span", re.compile(r" 1\.4963$"))
+        for _ in range(28):
+            page.keyboard.press(".")
+        expect(opened).to_contain_text("voltage: 12.6 V")
+        page.keyboard.press(",")
+        expect(opened).to_contain_text("asks sensor")
+        wave.focus()
+        told = wave.get_attribute("aria-label")
+        page.keyboard.press("ArrowRight")
+        expect(wave).not_to_have_attribute("aria-label", told)
+        told = wave.get_attribute("aria-label")
+        page.keyboard.press("-")
+        expect(wave).not_to_have_attribute("aria-label", told)
 
     @staticmethod
     def back_to_the_list(page):

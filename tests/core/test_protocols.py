@@ -8,7 +8,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from linkcore.protocols import crsf, dsm, fport, ghst, hub, ibus, mavlink, ppm, pwm, sbus, sport, sumd
-from linkcore.protocols.base import BadFrame, ChannelFrame, Frame, PollFrame, Sent, SerialSpec, TelemetryFrame, raw_from_us, us_from_raw
+from linkcore.protocols.base import BadFrame, ChannelFrame, Frame, PollFrame, Sent, SerialSpec, TelemetryFrame
+from linkcore.protocols.counts import raw_from_us, us_from_raw
 from linkcore.protocols.registry import PROTOCOLS, RECEIVER_PROTOCOLS, SERIAL_PROTOCOLS
 from tests.signals import SERIAL, timed
 

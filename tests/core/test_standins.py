@@ -13,7 +13,8 @@ from linkcore.craft.starting import transmitter_setup
 from linkcore.findings import Edit
 from linkcore.parts.catalogue import shipped
 from linkcore.parts.models import Board, Receiver, Transmitter
-from linkcore.protocols.base import ChannelFrame, TelemetryFrame, raw_from_us
+from linkcore.protocols.base import ChannelFrame, TelemetryFrame
+from linkcore.protocols.counts import raw_from_us
 from linkcore.protocols.registry import PROTOCOLS
 from linkcore.signal.edges import NO_TIMES
 from linkcore.signal.uart import send

@@ -11,6 +11,7 @@ import socket
 import threading
 import time
 import tty
+from concurrent.futures import ThreadPoolExecutor
 from contextlib import contextmanager, suppress
 from pathlib import Path
 
@@ -75,7 +76,6 @@ class RecordingTest(LineTest):
         known = json.loads((CAPTURES / "expected.json").read_text())["crsf-damaged.vcd"]
         self.assertEqual((view["protocol"], abs(view["frames"] - known["good_frames"]) <= 1), ("CRSF", True))  # cut out of a longer capture
         self.assertEqual((view["kinds"].count("g"), view["kinds"].count("b"), len(view["times"])), (view["frames"], view["bad_frames"], len(view["kinds"])))
-        self.assertEqual((view["port_reads"], view["would_read"][0]["changes"]), (0.0, ["protocol CRSF", "not inverted"]))
 
         good = view["kinds"].index("g")
         frame = json.loads(self.get(f"/api/recordings/{made.json()['id']}/frames/{good}")[1])["frame"]
@@ -94,6 +94,43 @@ class RecordingTest(LineTest):
         self.assertEqual((whole["toggles"], len(whole["busy"])), ([], 1200))
         self.assertEqual(self.get(f"/api/recordings/{made.json()['id']}/window?start=2&end=1")[0], 400)
         self.assertEqual(Recording.objects.get().what, "CRSF")
+
+    def test_the_port_beside_a_recording_follows_the_draft(self):
+        made = self.hand_in("crsf-damaged.vcd").json()
+
+        def port() -> dict:
+            return json.loads(self.get(f"/api/recordings/{made['id']}/port")[1])
+
+        before = port()  # nobody has read it yet: that is done on demand
+        self.assertEqual((before["version"], before["port"]["reads"], before["port"]["says"][:4]), (1, 0.0, "SBUS"))
+        way = before["port"]["would_read"][0]
+        self.assertEqual(way["changes"], ["protocol CRSF", "not inverted"])
+        edits = [{"path": f"/settings/receiver_input/{name}", "value": value} for name, value in way["settings"].items()]
+        saved = self.client.patch(f"/api/crafts/{self.craft.id}/draft", {"version": 1, "edits": edits}, content_type="application/json")
+        self.assertEqual(saved.status_code, 200, saved.content)
+        after = port()
+        self.assertEqual((after["version"], after["port"]["says"][:4]), (2, "CRSF"))
+        self.assertGreater(after["port"]["reads"], 0.8)
+        broken = self.hand_in("a.vcd", b"junk").json()
+        status, body = self.get(f"/api/recordings/{broken['id']}/port")
+        self.assertEqual((status, "line 1" in json.loads(body)["detail"]), (422, True))
+
+    def test_a_recording_is_told_of_by_itself_until_it_is_thrown_away(self):
+        made = self.hand_in("sbus-sticks.bin").json()
+        self.read(made["id"])
+        told = self.client.get(f"/api/recordings/{made['id']}").json()
+        self.assertEqual((told["name"], told["what"]), ("sbus-sticks.bin", "SBUS"))
+        self.client.delete(f"/api/recordings/{made['id']}")
+        for path in ("", "/frames/0", "/port", "/reading"):
+            status, body = self.get(f"/api/recordings/{made['id']}{path}")
+            self.assertEqual((status, "no such recording" in json.loads(body)["detail"]), (404, True), path)
+
+    def test_two_who_read_one_recording_at_once_see_the_same(self):
+        made = self.hand_in("dsmx-sticks.vcd").json()
+        with ThreadPoolExecutor(3) as pool:
+            views = list(pool.map(lambda _: self.read(made["id"])[-1]["done"], range(3)))
+        self.assertEqual((views[0], views[1]), (views[1], views[2]))
+        self.assertEqual((views[0]["protocol"], views[0]["bad_frames"]), ("DSMX", 0))
 
     def test_lines_formats_and_kinds(self):
         for name, line, protocol in (
@@ -246,6 +283,23 @@ class TapTest(LineTest):
         self.assertEqual((view["protocol"], view["timed"], view["bad_frames"]), ("CRSF", False, 0))
         opened = json.loads(self.get(f"/api/recordings/{kept}/frames/1")[1])["frame"]
         self.assertEqual((opened["t"], opened["inner"], opened["fields"][-1]["ok"]), (None, list(frame), True))
+        os.close(master)
+        os.close(slave)
+
+    def test_a_second_window_is_told_who_listens(self):
+        master, slave = pty.openpty()
+        tty.setraw(slave)
+        address = os.ttyname(slave)
+        with self.tap() as first, self.tap() as second:
+            first.say(type="open", address=address, baud=115200)
+            first.until("tap", lambda state: state["state"] == "listening")
+            second.say(type="open", address=address, baud=115200)
+            refused = second.until("tap", lambda state: state["state"] == "refused")
+            self.assertIn(f"wren listens to {address} in another window", refused["text"])
+            first.say(type="close")
+            first.until("tap", lambda state: state["state"] == "closed")
+            second.say(type="open", address=address, baud=115200)
+            second.until("tap", lambda state: state["state"] == "listening")
         os.close(master)
         os.close(slave)
 

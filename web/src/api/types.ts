@@ -46,6 +46,7 @@ export type Recording = Schemas["Recording"];
 export type ReadingNews = Schemas["ReadingNews"];
 export type ReadingView = Schemas["ReadingView"];
 export type FrameView = Schemas["FrameView"];
+export type PortComparison = Schemas["PortComparison"];
 export type WindowView = Schemas["WindowView"];
 export type TapState = Schemas["TapState"];
 export type OpenTap = Schemas["OpenTap"];

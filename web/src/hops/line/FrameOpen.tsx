@@ -4,7 +4,7 @@ import { useState } from "react";
 import { api, taken } from "../../api/client";
 import type { FrameView, ReadingView } from "../../api/types";
 import { colours, mono } from "../../look/colours";
-import { hex, KINDS, type Kind, seconds } from "./kinds";
+import { hex, KINDS, type Kind, seconds, told } from "./kinds";
 
 export function useFrame(recording: string, line: string, index: number | null) {
   return useQuery({
@@ -38,10 +38,7 @@ export function FrameOpen({ frame, reading }: { frame: FrameView; reading: Readi
         <span>{frame.why}</span>
         {frame.sensor && (
           <span>
-            {frame.sensor.replaceAll("_", " ")}:{" "}
-            {Object.entries(frame.values)
-              .map(([name, value]) => `${name} ${value}`)
-              .join(", ")}
+            {frame.sensor.replaceAll("_", " ")}: {told(frame.sensor, frame.values)}
           </span>
         )}
       </Box>
@@ -122,6 +119,7 @@ export function FrameOpen({ frame, reading }: { frame: FrameView; reading: Readi
 function bitsOf(bit: number, bits: number): string {
   const [first, last] = [Math.floor(bit / 8), Math.floor((bit + bits - 1) / 8)];
   if (bit % 8 === 0 && bits % 8 === 0) return first === last ? `byte ${first}` : `bytes ${first}–${last}`;
+  if (bits === 1) return `byte ${first}.${bit % 8}`;
   return `byte ${first}.${bit % 8} … ${last}.${(bit + bits - 1) % 8}`;
 }
 

@@ -5,7 +5,6 @@ import TextField from "@mui/material/TextField";
 import ToggleButton from "@mui/material/ToggleButton";
 import ToggleButtonGroup from "@mui/material/ToggleButtonGroup";
 import { type ReactNode, useCallback, useState } from "react";
-import { api, taken } from "../../api/client";
 import type { Recording, Report } from "../../api/types";
 import { doAct, sendHands, useBenchStore, useSteady } from "../../bench/useBench";
 import type { HopProps } from "../../craft/CraftPage";
@@ -15,9 +14,10 @@ import { Panel } from "../../look/Panel";
 import { Problem } from "../../look/Problem";
 import { Big, Card } from "./Card";
 import { FrameStrip } from "./FrameStrip";
-import { percent, spaced } from "./kinds";
+import { percent, spaced, told } from "./kinds";
 import { Recordings } from "./Recordings";
 import { RecordingView } from "./RecordingView";
+import { recordingOf } from "./recordingOf";
 import { TapView } from "./TapView";
 import { WavePicture } from "./WavePicture";
 
@@ -31,15 +31,14 @@ export function LineHop({ craft, parts, edit }: HopProps) {
   const [trouble, setTrouble] = useState("");
   if (view.at === "list") return <Recordings craftId={craft.id} onOpen={open} onBack={back} />;
   if (view.at === "tap") return <TapView craftId={craft.id} onOpen={open} onBack={back} />;
-  if (view.at === "recording") return <RecordingView recording={view.recording} onBack={back} />;
+  if (view.at === "recording")
+    return <RecordingView recording={view.recording} craft={craft} edit={edit} onBack={back} onList={() => setView({ at: "list" })} />;
   const keep = async () => {
     const answer = await doAct("keep line");
     if (!answer.ok || !answer.recording) return setTrouble(answer.text);
     setTrouble("");
     try {
-      const all = await taken<Recording[]>(api.GET("/api/crafts/{craft_id}/recordings", { params: { path: { craft_id: craft.id } } }));
-      const made = all.find((each) => each.id === answer.recording);
-      if (made) open(made);
+      open(await recordingOf(answer.recording));
     } catch (error) {
       setTrouble((error as Error).message);
     }
@@ -78,7 +77,7 @@ function LiveLine({ craft, parts, edit }: HopProps) {
       {line.wires.length > 1 && <TapChoice line={line} />}
       <Box sx={{ display: "grid", gridTemplateColumns: "1fr 1fr", gap: 1.5 }}>
         <OnTheWire line={line} receiver={parts.receiver.name} alive={edges > 0 || !onChannels} />
-        <PortCard line={line} board={board} reads={reads} />
+        <PortCard line={line} board={board} reads={reads} hears={edges > 0} />
       </Box>
       {line.wave ? (
         <WavePicture wave={line.wave} caption={caption(line, reads)} port={line.port} />
@@ -169,15 +168,13 @@ function OnTheWire({ line, receiver, alive }: { line: Line; receiver: string; al
 
 const named = (what: string) => (what === "unknown" ? "bytes of no known protocol" : `${what}, not a receiver`);
 
-function PortCard({ line, board, reads }: { line: Line; board: BoardCounts; reads: boolean }) {
+function PortCard({ line, board, reads, hears }: { line: Line; board: BoardCounts; reads: boolean; hears: boolean }) {
+  const wrong = !line.port || (hears && !reads);
   const changes = line.would_read.filter((way) => way.changes.length > 0 || !way.possible);
   return (
-    <Card title={portTitle(line)} edge={reads ? colours.verdigris : colours.oxide}>
-      <Big tone={reads ? undefined : colours.oxide}>{line.port_says}</Big>
-      <span>
-        {board.good_per_s} of {board.good_per_s + board.bad_per_s} {line.set_to.protocol === "PWM" ? "pulses" : "frames"} a second whole
-        {line.port === "inputs" ? "" : `, ${spaced(board.errors_per_s)} byte errors, ${spaced(board.bytes_per_s)} bytes a second`}
-      </span>
+    <Card title={portTitle(line)} edge={reads ? colours.verdigris : wrong ? colours.oxide : colours.tarnish}>
+      <Big tone={wrong ? colours.oxide : undefined}>{line.port_says}</Big>
+      <span>{arriving(line, board)}</span>
       {changes.slice(0, 2).map((way) => (
         <Box
           component="span"
@@ -202,6 +199,16 @@ function portTitle(line: Line): string {
     : `Port ${line.port} samples ${line.port_pad ?? "no pad"} as`;
 }
 
+function arriving(line: Line, board: BoardCounts): string {
+  const frames = board.good_per_s + board.bad_per_s;
+  if (frames + board.bytes_per_s === 0) return "nothing arrives there now";
+  const whole = `${board.good_per_s} of ${frames} ${line.set_to.protocol === "PWM" ? "pulses" : "frames"} a second whole`;
+  return line.port === "inputs"
+    ? whole
+    : `${whole}, ${spaced(board.errors_per_s)} byte errors, ${spaced(board.bytes_per_s)} bytes a second`;
+}
+
+const STALE_S = 3;
 const DUPLEX = { full: "full duplex, on RX", half: "half duplex, on TX" } as const;
 
 /** How the port is set and why: worked out from parts and wire, with a hand on it where the pilot knows better. */
@@ -270,6 +277,7 @@ function PortSetting({ line, craft, edit }: { line: Line; craft: HopProps["craft
 
 /** What the board tells the receiver, as the receiver heard it. */
 function Downlink({ line }: { line: Line }) {
+  const now = useBenchStore((state) => Math.floor(state.live?.t ?? 0));
   return (
     <Panel title="Telemetry that the receiver hears">
       <Box component="dl" sx={{ m: 0, display: "grid", gridTemplateColumns: "auto 1fr", gap: "2px 14px", fontSize: 13.5 }}>
@@ -279,9 +287,13 @@ function Downlink({ line }: { line: Line }) {
               {each.sensor.replaceAll("_", " ")}
             </Box>
             <Box component="dd" className="mono" sx={{ m: 0 }}>
-              {Object.entries(each.values)
-                .map(([name, value]) => `${name.replaceAll("_", " ")} ${value}`)
-                .join(", ")}
+              {told(each.sensor, each.values)}
+              {now - each.t > STALE_S && (
+                <Box component="span" sx={{ color: colours.copperText }}>
+                  {" "}
+                  {Math.round(now - each.t)} s old
+                </Box>
+              )}
             </Box>
           </Box>
         ))}

@@ -68,7 +68,7 @@ export function LongStrip({ kinds, times, duration, selected, timed, onSelect, p
       if (at !== undefined) {
         pen.strokeStyle = colours.ink;
         pen.lineWidth = 1.5;
-        pen.strokeRect(x(at) - 2, TOP - 3, few ? 14 : 5, 30);
+        pen.strokeRect(Math.max(1, x(at) - 2), TOP - 3, few ? 14 : 5, 30);
       }
       pen.fillStyle = colours.softInk;
       pen.font = `11px ${mono}`;

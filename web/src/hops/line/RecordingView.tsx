@@ -3,10 +3,11 @@ import Button from "@mui/material/Button";
 import LinearProgress from "@mui/material/LinearProgress";
 import MenuItem from "@mui/material/MenuItem";
 import TextField from "@mui/material/TextField";
-import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useMemo, useState } from "react";
 import { api, taken } from "../../api/client";
-import type { ReadingView, Recording } from "../../api/types";
+import type { Craft, PortComparison, ReadingView, Recording } from "../../api/types";
+import type { HopProps } from "../../craft/CraftPage";
 import { colours } from "../../look/colours";
 import { HopHead } from "../../look/HopHead";
 import { Problem } from "../../look/Problem";
@@ -22,15 +23,32 @@ import { WaveCanvas } from "./WaveCanvas";
 const FORMATS = ["vcd", "csv", "bin"] as const;
 
 /** A recording: what is on it, whether the craft's port could read it, and each of its frames. */
-export function RecordingView({ recording, onBack }: { recording: Recording; onBack: () => void }) {
+export function RecordingView({
+  recording,
+  craft,
+  edit,
+  onBack,
+  onList,
+}: {
+  recording: Recording;
+  craft: Craft;
+  edit: HopProps["edit"];
+  onBack: () => void;
+  onList: () => void;
+}) {
   const [line, setLine] = useState("");
   const reading = useReading(recording.id, line);
   return (
     <>
       <HopHead title="Line" question="What is on this recording, and could the board read it?">
-        <Button variant="outlined" onClick={onBack}>
-          Back to the live line
-        </Button>
+        <Box sx={{ display: "flex", gap: 1 }}>
+          <Button variant="outlined" onClick={onList}>
+            Recordings
+          </Button>
+          <Button variant="outlined" onClick={onBack}>
+            Back to the live line
+          </Button>
+        </Box>
       </HopHead>
       {!reading.view && !reading.error && (
         <Box role="status" sx={{ display: "grid", gap: 1, maxWidth: 520 }}>
@@ -46,14 +64,35 @@ export function RecordingView({ recording, onBack }: { recording: Recording; onB
         </Box>
       )}
       {reading.error && <Problem text={reading.error} />}
-      {reading.view && <Read key={`${recording.id} ${reading.view.line}`} recording={recording} view={reading.view} onLine={setLine} />}
+      {reading.view && (
+        <Read
+          key={`${recording.id} ${reading.view.line}`}
+          recording={recording}
+          view={reading.view}
+          line={line}
+          craft={craft}
+          edit={edit}
+          onLine={setLine}
+        />
+      )}
     </>
   );
 }
 
-function Read({ recording, view, onLine }: { recording: Recording; view: ReadingView; onLine: (line: string) => void }) {
+interface ReadProps {
+  recording: Recording;
+  view: ReadingView;
+  /** The line that was asked for; empty where the best understood one was chosen. */
+  line: string;
+  craft: Craft;
+  edit: HopProps["edit"];
+  onLine: (line: string) => void;
+}
+
+function Read({ recording, view, line, craft, edit, onLine }: ReadProps) {
+  const port = usePort(recording.id, line, craft.version);
   const [selected, setSelected] = useState<number | null>(view.kinds.length > 0 ? 0 : null);
-  const frame = useFrame(recording.id, view.line, selected);
+  const frame = useFrame(recording.id, line, selected);
   const replay = useReplay(view.timed ? view.times : null, selected, setSelected);
   const times = useMemo(() => (view.timed ? view.times : Array.from({ length: view.kinds.length }, (_, index) => index)), [view]);
   const shown = frame.data ?? undefined;
@@ -68,8 +107,8 @@ function Read({ recording, view, onLine }: { recording: Recording; view: Reading
   return (
     <Box sx={{ display: "grid", gap: 1.5 }}>
       <Box sx={{ display: "grid", gridTemplateColumns: "1fr 1fr", gap: 1.5 }}>
-        <What recording={recording} view={view} onLine={onLine} />
-        <PortCard view={view} />
+        <What recording={recording} view={view} line={line} onLine={onLine} />
+        <PortCard port={port.data} view={view} edit={edit} />
       </Box>
       {view.kinds.length > 0 && (
         <section aria-label="Frames">
@@ -86,8 +125,10 @@ function Read({ recording, view, onLine }: { recording: Recording; view: Reading
           <Legend counts={view.counts as Partial<Record<Kind, number>>} />
         </section>
       )}
-      {view.timed && (view.duration_s ?? 0) > 0 && <WaveCanvas recording={recording.id} reading={view} focus={focus} />}
-      {frame.error && <Problem text={frame.error.message} />}
+      {view.timed && (view.duration_s ?? 0) > 0 && (
+        <WaveCanvas recording={recording.id} line={line} version={craft.version} reading={view} focus={focus} frame={shown} />
+      )}
+      <Problem text={(frame.error ?? port.error)?.message ?? ""} />
       {shown && <FrameOpen frame={shown} reading={view} />}
     </Box>
   );
@@ -95,8 +136,9 @@ function Read({ recording, view, onLine }: { recording: Recording; view: Reading
 
 const firstEdge = (view: ReadingView) => view.times[0] ?? 0;
 
-function What({ recording, view, onLine }: { recording: Recording; view: ReadingView; onLine: (line: string) => void }) {
+function What({ recording, view, line, onLine }: Pick<ReadProps, "recording" | "view" | "line" | "onLine">) {
   const all = view.frames + view.bad_frames;
+  const wrong = view.framing_errors + view.parity_errors;
   const long = view.duration_s === null ? "" : ` in ${seconds(view.duration_s, view.duration_s)}`;
   return (
     <Card title={recording.name} edge={view.protocol ? colours.verdigris : colours.tarnish}>
@@ -110,11 +152,15 @@ function What({ recording, view, onLine }: { recording: Recording; view: Reading
               : `${view.what}, not a receiver`}
       </Big>
       <span title={view.why.join(" ")}>
-        {view.protocol ? `${percent(all ? view.frames / all : 0)} whole · ` : ""}
-        {view.timed && view.idle ? `idle ${view.idle}` : ""}
-        {view.measured_baud ? `, ${spaced(view.measured_baud)} baud measured` : ""}
-        {view.framing ? `, ${view.framing}` : ""}
-        {view.framing_errors + view.parity_errors > 0 ? ` · ${view.framing_errors + view.parity_errors} byte errors` : ""}
+        {[
+          view.protocol ? `${percent(all ? view.frames / all : 0)} whole` : "",
+          view.timed && view.idle ? `idle ${view.idle}` : "",
+          view.measured_baud ? `${spaced(view.measured_baud)} baud measured` : "",
+          view.timed && view.framing ? view.framing : "",
+          wrong > 0 ? `${wrong} byte errors` : "",
+        ]
+          .filter(Boolean)
+          .join(", ")}
       </span>
       {!view.protocol && <span>{view.why.join(" ")}</span>}
       {view.notes.map((note) => (
@@ -141,7 +187,7 @@ function What({ recording, view, onLine }: { recording: Recording; view: Reading
             component="a"
             sx={{ minWidth: 0, px: 0.75 }}
             aria-label={`Save as ${format.toUpperCase()}`}
-            href={`/api/recordings/${recording.id}/file.${format}?line=${encodeURIComponent(view.line)}`}
+            href={`/api/recordings/${recording.id}/file.${format}?line=${encodeURIComponent(line)}`}
             download
             disabled={(format !== "bin" && !view.timed) || (format === "bin" && view.bytes === 0)}
           >
@@ -181,41 +227,62 @@ function Keep({ recording }: { recording: Recording }) {
   );
 }
 
-/** Whether a port that is set as the draft says would read it, and what would. */
-function PortCard({ view }: { view: ReadingView }) {
-  const reads = view.port_reads >= 0.5;
-  const changes = view.would_read.filter((way) => way.changes.length > 0);
-  if (!view.timed)
-    return (
-      <Card title="The craft's port" edge={colours.tarnish}>
-        <Big>{view.port_says}</Big>
-        <span>Bytes without their levels: inversion and baud cannot be compared.</span>
-      </Card>
-    );
-  if (!view.is_receiver)
+/** What the craft's receiver port would read of it, as the newest draft sets it; asked anew when the draft changes. */
+function usePort(recording: string, line: string, version: number) {
+  return useQuery({
+    queryKey: ["recording's port", recording, line, version],
+    placeholderData: keepPreviousData,
+    queryFn: async () => {
+      const asked = { params: { path: { recording_id: recording }, query: { line } } };
+      return (await taken<{ port: PortComparison }>(api.GET("/api/recordings/{recording_id}/port", asked))).port;
+    },
+  });
+}
+
+function PortCard({ port, view, edit }: { port: PortComparison | undefined; view: ReadingView; edit: HopProps["edit"] }) {
+  if (!port)
     return (
       <Card title="The craft's receiver port" edge={colours.tarnish}>
-        <Big>{view.port_says}</Big>
-        <span>
-          {view.protocol
-            ? `${view.protocol} is telemetry: the receiver port has nothing to read of it.`
-            : "There are no channels here to read."}
-        </span>
+        asking…
       </Card>
     );
+  const apart = !view.timed
+    ? "Bytes without their levels: inversion and baud cannot be compared."
+    : !view.is_receiver
+      ? view.protocol
+        ? `${view.protocol} is telemetry: the receiver port has nothing to read of it.`
+        : "There are no channels here to read."
+      : "";
+  if (apart)
+    return (
+      <Card title="The craft's receiver port" edge={colours.tarnish}>
+        <Big>{port.says}</Big>
+        <span>{apart}</span>
+      </Card>
+    );
+  const reads = port.reads >= 0.5;
+  const changes = port.would_read.filter((way) => way.changes.length > 0);
   return (
     <Card title="The craft's port, as the draft sets it" edge={reads ? colours.verdigris : colours.oxide}>
-      <Big tone={reads ? undefined : colours.oxide}>{view.port_says}</Big>
-      <span>{reads ? `would read it: ${percent(view.port_reads)} of the first second's frames whole` : "would read no frame of it"}</span>
-      {!reads && changes.length > 0 && (
-        <Box component="span" sx={{ color: colours.verdigris }}>
-          <b>What would read it:</b>{" "}
-          {changes
-            .slice(0, 3)
-            .map((way) => `${way.changes.join(" and ")} (tried: ${percent(way.good_share)} whole)`)
-            .join("; ")}
-        </Box>
-      )}
+      <Big tone={reads ? undefined : colours.oxide}>{port.says}</Big>
+      <span>{reads ? `would read it: ${percent(port.reads)} of the first second's frames whole` : "would read no frame of it"}</span>
+      {!reads &&
+        changes.slice(0, 3).map((way) => (
+          <Box key={way.changes.join()} sx={{ display: "flex", alignItems: "center", gap: 1, color: colours.verdigris }}>
+            <span>
+              <b>What would read it:</b> {way.changes.join(" and ")} (tried: {percent(way.good_share)} whole)
+            </span>
+            <Button
+              variant="outlined"
+              sx={{ whiteSpace: "nowrap", flexShrink: 0 }}
+              onClick={() =>
+                edit(Object.entries(way.settings).map(([name, value]) => ({ path: `/settings/receiver_input/${name}`, value })))
+              }
+            >
+              Set the port so
+            </Button>
+          </Box>
+        ))}
       {!reads && changes.length === 0 && <span>No setting of a receiver port reads it.</span>}
     </Card>
   );

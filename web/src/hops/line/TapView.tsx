@@ -4,14 +4,14 @@ import Button from "@mui/material/Button";
 import MenuItem from "@mui/material/MenuItem";
 import TextField from "@mui/material/TextField";
 import { useEffect, useState } from "react";
-import { api, taken } from "../../api/client";
 import type { Recording, TapState } from "../../api/types";
 import { colours, mono } from "../../look/colours";
 import { HopHead } from "../../look/HopHead";
 import { Problem } from "../../look/Problem";
 import { Big, Card } from "./Card";
 import { FrameStrip } from "./FrameStrip";
-import { hex, percent, spaced } from "./kinds";
+import { hex, percent, spaced, told } from "./kinds";
+import { recordingOf } from "./recordingOf";
 import { useTap } from "./useTap";
 
 const BAUDS = [420000, 115200, 100000, 57600, 9600, 400000, 200000, 921600];
@@ -24,21 +24,22 @@ export function TapView({ craftId, onOpen, onBack }: { craftId: string; onOpen: 
   const [address, setAddress] = useState("");
   const [baud, setBaud] = useState(115200);
   const [framing, setFraming] = useState<string>("8N1");
+  const [trouble, setTrouble] = useState("");
   const listening = state !== null && !["closed", "refused"].includes(state.state);
   const made = state?.recording ?? null;
   useEffect(() => {
     if (!made) return;
-    taken<Recording[]>(api.GET("/api/crafts/{craft_id}/recordings", { params: { path: { craft_id: craftId } } }))
-      .then((all) => all.find((each) => each.id === made))
-      .then((found) => found && onOpen(found))
-      .catch(() => undefined);
-  }, [made, craftId, onOpen]);
+    recordingOf(made)
+      .then(onOpen)
+      .catch((error: Error) => setTrouble(error.message));
+  }, [made, onOpen]);
   useEffect(() => {
     if (state?.state === "listening" && state.trials.length > 0) {
       setBaud(state.baud);
       setFraming(state.framing);
     }
   }, [state?.state, state?.trials.length, state?.baud, state?.framing]);
+  const ready = address !== "" && state !== null && !lost;
   const listen = () => {
     const letter = framing.charAt(1) as keyof typeof PARITIES;
     send({ address, baud, parity: PARITIES[letter], stop_bits: framing.endsWith("2") ? 2 : 1 });
@@ -50,7 +51,14 @@ export function TapView({ craftId, onOpen, onBack }: { craftId: string; onOpen: 
           Back to the live line
         </Button>
       </HopHead>
-      <Box sx={{ display: "flex", gap: 1.25, alignItems: "center", mb: 1 }}>
+      <Box
+        component="form"
+        onSubmit={(event) => {
+          event.preventDefault();
+          if (ready) listen();
+        }}
+        sx={{ display: "flex", gap: 1.25, alignItems: "center", mb: 1 }}
+      >
         <Autocomplete
           freeSolo
           options={state?.places.map((place) => place.address) ?? []}
@@ -83,7 +91,7 @@ export function TapView({ craftId, onOpen, onBack }: { craftId: string; onOpen: 
             </MenuItem>
           ))}
         </TextField>
-        <Button variant="contained" disabled={!address || state === null || lost} onClick={listen}>
+        <Button variant="contained" type="submit" disabled={!ready}>
           Listen
         </Button>
         {listening && (
@@ -92,6 +100,7 @@ export function TapView({ craftId, onOpen, onBack }: { craftId: string; onOpen: 
           </Button>
         )}
       </Box>
+      <Problem text={trouble} />
       {lost && <Problem text="Coin Bell does not answer; the tap is taken up again when it does." />}
       {state?.state === "refused" && <Problem text={state.text} />}
       {state?.state === "gone" && (
@@ -168,10 +177,7 @@ function Heard({ state, send }: { state: TapState; send: (command: "try settings
       )}
       {Object.entries(state.sensors).map(([sensor, values]) => (
         <span key={sensor}>
-          {sensor.replaceAll("_", " ")}:{" "}
-          {Object.entries(values)
-            .map(([name, value]) => `${name} ${value}`)
-            .join(", ")}
+          {sensor.replaceAll("_", " ")}: {told(sensor, values)}
         </span>
       ))}
       <Box sx={{ fontFamily: mono, fontSize: 12.5, color: "text.secondary" }} aria-label="The last bytes">

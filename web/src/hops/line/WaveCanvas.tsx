@@ -2,7 +2,7 @@ import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import { useCallback, useEffect, useRef, useState } from "react";
 import { api, taken } from "../../api/client";
-import type { ReadingView, WindowView } from "../../api/types";
+import type { FrameView, ReadingView, WindowView } from "../../api/types";
 import { colours, mono } from "../../look/colours";
 import { hex, seconds } from "./kinds";
 import { type Span, useDrawing, useStretch } from "./useStretch";
@@ -14,18 +14,22 @@ type ByteOf = WindowView["bytes"][number];
 
 interface Props {
   recording: string;
+  line: string;
+  /** Of the draft, whose port reads along. */
+  version: number;
   reading: ReadingView;
   /** What to show first, and again whenever it changes: the selected frame. */
   focus: Span;
+  frame: FrameView | undefined;
 }
 
 /** The levels of a line, with bit boundaries and bytes, as far in as you like. What lies beside the picture is fetched ahead. */
-export function WaveCanvas({ recording, reading, focus }: Props) {
+export function WaveCanvas({ recording, line, version, reading, focus, frame }: Props) {
   const canvas = useRef<HTMLCanvasElement>(null);
   const whole = { start: 0, end: reading.duration_s ?? 1 };
   const bit = reading.bit_s ?? 1e-4;
   const { span, zoom, show, handlers } = useStretch(whole, 4 * bit, focus, canvas);
-  const held = useWindow(recording, reading.line, span, whole);
+  const held = useWindow(recording, line, version, span, whole);
   useEffect(() => show(focus.start, focus.end), [focus.start, focus.end, show]);
 
   const draw = useCallback(
@@ -36,6 +40,7 @@ export function WaveCanvas({ recording, reading, focus }: Props) {
         const byte = reading.byte_s ?? 0;
         if (byte) drawBytes(pen, held.bytes, x, byte, bit, width);
         drawLevels(pen, held, x, width);
+        if (!byte && frame) drawPulses(pen, frame, x);
         if (byte) {
           caption(pen, "as sent", 78);
           labels(pen, held.bytes, x, byte, 78);
@@ -50,7 +55,7 @@ export function WaveCanvas({ recording, reading, focus }: Props) {
         pen.fillText(seconds(span.start + (mark / 5) * across, across), (mark / 5) * width, HEIGHT - 3);
       }
     },
-    [span, held, reading.byte_s, bit],
+    [span, held, reading.byte_s, bit, frame],
   );
   useDrawing(canvas, draw);
   return (
@@ -64,9 +69,11 @@ export function WaveCanvas({ recording, reading, focus }: Props) {
         <Button variant="text" aria-label="Zoom out of the waveform" onClick={() => zoom(2.5)}>
           –
         </Button>
-        <Button variant="text" onClick={() => show(focus.start, focus.end)}>
-          This frame
-        </Button>
+        {frame && (
+          <Button variant="text" onClick={() => show(focus.start, focus.end)}>
+            This frame
+          </Button>
+        )}
       </Box>
       <canvas
         ref={canvas}
@@ -82,11 +89,12 @@ export function WaveCanvas({ recording, reading, focus }: Props) {
 }
 
 /** The levels around a span: three times as wide, so that moving about needs no waiting; the last answer stays until the next is there. */
-function useWindow(recording: string, line: string, span: Span, whole: Span): WindowView | null {
-  const [held, setHeld] = useState<WindowView | null>(null);
+function useWindow(recording: string, line: string, version: number, span: Span, whole: Span): WindowView | null {
+  const [{ held, of }, setHeld] = useState<{ held: WindowView | null; of: number }>({ held: null, of: version });
   const size = span.end - span.start;
   const enough =
     held !== null &&
+    of === version &&
     held.start <= Math.max(whole.start, span.start - size * 0.2) &&
     held.end >= Math.min(whole.end, span.end + size * 0.2) &&
     held.end - held.start < size * 8 &&
@@ -100,14 +108,14 @@ function useWindow(recording: string, line: string, span: Span, whole: Span): Wi
       taken<{ window: WindowView }>(
         api.GET("/api/recordings/{recording_id}/window", { params: { path: { recording_id: recording }, query }, signal: stop.signal }),
       )
-        .then((answer) => setHeld(answer.window))
+        .then((answer) => setHeld({ held: answer.window, of: version }))
         .catch(() => undefined);
     }, 40);
     return () => {
       window.clearTimeout(wait);
       stop.abort();
     };
-  }, [enough, recording, line, span.start, span.end]);
+  }, [enough, recording, line, version, span.start, span.end]);
   return held;
 }
 
@@ -161,6 +169,22 @@ function drawLevels(pen: CanvasRenderingContext2D, held: WindowView, x: (t: numb
   }
   pen.lineTo(x(held.end), level ? HIGH : LOW);
   pen.stroke();
+}
+
+/** The channels of a frame of pulses, each under the stretch of line that carries it. */
+function drawPulses(pen: CanvasRenderingContext2D, frame: FrameView, x: (t: number) => number) {
+  let t = frame.t ?? 0;
+  pen.textAlign = "center";
+  pen.fillStyle = colours.verdigris;
+  frame.channels.forEach((us, place) => {
+    const [left, right] = [x(t), x(t + us * 1e-6)];
+    t += us * 1e-6;
+    if (right - left < 44) return;
+    pen.font = `11px ${mono}`;
+    pen.fillText(`CH${frame.numbers[place]}`, (left + right) / 2, LOW + 18);
+    pen.font = `500 12.5px ${mono}`;
+    pen.fillText(us.toFixed(0), (left + right) / 2, LOW + 34);
+  });
 }
 
 function caption(pen: CanvasRenderingContext2D, text: string, y: number) {

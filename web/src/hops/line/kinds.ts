@@ -16,6 +16,37 @@ export const hex = (value: number, digits = 2) => value.toString(16).toUpperCase
 export const percent = (share: number) => `${Math.round(share * 100)} %`;
 export const spaced = (value: number) => Math.round(value).toLocaleString("en").replaceAll(",", " ");
 
+const UNITS: [ending: string, unit: string][] = [
+  ["_m_s", "m/s"],
+  ["_percent", "%"],
+  ["_dbm", "dBm"],
+  ["_db", "dB"],
+  ["_mah", "mAh"],
+  ["_kmh", "km/h"],
+  ["_kt", "kt"],
+  ["_rpm", "rpm"],
+  ["_deg", "°"],
+  ["_rad", "rad"],
+  ["_mw", "mW"],
+  ["_v", "V"],
+  ["_a", "A"],
+  ["_m", "m"],
+  ["_c", "°C"],
+  ["_g", "g"],
+];
+
+/** Telemetry values as they are read: 16.8 V. A value that is not its sensor's own says which it is. */
+export function told(sensor: string, values: Record<string, number | string>): string {
+  return Object.entries(values)
+    .map(([name, value]) => {
+      const [ending, unit] = UNITS.find(([end]) => name.endsWith(end)) ?? ["", ""];
+      const what = name.slice(0, name.length - ending.length).replaceAll("_", " ");
+      const own = what === sensor.replaceAll("_", " ") || Object.keys(values).length === 1;
+      return `${own ? "" : `${what} `}${value}${unit ? `${unit === "°" ? "" : " "}${unit}` : ""}`;
+    })
+    .join(", ");
+}
+
 /** A time with as many digits as a span of `across` seconds asks for. */
 export function seconds(t: number, across: number): string {
   const digits = Math.min(6, Math.max(0, Math.ceil(1 - Math.log10(across / 8))));
