@@ -42,6 +42,7 @@ export function Recordings({ craftId, onOpen, onBack }: { craftId: string; onOpe
   const running = useRef<(() => void) | null>(null);
   const list = useQuery({
     queryKey: ["recordings", craftId],
+    refetchOnMount: "always", // others hand in and throw away, and the bench and taps make some too
     queryFn: () => taken<Recording[]>(api.GET("/api/crafts/{craft_id}/recordings", { params: { path: { craft_id: craftId } } })),
   });
   const again = () => queries.invalidateQueries({ queryKey: ["recordings", craftId] });
