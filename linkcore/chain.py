@@ -7,9 +7,12 @@ from typing import Any, Literal
 
 from pydantic import BaseModel, Field
 
+from linkcore.binding.rules import check_bind
 from linkcore.craft.document import BoardSettings, CraftDocument, section_hashes
 from linkcore.craft.parts import KitParts
 from linkcore.findings import HOPS, Finding, Hop, Mend
+from linkcore.images.check import check_load
+from linkcore.images.devices import Installed, Role, all_as_made, devices_of, section_of
 from linkcore.kit.ability import check_kit
 from linkcore.loom.netlist import wire_key
 from linkcore.loom.rules import check_loom
@@ -25,11 +28,16 @@ RESTS_ON: Mapping[Hop, tuple[str, ...]] = {
     "kit": ("kit", "devices", "wants"),
     "port plan": (*_SIGNAL, "devices", "wiring of devices"),
     "loom": ("kit", "devices", "wiring", "wiring of devices"),
-    "line": _SIGNAL,
+    "load": ("kit", "firmware"),
+    "bind": ("kit", "firmware", "bind", "settings/bind_count"),
+    "line": (*_SIGNAL, "firmware"),
     "sticks": (*_SIGNAL, "transmitter", "settings/channel_map", "settings/stick_lines"),
     "switchboard": (*_SIGNAL, "transmitter", "settings/channel_map", "settings/arming", "settings/modes"),
-    "lost link": (*_SIGNAL, "receiver", "settings/arming", "settings/lost_link"),
+    "lost link": (*_SIGNAL, "firmware", "receiver", "settings/arming", "settings/lost_link"),
 }
+
+
+NOTHING_HELD: Mapping[str, Any] = {"firmware": {}, "bind": ""}
 
 
 class Proof(BaseModel):
@@ -58,9 +66,17 @@ class HopState(BaseModel):
     flows: bool = False
 
 
-def foundation(hop: Hop, document: CraftDocument, on_board: BoardSettings) -> dict[str, str]:
+Held = Mapping[str, Any]
+
+
+def held_by_devices(installed: Mapping[Role, Installed], identity: str) -> dict[str, Any]:
+    """What the devices themselves hold, as sections that proofs rest on: firmware, and the link identity (hexadecimal) that the receiver listens for."""
+    return {"firmware": section_of(installed), "bind": identity}
+
+
+def foundation(hop: Hop, document: CraftDocument, on_board: BoardSettings, held: Held) -> dict[str, str]:
     """The hashes of the sections that a proof of `hop` rests on."""
-    hashes = section_hashes(document, on_board)
+    hashes = section_hashes(document, on_board, held)
     return {section: hashes[section] for section in RESTS_ON[hop]}
 
 
@@ -77,10 +93,15 @@ def coin(hop: Hop, findings: list[Finding], proof: Proof | None, hashes: Mapping
     return "tarnished", f"proven before; changed since: {changed}"
 
 
-def still_findings(document: CraftDocument, settings: BoardSettings, parts: KitParts, measured: SwitchMeasure | None = None) -> list[Finding]:
-    """What can be said without a running bench. While the kit is not whole only kit, plan and wires can be judged."""
-    found = [*check_kit(document, parts), *check_ports(document, settings, parts), *check_loom(document, parts)]
+def still_findings(
+    document: CraftDocument, settings: BoardSettings, parts: KitParts, measured: SwitchMeasure | None = None, installed: Mapping[Role, Installed] | None = None
+) -> list[Finding]:
+    """What can be said without a running bench. While the kit is not whole only kit, plan, wires and firmware can be judged; without `installed` as it was made."""
+    devices = devices_of(parts)
+    runs = all_as_made(devices, document) if installed is None else installed
+    found = [*check_kit(document, parts), *check_ports(document, settings, parts), *check_loom(document, parts), *check_load(document, devices, runs)]
     if parts.whole:
+        found += check_bind(document, settings, parts)
         found += check_sticks(document, settings)
         found += check_switches(document, settings, measured or SwitchMeasure())
         found += check_lost_link(document, settings, parts.receiver)
@@ -94,7 +115,7 @@ def loom_proof(document: CraftDocument, parts: KitParts, on_board: BoardSettings
         return None
     if any(finding.severity == "stop" for finding in check_loom(document, parts)):
         return None
-    return Proof(hop="loom", rests_on=foundation("loom", document, on_board), seen={"wires": {key: rung[key] for key in keys}})
+    return Proof(hop="loom", rests_on=foundation("loom", document, on_board, NOTHING_HELD), seen={"wires": {key: rung[key] for key in keys}})
 
 
 def draft_against_board(draft: list[Finding], board: list[Finding]) -> list[Finding]:
@@ -128,12 +149,19 @@ def loom_value(document: CraftDocument, rung: Mapping[str, str]) -> str:
 
 
 def still_chain(
-    document: CraftDocument, on_board: BoardSettings, proofs: Mapping[Hop, Proof], parts: KitParts, rung: Mapping[str, str] | None = None
+    document: CraftDocument,
+    on_board: BoardSettings,
+    proofs: Mapping[Hop, Proof],
+    parts: KitParts,
+    rung: Mapping[str, str] | None = None,
+    installed: Mapping[Role, Installed] | None = None,
+    identity: str = "",
 ) -> list[HopState]:
-    """The chain of a craft whose bench is not running."""
-    findings = still_findings(document, on_board, parts)
+    """The chain of a craft whose bench is not running. `installed` and `identity`: what its devices held when it last ran."""
+    runs = all_as_made(devices_of(parts), document) if installed is None else installed
+    findings = still_findings(document, on_board, parts, installed=runs)
     values = {"kit": kit_value(document), "loom": loom_value(document, rung or {})}
-    hashes = section_hashes(document, on_board)
+    hashes = section_hashes(document, on_board, held_by_devices(runs, identity))
     states = []
     for hop in HOPS:
         state, why = coin(hop, findings, proofs.get(hop), hashes)

@@ -8,8 +8,8 @@ from typing import Any, Literal
 from pydantic import BaseModel, ConfigDict
 
 Severity = Literal["stop", "warn", "note"]
-Hop = Literal["kit", "port plan", "loom", "line", "sticks", "switchboard", "lost link"]
-HOPS: tuple[Hop, ...] = ("kit", "port plan", "loom", "line", "sticks", "switchboard", "lost link")
+Hop = Literal["kit", "port plan", "loom", "load", "bind", "line", "sticks", "switchboard", "lost link"]
+HOPS: tuple[Hop, ...] = ("kit", "port plan", "loom", "load", "bind", "line", "sticks", "switchboard", "lost link")
 
 
 class Edit(BaseModel):

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from linkcore.craft.document import Band, CraftDocument, Kit, ModeBand, Patch, ReceiverInput
 from linkcore.craft.starting import new_craft
+from linkcore.standins.radio import StandInReceiver
 
 
 def sbus_craft(*, pad: str = "R2", port: str = "U2", inverted: bool = True, protocol: str = "SBUS") -> CraftDocument:
@@ -30,3 +31,10 @@ def _set(craft: CraftDocument, port: str, protocol: str, inverted: bool) -> Craf
     craft.settings.arming = Band(channel=5, low=1750, high=2150)
     craft.settings.modes = [ModeBand(mode="angle", channel=6, low=1250, high=1750)]
     return CraftDocument.model_validate(craft.model_dump())
+
+
+def bound(receiver: StandInReceiver) -> StandInReceiver:
+    """A receiver that knows somebody, switched on."""
+    receiver.end.identity = bytes(8)
+    receiver.power(True, 0.0)
+    return receiver

@@ -119,6 +119,17 @@ class ReceiverSetup(_Section):
     preset_us: list[Us] = Field(default_factory=list, max_length=16)
 
 
+class AirSetup(_Section):
+    """What the link budget reckons with. None: worked out from the parts and the region."""
+
+    power_dbm: float | None = Field(None, ge=-10, le=40)
+    transmitter_gain_dbi: float = Field(2, ge=-10, le=20)
+    receiver_gain_dbi: float = Field(2, ge=-10, le=20)
+    other_losses_db: float = Field(3, ge=0, le=40)
+    frequency_mhz: float | None = Field(None, ge=100, le=6000)
+    rate_hz: float | None = Field(None, gt=0, le=1000)
+
+
 class ReceiverInput(_Section):
     """How the receiver's port is sampled and decoded. `half_duplex`: both ways on the port's TX pad."""
 
@@ -180,6 +191,7 @@ class BoardSettings(_Section):
     arming: Band | None = None
     modes: list[ModeBand] = Field(default_factory=list, max_length=8)
     lost_link: LostLink = Field(default_factory=LostLink)
+    bind_count: int = Field(0, ge=0, le=10, description="Bind pulses for a satellite at power-up; 0 in use")
 
     def receiver_ports(self) -> list[str]:
         """The ports that have the receiver job."""
@@ -199,6 +211,7 @@ class CraftDocument(_Section):
     wiring: list[Patch] = Field(default_factory=list, max_length=200)
     transmitter: TransmitterSetup
     receiver: ReceiverSetup = Field(default_factory=ReceiverSetup)
+    air: AirSetup = Field(default_factory=AirSetup)
     settings: BoardSettings
 
     def pad_of(self, pin: str, device: str = RECEIVER) -> str | None:
@@ -229,8 +242,8 @@ def _digest(value: Any) -> str:
     return hashlib.sha256(text.encode()).hexdigest()[:16]
 
 
-def section_hashes(document: CraftDocument, on_board: BoardSettings | None = None) -> dict[str, str]:
-    """A hash for each section; with `on_board`, the board's sections are those it really runs instead of the draft's.
+def section_hashes(document: CraftDocument, on_board: BoardSettings | None = None, more: Mapping[str, Any] | None = None) -> dict[str, str]:
+    """A hash for each section; with `on_board`, the board's sections are those it really runs instead of the draft's. `more`: sections of what the devices hold.
 
     The receiver's wires and the other devices' are sections of their own, so that a new GPS leaves the link's proofs alone.
     """
@@ -252,6 +265,7 @@ def section_hashes(document: CraftDocument, on_board: BoardSettings | None = Non
     }
     settings = on_board.model_dump(mode="json") if on_board else data["settings"]
     hashes = {name: _digest(value) for name, value in sections.items()}
+    hashes |= {name: _digest(value) for name, value in (more or {}).items()}
     return hashes | {f"settings/{name}": _digest(value) for name, value in settings.items()}
 
 

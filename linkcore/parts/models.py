@@ -32,7 +32,16 @@ Job = Literal[
 INVERTING_CLASSES: frozenset[McuClass] = frozenset(("F3", "F7", "H7"))
 SOFTWARE_BAUD = 19200  # what timers and interrupts can follow without losing bits; our figure
 
+# How firmware gets into a device: the board's button or its own program, over the link, through the board, an adapter on the device's pins, a socket of its own.
+WayIn = Literal["button", "request", "over the air", "bridge", "adapter", "own port"]
+BindWay = Literal["button", "menu", "power cycles", "register", "phrase", "count"]
+Colour = Literal["none", "red", "green", "blue", "amber"]
+Pattern = Literal["off", "steady", "slow blink", "fast blink", "double blink"]
+LightState = Literal["unbound", "bind", "registering", "registered", "bound", "no link", "linked", "bootloader"]
+
 Name = Annotated[str, Field(min_length=1, max_length=40)]
+VersionText = Annotated[str, Field(pattern=r"^\d{1,3}\.\d{1,3}\.\d{1,3}$", description="Three numbers with dots between, as in 3.1.0")]
+Target = Annotated[str, Field(pattern=r"^[A-Z0-9][A-Z0-9 -]{0,39}$", description="Capital letters, digits, spaces and hyphens")]
 PartId = Annotated[str, Field(pattern=r"^[a-z0-9][a-z0-9-]{0,59}$", description="Lower-case letters, digits and hyphens")]
 Volts = Annotated[float, Field(ge=0, le=60)]
 Milliamps = Annotated[int, Field(ge=0, le=60000)]
@@ -165,11 +174,37 @@ class Pad(_Fact):
     also: str = Field("", max_length=60)
 
 
+class Flash(_Fact):
+    """The memory that a device's firmware is written to, behind a bootloader that stays. Addresses and sizes in bytes.
+
+    `target`: what its images are built for; `bootloader` and `version`: as it leaves its maker; `sector_ms`, `page_ms`: how long one takes to erase, to write.
+    """
+
+    target: Target
+    start: int = Field(0, ge=0, le=0xFFFFFFFF)
+    size: int = Field(ge=4096, le=16 << 20)
+    page: int = Field(256, ge=16, le=4096)
+    sector: int = Field(4096, ge=256, le=131072)
+    page_ms: float = Field(8, gt=0, le=500)
+    sector_ms: float = Field(60, gt=0, le=5000)
+    bootloader: VersionText = "1.0.0"
+    version: VersionText = "1.0.0"
+    ways: tuple[WayIn, ...] = Field(min_length=1)
+
+    @model_validator(mode="after")
+    def _possible(self) -> Flash:
+        if self.sector % self.page or self.size % self.sector:
+            raise ValueError(f"a sector of {self.sector} bytes is made of whole pages of {self.page}, and {self.size} bytes of whole sectors")
+        if self.size < 2 * self.sector:
+            raise ValueError("its memory needs two sectors at least: one for the program, one for the record that it is whole")
+        return self
+
+
 class Board(_Fact):
     """A flight controller. The stand-in keeps band edges in steps of `band_step_us`, the grace in `grace_step_ms`.
 
     `usb_ma`: what its USB socket may draw in all; `own_ma`: what the board takes of that by itself; `link_port`: the port that its USB hangs on
-    through a bridge chip (None: USB of its own).
+    through a bridge chip (None: USB of its own). `bind_pads`: the only pads on which it sends bind pulses (empty: on any that listens to the receiver).
     """
 
     kind: Literal["board"] = "board"
@@ -189,6 +224,8 @@ class Board(_Fact):
     grace_step_ms: int = Field(20, ge=1, le=500)
     boot_s: float = Field(1.2, ge=0.1, le=30)
     loop_hz: int = 1000
+    bind_pads: tuple[str, ...] = ()
+    flash: Flash | None = None
 
     @model_validator(mode="after")
     def _possible(self) -> Board:
@@ -212,6 +249,9 @@ class Board(_Fact):
         for port in self.software_ports:
             if port not in self.ports:
                 raise ValueError(f"software port {port} is none of the ports {', '.join(self.ports)}")
+        for name in self.bind_pads:
+            if self.pad_kind(name) != "rx":
+                raise ValueError(f"bind pad {name}: bind pulses go out on an RX pad, and it is none")
         if self.link_port is not None and self.link_port not in self.ports:
             raise ValueError(f"USB hangs on {self.link_port}, which is none of the ports {', '.join(self.ports)}")
         return self
@@ -221,6 +261,11 @@ class Board(_Fact):
     def inverting_pads(self) -> list[str]:
         """The RX pads on which a signal can be inverted before the UART samples it."""
         return [pad.name for pad in self.pads if pad.kind == "rx" and self.can_invert(pad)]
+
+    def pad_kind(self, name: str) -> PadKind | None:
+        """What kind of pad it is; None where there is none of that name."""
+        found = self.pad(name)
+        return found.kind if found else None
 
     def pad(self, name: str) -> Pad | None:
         """The pad called `name`."""
@@ -265,8 +310,18 @@ class Board(_Fact):
         return self.pad_of(port, "rx") is not None and self.pad_of(port, "tx") is not None
 
 
+class FrameRate(_Fact):
+    """Radio frames a second, and the weakest signal that still carries them, dBm."""
+
+    hz: float = Field(gt=0, le=1000)
+    sensitivity_dbm: float = Field(ge=-140, le=-40)
+
+
 class Radio(_Fact):
-    """What an end speaks over the air. Ends understand each other when name, family and one region agree."""
+    """What an end speaks over the air. Ends understand each other when name, family and one region agree.
+
+    `powers_dbm`: what the transmitter can send with; `rates`: what the receiver follows.
+    """
 
     name: Name
     band: RadioBand
@@ -274,6 +329,44 @@ class Radio(_Fact):
     regions: tuple[Region, ...] = Field(min_length=1)
     channels: int = Field(16, ge=1, le=18)
     telemetry: bool = True
+    powers_dbm: tuple[float, ...] = Field((20.0,), min_length=1)
+    rates: tuple[FrameRate, ...] = Field((FrameRate(hz=100, sensitivity_dbm=-98),), min_length=1)
+
+
+class Light(_Fact):
+    """What a light shows."""
+
+    colour: Colour
+    pattern: Pattern
+
+
+DARK = Light(colour="none", pattern="off")
+
+
+def _usual_lights() -> dict[LightState, Light]:
+    return {
+        "unbound": Light(colour="red", pattern="fast blink"),
+        "bind": Light(colour="red", pattern="double blink"),
+        "registering": Light(colour="amber", pattern="fast blink"),
+        "registered": Light(colour="amber", pattern="steady"),
+        "bound": Light(colour="green", pattern="slow blink"),
+        "no link": Light(colour="red", pattern="slow blink"),
+        "linked": Light(colour="green", pattern="steady"),
+        "bootloader": Light(colour="blue", pattern="fast blink"),
+    }
+
+
+class Binding(_Fact):
+    """How a receiver is bound. `wait_s`: how long it waits in bind; `back_s`: how soon its link comes back after power-up; `lights`: what it shows when."""
+
+    ways: tuple[BindWay, ...] = Field(("button",), min_length=1)
+    wait_s: float = Field(30, ge=1, le=600)
+    back_s: float = Field(2, ge=0.1, le=30)
+    lights: dict[LightState, Light] = Field(default_factory=_usual_lights)
+
+    def light(self, state: LightState | None) -> Light:
+        """What it shows in a state; dark where it has no light for it, or no power (None)."""
+        return self.lights.get(state, DARK) if state else DARK
 
 
 class Output(_Fact):
@@ -311,6 +404,8 @@ class Receiver(_Device):
     flags_loss: bool
     on_loss: tuple[OnLoss, ...] = Field(min_length=1)
     reports_link: bool
+    binding: Binding = Binding()
+    flash: Flash | None = None
 
     @model_validator(mode="after")
     def _possible(self) -> Receiver:
@@ -371,6 +466,7 @@ class Transmitter(_Fact):
     max_travel_percent: int = Field(ge=1, le=200)
     throttle_reversed: bool = False
     switches: tuple[Switch, ...]
+    flash: Flash | None = None
 
 
 class Module(_Fact):
@@ -381,6 +477,7 @@ class Module(_Fact):
     name: Name
     about: str = Field("", max_length=200)
     radios: tuple[Radio, ...] = Field(min_length=1)
+    flash: Flash | None = None
 
 
 Part = Board | Receiver | Transmitter | Module | Peripheral

@@ -8,22 +8,32 @@ from __future__ import annotations
 
 import random
 from collections import deque
+from collections.abc import Mapping
+from typing import Any
 
 import numpy as np
 
-from linkcore.chain import Proof, foundation
+from linkcore.binding.budget import Budget, budget, loss_percent, margin_db
+from linkcore.binding.ends import TOO_CLOSE_M, hindrances
+from linkcore.binding.lights import STATE_WORDS
+from linkcore.binding.sequence import counts_for
+from linkcore.chain import Proof, foundation, held_by_devices
 from linkcore.craft.document import RECEIVER, BoardSettings, CraftDocument
 from linkcore.craft.parts import KitParts, spoken_output
 from linkcore.findings import HOPS, Hop
+from linkcore.images.devices import Role, air
+from linkcore.images.facts import ImageFacts, SettingsFormat
 from linkcore.kit.ability import sensor_states
 from linkcore.line.rules import PortReading
 from linkcore.loom.netlist import wire_key
 from linkcore.lostlink.timeline import LossRun, judge, predict
 from linkcore.modes.truth import SwitchMeasure, holds, switch_channels, truth_table
+from linkcore.parts.models import BindWay, WayIn
 from linkcore.protocols.base import BadFrame, ChannelFrame, Frame, PollFrame, ProtocolSpec, TelemetryFrame
 from linkcore.protocols.registry import RECEIVER_PROTOCOLS
 from linkcore.signal.edges import NO_TIMES, Edges
 from linkcore.standins.board import Refused, StandInBoard
+from linkcore.standins.loading import Loading, Surroundings, bridge_blocked
 from linkcore.standins.messages import BenchState, BoardLive, Hands, Live, Stick
 from linkcore.standins.path import SignalPath
 from linkcore.standins.radio import Air, Said, StandInReceiver, StandInTransmitter
@@ -59,6 +69,24 @@ def cannot_run(document: CraftDocument, parts: KitParts) -> str | None:
     return None
 
 
+def bind_proven(bench: Bench) -> tuple[bool, str]:
+    """Whether both ends were off and on again and found each other by themselves, and what that says, or what is missing."""
+    after, within = bench.cycle.back_after_s, bench.receiver_part.binding.back_s
+    if not bench.knows:
+        return False, "Not bound to this transmitter yet."
+    if bench.board.stored.bind_count or bench.board.running.bind_count:
+        return False, "The bind count is not back at 0."
+    if bench.satellite_away:
+        return False, "The satellite is not back on its own pad."
+    if bench.distance_m < TOO_CLOSE_M:
+        return False, "The ends lie right beside each other; two steps apart it counts."
+    if after is None:
+        return False, "Bound counts once both ends were off and on again and the link came back by itself."
+    if after > within:
+        return False, f"The link came back after {after:.2f} s; its kind takes {within:g} s at most. Off and on again."
+    return True, f"The link came back by itself after {after:.2f} s; {within:g} s are allowed."
+
+
 class Bench:
     """One craft's bench. `t` is bench seconds since it was first started."""
 
@@ -80,6 +108,17 @@ class Bench:
         self.air = Air(rng)
         self.receiver = StandInReceiver(self.receiver_part, document, self.spec)
         self.board = StandInBoard(self.board_part, state.stored, state.running)
+        self.satellite_away = state.satellite_away
+        self.receiver_plugged = state.receiver_plugged
+        self.bind_button = False
+        self.distance_m = state.distance_m
+        self.way: BindWay = state.way if state.way in self.receiver_part.binding.ways else self.receiver_part.binding.ways[0]
+        self.cycle = state.cycle.model_copy()
+        self.loading = Loading(document, self.parts, state.devices, self._surroundings, self._loaded_anew, self._cut)
+        self.loading.fault = state.fault
+        self.loading.own_port_plugged, self.loading.adapter_plugged = state.own_port_plugged, state.adapter_plugged
+        self._margin: tuple[object, float | None] = (None, None)
+        self._pulses = 0
         self.read_back_settings = state.read_back
         self.sticks = state.sticks
         self.measured = state.measured
@@ -104,7 +143,7 @@ class Bench:
         self._used_mah = 0.0
         self._receiver_fed = False
         self._prove_at = 0.0
-        self._kept_foundations: tuple[CraftDocument, BoardSettings, dict[Hop, dict[str, str]]] | None = None
+        self._kept_foundations: tuple[CraftDocument, BoardSettings, object, dict[Hop, dict[str, str]]] | None = None
         self._resume(state)
 
     def _resume(self, state: BenchState) -> None:
@@ -119,9 +158,16 @@ class Bench:
         for stick, place in state.gimbals.items():
             self.transmitter.gimbals[stick].update(place)
         self.transmitter.settle()
-        self.receiver.bound = state.bound
+        self.transmitter.end.slot, self.transmitter.end.phrase = state.model, state.transmitter_phrase
+        end = self.receiver.end
+        end.identity = bytes.fromhex(state.identity) if state.identity else self.transmitter.end.identity if state.bound else None
+        end.registered = bytes.fromhex(state.registered) if state.registered else self.transmitter.end.serial if state.bound else None
+        end.power(True, self.t)
+        form = self.loading.installed["board"].facts
+        self.board.form = form.settings if form else SettingsFormat()
         if not self.powered:
             self.board.power(False, self.t)
+        self._firmware_follows(self.t)
         if state.foundations:  # the craft may have changed while no bench was running
             self._forget_what_rested_on(state.foundations)
         self._supply()
@@ -137,7 +183,20 @@ class Bench:
             failed=self.failed,
             foundations=self._foundations(),
             transmitter_on=self.transmitter.on,
-            bound=self.receiver.bound,
+            bound=False,
+            identity=(self.receiver.end.identity or b"").hex(),
+            registered=(self.receiver.end.registered or b"").hex(),
+            model=self.transmitter.end.slot,
+            transmitter_phrase=self.transmitter.end.phrase,
+            distance_m=self.distance_m,
+            receiver_plugged=self.receiver_plugged,
+            satellite_away=self.satellite_away,
+            way=self.way,
+            cycle=self.cycle,
+            devices=self.loading.kept(),
+            fault=self.loading.fault,
+            own_port_plugged=self.loading.own_port_plugged,
+            adapter_plugged=self.loading.adapter_plugged,
             loss_percent=self.air.loss_percent,
             switches=self.transmitter.switches,
             gimbals=self.transmitter.gimbals,
@@ -167,7 +226,8 @@ class Bench:
         if document.receiver != before.receiver:
             self.receiver.set_up(document)
         if document.wiring != before.wiring or document.kit != before.kit or self.parts.wired() != devices:
-            self.path.follow(document, self.parts)
+            self.path.follow(self._as_plugged(), self.parts)
+            self.loading.follow(document, self.parts)
         self._supply()
         self._forget_what_rested_on(rested)
 
@@ -197,11 +257,141 @@ class Bench:
         self._receiver_fed = self.wire.runs(RECEIVER, usb=self.usb, pack=self.pack)
         supplied = self._receiver_supplied()
         if self.receiver.powered != supplied:
-            self.receiver.power(supplied, self.t)
-            self.air.forget()
+            self._power_receiver(supplied)
+
+    def _power_receiver(self, on: bool) -> None:
+        if on and "receiver" in self.loading.memories:
+            self.loading.memories["receiver"].power_up()
+            self.receiver.runs = self.loading.runs("receiver")
+        self.receiver.power(on, self.t, button=self.bind_button, pulses=self._pulses if on else 0)
+        self.air.forget()
 
     def _receiver_supplied(self) -> bool:
-        return RECEIVER not in self.failed and self.board.powered and self._receiver_fed
+        fed = self.receiver_plugged and self.board.powered and self._receiver_fed
+        return RECEIVER not in self.failed and (fed or self.loading.adapter_plugged)
+
+    # --- firmware and bind --------------------------------------------------------------------------------------
+
+    def _surroundings(self) -> Surroundings:
+        return Surroundings(
+            usb=self.usb,
+            board_supplied=self.board.powered,
+            receiver_supplied=self.receiver.powered,
+            transmitter_on=self.transmitter.on,
+            linked=self.receiver.linked,
+            lq_percent=self.air.lq_percent,
+            bridge_blocked=bridge_blocked(self.document, self.parts, self.board.port, self.rival_on_the_wire),
+        )
+
+    def _loaded_anew(self, role: Role, facts: ImageFacts, wiped: bool, t: float) -> None:
+        """A device starts the program that was just loaded."""
+        rested = self._foundations()
+        if role == "board":
+            self.board.take_firmware(facts.settings, wiped=wiped, t=t)
+            self.read_back_settings = None
+        elif role == "receiver":
+            if wiped:
+                self.receiver.end.forget()
+            self.receiver.runs = True
+            self.receiver.power(self.receiver.powered, t)
+        self._forget_what_rested_on(rested)
+
+    def _cut(self, way: WayIn, supply: bool) -> None:
+        """A fault takes a cable out, or the supply away."""
+        if way == "own port":
+            self.loading.own_port_plugged = False
+            if supply:
+                self.transmitter.on = False
+        elif way == "adapter":
+            self.loading.adapter_plugged = False
+            self._supply()
+        elif way == "over the air":
+            if supply:
+                self._connect(False, False)
+            else:
+                self.transmitter.on = False
+        else:
+            self._connect(False, False if supply else self.pack)
+
+    def _firmware_follows(self, t: float) -> None:
+        """Devices whose bootloader has taken over, or that run again what they ran, are seen to do so."""
+        board_runs = self.loading.runs("board")
+        if self.board.runs and not board_runs:
+            self.board.lose_firmware(t)
+        elif board_runs and not self.board.runs:
+            self.board.take_firmware(self.board.form, wiped=False, t=t)
+        if self.receiver.runs != self.loading.runs("receiver"):
+            self.receiver.runs = self.loading.runs("receiver")
+            self.receiver.power(self.receiver.powered, t)
+
+    @property
+    def bind_pad(self) -> str | None:
+        """Where the board sends bind pulses, where that is another pad than the satellite's own."""
+        own = self.document.pad_of(self.path.output.pins[0])
+        pads = self.board_part.bind_pads
+        return pads[0] if pads and own not in pads and "count" in self.receiver_part.binding.ways else None
+
+    def _as_plugged(self) -> CraftDocument:
+        """The craft with the satellite's lead where it is now."""
+        pad, pin = self.bind_pad, self.path.output.pins[0]
+        if not self.satellite_away or pad is None:
+            return self.document
+        wiring = [patch.model_copy(update={"pad": pad}) if (patch.device, patch.pin) == (RECEIVER, pin) else patch for patch in self.document.wiring]
+        return self.document.model_copy(update={"wiring": wiring})
+
+    def _pulses_sent(self) -> int:
+        """How many bind pulses reach the satellite as the board starts: on a bind pad, or on the pad that listens to the receiver."""
+        pad = self.path.wire.pad_name
+        goes_out = pad in self.board_part.bind_pads if self.board_part.bind_pads else pad in self.board.edges_matter_on
+        count = self.board.stored.bind_count
+        fits = not counts_for(self.path.output.protocol) or count in counts_for(self.path.output.protocol)
+        return count if goes_out and self.path.wire.grounded and self.board.runs and fits else 0
+
+    @property
+    def knows(self) -> bool:
+        """Whether the receiver listens for what the transmitter sends now."""
+        return self.receiver.end.identity == self.transmitter.end.identity
+
+    @property
+    def transmitting(self) -> bool:
+        """Whether the transmitter's end sends ordinary frames."""
+        return self.transmitter.on and self.loading.runs("transmitter") and self.transmitter.end.mode == "normal"
+
+    @property
+    def budget(self) -> Budget | None:
+        """The link budget with what is on both ends; None while they do not understand each other."""
+        sends, hears = air(self.loading.devices, self.loading.installed)
+        if sends is None or hears is None or self.loading.link.verdict == "silent":
+            return None
+        region = next((each for each in sends.regions if each in hears.regions), None)
+        return budget(self.document.air, sends, hears, self.receiver_part.link_period_s, region)
+
+    @property
+    def margin_db(self) -> float | None:
+        """Signal above what is still understood, at the distance that both ends are apart."""
+        key = (self.document, self.loading.link, self.distance_m)
+        if self._margin[0] is None or any(one is not other for one, other in zip(self._margin[0], key, strict=True)):  # type: ignore[call-overload]
+            found = self.budget
+            self._margin = (key, margin_db(found, self.distance_m) if found else None)
+        return self._margin[1]
+
+    @property
+    def air_loss_percent(self) -> float:
+        """The share of frames that the air loses: what the pilot has set, or what the distance makes of it."""
+        margin = self.margin_db
+        return max(self.air.loss_percent, loss_percent(margin) if margin is not None else 0.0)
+
+    def _bind(self, t: float) -> None:
+        """Both ends' share of a bind."""
+        sender, listener = self.transmitter.end, self.receiver.end
+        sender.tick(t, on=self.transmitter.on and self.loading.runs("transmitter"))
+        self.receiver.tick(t)
+        against = hindrances(self.loading.link, self.distance_m, transmitter_on=self.transmitter.on, receiver_on=self.receiver.powered and self.receiver.runs)
+        if listener.hear(None if against else sender.offer(), t):
+            self.board.events.append((t, f"receiver: {listener.state}"))
+        binding = sender.mode != "normal" or listener.state in ("bind", "registering")
+        on = self.receiver.powered and self.receiver.runs
+        self.cycle.see(t, receiver_on=on, transmitter_on=self.transmitter.on, linked=self.receiver.linked, binding=binding)
 
     @property
     def rival_on_the_wire(self) -> str | None:
@@ -212,8 +402,7 @@ class Bench:
         """An overloaded supply lets the board start, then drops it again, and again."""
         if self.overload and self.board.powered and until > self.board.boots_until + BROWN_OUT_S:
             self.board.brown_out(until, self.overload)
-            self.receiver.power(False, until)
-            self.air.forget()
+            self._power_receiver(False)
         elif self.receiver.powered != self._receiver_supplied():
             self._supply()
 
@@ -231,12 +420,15 @@ class Bench:
         self.transmitter.switches.update(hands.switches or {})
         self.transmitter.settle()
         if hands.transmitter_on is not None:
+            if hands.transmitter_on and not self.transmitter.on and not self.loading.busy("transmitter") and "transmitter" in self.loading.memories:
+                self.loading.memories["transmitter"].power_up()
             self.transmitter.on = hands.transmitter_on
         if hands.loss_percent is not None:
             self.air.loss_percent = hands.loss_percent
-        if hands.bound is not None:
-            self.receiver.bound = hands.bound
-            self.receiver.linked = self.receiver.linked and hands.bound
+        self.loading.hands(own_port_plugged=hands.own_port_plugged, adapter_plugged=hands.adapter_plugged, boot_button=hands.boot_button, fault=hands.fault)
+        if hands.adapter_plugged is not None:
+            self._supply()
+        self._bind_hands(hands)
         if hands.tap is not None:
             if hands.tap not in self.path.lines:
                 raise ValueError(f"the {self.receiver_part.name} has no wire on a pin {hands.tap}")
@@ -247,16 +439,58 @@ class Bench:
         if hands.usb is not None or hands.pack is not None:
             self._connect(self.usb if hands.usb is None else hands.usb, self.pack if hands.pack is None else hands.pack)
 
+    def _bind_hands(self, hands: Hands) -> None:
+        """What the hands do to both ends of the link. Raise ValueError for a phrase that cannot be taken."""
+        sender, listener = self.transmitter.end, self.receiver.end
+        if hands.way is not None:
+            if hands.way not in self.receiver_part.binding.ways:
+                raise ValueError(f"the {self.receiver_part.name} is not bound so; its ways are {', '.join(self.receiver_part.binding.ways)}")
+            self.way = hands.way
+        rested = self._foundations()
+        if hands.transmitter_phrase is not None:
+            sender.take_phrase(hands.transmitter_phrase)
+        if hands.receiver_phrase is not None:
+            if not self.receiver.powered or not self.receiver.runs:
+                raise ValueError("the receiver has no power, or runs no program: it takes no phrase now")
+            listener.take_phrase(hands.receiver_phrase)
+        if hands.model is not None:
+            sender.select(hands.model)
+        if hands.transmitter_mode is not None:
+            if hands.transmitter_mode != "normal" and not self.transmitter.on:
+                raise ValueError("the transmitter is off; switch it on first")
+            sender.choose(hands.transmitter_mode, self.t)
+        if hands.forget_bind:
+            listener.forget()
+        if hands.distance_m is not None:
+            self.distance_m = hands.distance_m
+        if hands.bind_button is not None:
+            self.bind_button = hands.bind_button
+        if hands.satellite_away is not None:
+            self.satellite_away = hands.satellite_away and self.bind_pad is not None
+            self.path.follow(self._as_plugged(), self.parts)
+        if hands.receiver_plugged is not None:
+            self.receiver_plugged = hands.receiver_plugged
+        self.receiver.tick(self.t)
+        self._supply()
+        self._forget_what_rested_on(rested)
+
     def _connect(self, usb: bool, pack: bool) -> None:
         """Plug or unplug USB and pack."""
+        if usb and not self.usb and self.loading.boot_button and not self.loading.busy("board") and "board" in self.loading.memories:
+            self.loading.memories["board"].power_up(button=True)
         before, self.usb, self.pack = self.powered, usb, pack
         if self.powered != before:
             rested = self._foundations()
+            if self.powered and "board" in self.loading.memories:
+                self.loading.memories["board"].power_up(button=usb and self.loading.boot_button)
             self.board.power(self.powered, self.t)
+            self._firmware_follows(self.t)
+            self._pulses = self._pulses_sent() if self.powered else 0
             self._forget_what_rested_on(rested)
             if self.loss and self.loss.state == "running":
                 self.loss.state = "broken off"
         self._supply()
+        self._pulses = 0
 
     def write(self, settings: BoardSettings) -> None:
         """Send the draft's settings to the board. Raise Refused where it will not take them."""
@@ -302,11 +536,14 @@ class Bench:
 
     def _slice(self, until: float) -> None:
         self._brown_out(until)
+        self.loading.run_until(until)
+        self._firmware_follows(until)
+        self._bind(until)
         crossed, home = self.path.cross(
             self._radio(until), self.t, until, self.board, self.rival_on_the_wire is not None, self._board_says(), receiver_on=self.receiver.powered
         )
         frames = crossed.frames
-        if self.receiver.linked and self.receiver_part.radio.telemetry:
+        if self.receiver.linked and self.loading.link.telemetry:
             self.downlink |= {frame.sensor: frame for frame in home}
         self.board.take(frames, until)
         self._used_mah += self._current_a() * (until - self.t) / 3.6
@@ -331,14 +568,15 @@ class Bench:
     def _radio(self, until: float) -> list[Said]:
         """What the receiver says for the radio slots before `until`."""
         period = self.receiver_part.link_period_s
-        understood = self.parts.shared_radio() is not None
+        understood = self.loading.link.verdict != "silent" and self.knows and self.transmitting
+        channels, losses = self.loading.link.channels, self.air_loss_percent
         words: list[Said] = []
         while (slot := self._slots * period) < until - 1e-9:
             self._slots += 1
-            heard = self.air.carries(understood and self.transmitter.on and self.receiver.powered and self.receiver.bound)
-            if self.transmitter.on:
+            heard = self.air.carries(understood and self.receiver.powered and self.receiver.end.listens, losses)
+            if self.transmitting:
                 self._last_radio = slot
-            words += self.receiver.slot(slot, self.transmitter.frame() if heard else None, self.air.lq_percent)
+            words += self.receiver.slot(slot, self.transmitter.frame()[:channels] if heard else None, self.air.lq_percent)
         return words
 
     def _count(self, t: float, sent: int, heard: int, size: int, errors: int, frames: list[Frame]) -> None:
@@ -487,10 +725,16 @@ class Bench:
     def _foundations(self) -> dict[Hop, dict[str, str]]:
         """What each hop's proof would rest on now; reckoned anew only when document or running settings are others."""
         kept = self._kept_foundations
-        if kept is None or kept[0] is not self.document or kept[1] is not self.board.running:
-            reckoned = {hop: foundation(hop, self.document, self.board.running) for hop in HOPS}
-            kept = self._kept_foundations = (self.document, self.board.running, reckoned)
-        return kept[2]
+        held = (tuple(self.loading.installed.values()), self.receiver.end.identity)
+        if kept is None or kept[0] is not self.document or kept[1] is not self.board.running or kept[2] != held:
+            reckoned = {hop: foundation(hop, self.document, self.board.running, self.held) for hop in HOPS}
+            kept = self._kept_foundations = (self.document, self.board.running, held, reckoned)
+        return kept[3]
+
+    @property
+    def held(self) -> Mapping[str, Any]:
+        """What the devices themselves hold, for proofs to rest on."""
+        return held_by_devices(self.loading.installed, (self.receiver.end.identity or b"").hex())
 
     def _evidence(self, hop: Hop) -> dict[str, object] | None:
         """What was seen that proves the hop, or None."""
@@ -501,6 +745,11 @@ class Bench:
                 return {"sensors": [state.sensor for state in states if state.fitted_in], "link": self.receiver_part.radio.name}
         if hop == "port plan" and reading and reading.edges_at_pad > 0 and self.board.link == "good":
             return {"port": reading.port, "pad": reading.pad, "edges_in_1_s": reading.edges_at_pad}
+        if hop == "load" and self.receiver.linked and self.board.powered and not self.board.booting(self.t) and self.loading.link.verdict != "silent":
+            runs = {role: each.facts.said() for role, each in self.loading.installed.items() if each.facts}
+            return {"runs": runs, "link": self.loading.link.verdict}
+        if hop == "bind" and bind_proven(self)[0]:
+            return {"cycle": self.cycle.model_dump(), "back_after_s": self.cycle.back_after_s, "distance_m": self.distance_m}
         if hop == "line" and reading and reading.reads:
             return {"protocol": self.board.running.receiver_input.protocol, "good_frames_in_1_s": reading.good, "good_share": round(reading.good_share, 4)}
         if hop == "sticks" and self.sticks.proven(self.board.running):
@@ -531,10 +780,16 @@ class Bench:
             usb=self.usb,
             pack=self.pack,
             failed=sorted(self.failed),
-            bound=self.receiver.bound,
+            linked=self.receiver.linked,
+            receiver_plugged=self.receiver_plugged,
+            bind_button=self.bind_button,
+            transmitter_mode=self.transmitter.end.mode,
+            distance_m=self.distance_m,
+            jobs=self.loading.states(),
             loss_percent=self.air.loss_percent,
             lq_percent=self.air.lq_percent,
             light=self.receiver.light,
+            light_means=STATE_WORDS[state][0] if (state := self.receiver.state) else "No supply.",
             edges_per_s=sum(sent for _, sent, _ in self._edge_counts),
             marks="".join(mark for _, mark in self._frames),
             board=BoardLive(

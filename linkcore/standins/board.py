@@ -10,6 +10,8 @@ from typing import Literal
 import numpy as np
 
 from linkcore.craft.document import BoardSettings
+from linkcore.images.carry_over import without_dropped
+from linkcore.images.facts import SettingsFormat
 from linkcore.lostlink.timeline import LAND_S
 from linkcore.modes.truth import DEFAULT_MODE, holds
 from linkcore.parts.models import Board, Pad
@@ -44,6 +46,8 @@ class StandInBoard:
 
     def __init__(self, part: Board, stored: BoardSettings, running: BoardSettings | None = None) -> None:
         self.part = part
+        self.runs = True  # whether its firmware does
+        self.form = SettingsFormat()
         self.stored = stored
         self.running = running or stored
         self.events: deque[tuple[float, str]] = deque(maxlen=200)
@@ -55,7 +59,7 @@ class StandInBoard:
     def write(self, settings: BoardSettings, t: float) -> None:
         """Keep new settings. Ports and the receiver's protocol run only after a restart; the rest runs at once."""
         if not self.powered or self.booting(t):
-            raise Refused("the board is not answering: it has no power or is still starting")
+            raise Refused(self._silent)
         if self.armed:
             raise Refused("the board is armed and takes no settings; disarm first")
         chosen = RECEIVER_PROTOCOLS.get(settings.receiver_input.protocol or "")
@@ -70,13 +74,15 @@ class StandInBoard:
     def read_back(self, t: float) -> BoardSettings:
         """What it really holds."""
         if not self.powered or self.booting(t):
-            raise Refused("the board is not answering: it has no power or is still starting")
+            raise Refused(self._silent)
         return self.stored
 
     def restart(self, t: float) -> None:
         """Make everything take effect."""
         if not self.powered:
             raise Refused("the board has no power")
+        if not self.runs:
+            raise Refused(self._silent)
         if self.armed:
             raise Refused("the board is armed; disarm first")
         self.running = self.stored
@@ -99,6 +105,12 @@ class StandInBoard:
         self.events.append((t, f"brown-out: {what} is over its limit; restarting"))
 
     @property
+    def _silent(self) -> str:
+        if not self.runs:
+            return "the board runs no program: it waits in its bootloader; see Load"
+        return "the board is not answering: it has no power or is still starting"
+
+    @property
     def restart_due(self) -> bool:
         """Whether it holds settings that do not run yet."""
         return any(getattr(self.stored, name) != getattr(self.running, name) for name in _NEEDS_RESTART)
@@ -113,7 +125,21 @@ class StandInBoard:
             if band["low"] >= band["high"]:
                 band["high"] = band["low"] + step
         data["lost_link"]["grace_ms"] = round(data["lost_link"]["grace_ms"] / grace_step) * grace_step
-        return BoardSettings.model_validate(data)
+        return without_dropped(BoardSettings.model_validate(data), self.form)
+
+    def take_firmware(self, form: SettingsFormat, *, wiped: bool, t: float) -> None:
+        """A program was loaded and starts. `wiped`: it found no settings that it knows."""
+        self.runs, self.form = True, form
+        blank = BoardSettings(ports=dict.fromkeys(self.stored.ports, "free"))
+        self.stored = blank if wiped else without_dropped(self.stored, form)
+        self.running = self.stored
+        self._boot(t, self.part.boot_s)
+        self.events.append((t, "new firmware started" + (", without settings" if wiped else "")))
+
+    def lose_firmware(self, t: float) -> None:
+        """Its bootloader has taken over: nothing of its program runs."""
+        self.runs = False
+        self._boot(t, 0.0)
 
     def _boot(self, t: float, for_s: float) -> None:
         self.boots_until = t + for_s
@@ -130,8 +156,8 @@ class StandInBoard:
         self._listen()
 
     def booting(self, t: float) -> bool:
-        """Whether it is still starting."""
-        return t < self.boots_until
+        """Whether it is still starting, or runs no program at all."""
+        return t < self.boots_until or not self.runs
 
     # --- the receiver port --------------------------------------------------------------------------------------
 
@@ -176,7 +202,7 @@ class StandInBoard:
 
     def listen(self, pads: Mapping[str, tuple[Times, int]], until: float) -> tuple[ReceivedBytes, list[Frame]]:
         """Sample the pads up to `until`: by name, their toggles and the level before the first of them. An open pad rests on its pull-up."""
-        if not self.powered or until < self.boots_until or self.spec is None:
+        if not self.powered or self.booting(until) or self.spec is None:
             for ear in self.ears:
                 ear.reader = None
             return NOTHING_RECEIVED, []

@@ -6,13 +6,23 @@ from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field
 
+from linkcore.binding.ends import PowerCycle, TransmitterMode
+from linkcore.binding.sequence import BindStep, EndView
 from linkcore.chain import HopState
-from linkcore.craft.document import BoardSettings, Difference, ReceiverInput
+from linkcore.craft.document import BoardSettings, CraftDocument, Difference, ReceiverInput
+from linkcore.craft.parts import KitParts
 from linkcore.findings import Finding, Hop
+from linkcore.images.connection import Seen
+from linkcore.images.devices import Installed, Role, all_as_made, devices_of
+from linkcore.images.facts import ImageFacts
+from linkcore.images.flashing import FlashOrder, JobState
+from linkcore.images.outlook import Outlook
 from linkcore.line.compare import Reading
 from linkcore.lostlink.timeline import LossRun, Prediction
 from linkcore.modes.truth import SwitchMeasure, TruthTable
+from linkcore.parts.models import BindWay, Light, LightState, WayIn
 from linkcore.signal.uart import Wrong
+from linkcore.standins.bootloader import DeviceKept, Fault
 from linkcore.sticks.measure import Axis, SticksMeasure
 
 Unit = Annotated[float, Field(ge=-1, le=1)]
@@ -40,7 +50,20 @@ class Hands(_Incoming):
     usb: bool | None = None
     pack: bool | None = None
     replaced: Annotated[str, Field(max_length=40)] | None = Field(None, description="A device that failed and was replaced by a new one")
-    bound: bool | None = None
+    receiver_plugged: bool | None = Field(None, description="Whether the receiver's lead is plugged in; its supply comes through it")
+    bind_button: bool | None = Field(None, description="Whether the receiver's bind button is held down")
+    transmitter_mode: TransmitterMode | None = None
+    model: Annotated[int, Field(ge=1, le=10)] | None = Field(None, description="The model memory that is selected on the transmitter")
+    transmitter_phrase: Annotated[str, Field(max_length=64)] | None = None
+    receiver_phrase: Annotated[str, Field(max_length=64)] | None = None
+    forget_bind: Literal[True] | None = Field(None, description="The receiver is made to forget whom it knew")
+    distance_m: Annotated[float, Field(ge=0.05, le=50_000)] | None = None
+    satellite_away: bool | None = Field(None, description="Whether the satellite's lead is on the board's bind pad instead of its own")
+    way: BindWay | None = Field(None, description="The way to bind that is followed")
+    boot_button: bool | None = Field(None, description="Whether the board's bootloader button is held down")
+    own_port_plugged: bool | None = Field(None, description="Whether the transmitter's end hangs on its own USB cable")
+    adapter_plugged: bool | None = Field(None, description="Whether a serial adapter sits on the receiver's pins")
+    fault: Fault | None = None
     loss_percent: Annotated[float, Field(ge=0, le=100)] | None = None
     tap: Annotated[str, Field(max_length=40)] | None = Field(None, description="The pin of the receiver whose wire the tap listens to")
 
@@ -49,9 +72,10 @@ class Act(_Incoming):
     """An act on the board. `request` comes back in the answer; `version` is the draft that is meant to be written."""
 
     type: Literal["act"] = "act"
-    act: Literal["write", "read back", "restart", "measure anew", "keep line"]
+    act: Literal["write", "read back", "restart", "measure anew", "keep line", "flash", "stop flashing"]
     request: Annotated[str, Field(min_length=1, max_length=64)]
     version: int | None = None
+    flash: FlashOrder | None = Field(None, description="What to flash, or whose job to stop")
 
 
 class Answer(BaseModel):
@@ -103,10 +127,16 @@ class Live(BaseModel):
     usb: bool
     pack: bool
     failed: list[str]
-    bound: bool
+    linked: bool
+    receiver_plugged: bool
+    bind_button: bool
+    transmitter_mode: TransmitterMode
+    distance_m: float
+    jobs: list[JobState]
     loss_percent: float
     lq_percent: int
-    light: Literal["off", "steady", "slow blink", "fast blink"]
+    light: Light
+    light_means: str
     edges_per_s: int
     marks: str
     board: BoardLive
@@ -220,6 +250,69 @@ class SwitchView(BaseModel):
     bands: list[BandView]
 
 
+class WayThere(BaseModel):
+    """One way in to a device: what is seen through it now."""
+
+    way: WayIn
+    words: str
+    seen: Seen
+
+
+class DeviceView(BaseModel):
+    """A device that runs firmware. `flash` None where it cannot be flashed; `ways` as they look now."""
+
+    role: Role
+    name: str
+    target: str | None
+    runs: ImageFacts | None
+    sha256: str
+    bootloader: str
+    in_bootloader: bool
+    can_flash: bool
+    flash_size: int
+    ways: list[WayThere]
+
+
+class LoadReport(BaseModel):
+    """The Load hop: every device, and what the link between both ends is."""
+
+    devices: list[DeviceView]
+    link: Outlook | None
+    fault: Fault
+    own_port_plugged: bool
+    adapter_plugged: bool
+    boot_button: bool
+
+
+class BindReport(BaseModel):
+    """The Bind hop: both ends, the steps of the way that is followed, and what keeps them from binding now."""
+
+    way: BindWay
+    ways: list[BindWay]
+    steps: list[BindStep]
+    transmitter: EndView
+    receiver: EndView
+    hindrances: list[str]
+    knows: bool
+    identity: str = Field(description="What the receiver listens for, hexadecimal; empty where it knows nobody")
+    sends_identity: str = Field(description="What the transmitter's frames carry now")
+    model: int
+    transmitter_phrase: str
+    lights: dict[LightState, Light]
+    cycle: PowerCycle
+    back_after_s: float | None
+    back_within_s: float
+    proven: bool
+    verdict: str
+    bind_pad: str | None
+    satellite_away: bool
+    count: int
+    count_wanted: list[int]
+    distance_m: float
+    margin_db: float | None
+    loss_percent: float
+
+
 class LogLine(BaseModel):
     """Something that happened, in bench seconds."""
 
@@ -239,6 +332,8 @@ class Report(BaseModel):
     on_board: BoardSettings | None
     read_back_known: bool
     restart_due: bool
+    load: LoadReport
+    bind: BindReport
     line: LineReport
     sticks: SticksMeasure
     stick_verdicts: dict[Axis, str]
@@ -274,7 +369,20 @@ class BenchState(BaseModel):
     failed: dict[str, str] = Field(default_factory=dict, description="Devices that were destroyed, with the part that each of them was")
     foundations: dict[Hop, dict[str, str]] = Field(default_factory=dict, description="What the measurements were made with")
     transmitter_on: bool = True
-    bound: bool = True
+    bound: bool = Field(True, description="Whether the receiver came bound to this transmitter, where no identity is kept")
+    identity: str = ""
+    registered: str = ""
+    model: int = 1
+    transmitter_phrase: str = ""
+    distance_m: float = 2.0
+    receiver_plugged: bool = True
+    satellite_away: bool = False
+    way: BindWay | None = None
+    cycle: PowerCycle = Field(default_factory=PowerCycle)
+    devices: dict[Role, DeviceKept] = Field(default_factory=dict)
+    fault: Fault = Field(default_factory=Fault)
+    own_port_plugged: bool = False
+    adapter_plugged: bool = False
     loss_percent: float = 0.0
     switches: dict[str, int] = Field(default_factory=dict)
     gimbals: dict[str, dict[str, float]] = Field(default_factory=dict)
@@ -286,3 +394,8 @@ class BenchState(BaseModel):
     def keep(self) -> dict[str, Any]:
         """As JSON data."""
         return self.model_dump(mode="json")
+
+    def installed(self, document: CraftDocument, parts: KitParts) -> dict[Role, Installed]:
+        """What the craft's devices run; a part that was exchanged since comes as its maker sold it."""
+        runs = all_as_made(devices := devices_of(parts), document)
+        return runs | {role: kept.installed for role, kept in self.devices.items() if role in devices and devices[role].part.id == kept.part}

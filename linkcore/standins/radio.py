@@ -6,8 +6,10 @@ import random
 from collections import deque
 from typing import Literal
 
+from linkcore.binding.ends import ReceiverEnd, TransmitterEnd
+from linkcore.binding.identity import serial_of
 from linkcore.craft.document import CraftDocument
-from linkcore.parts.models import Receiver, Switch, Transmitter
+from linkcore.parts.models import Light, LightState, Receiver, Switch, Transmitter
 from linkcore.protocols import crsf, fport
 from linkcore.protocols.base import ProtocolSpec, Sent
 
@@ -31,6 +33,7 @@ class StandInTransmitter:
     def __init__(self, part: Transmitter, document: CraftDocument, rng: random.Random) -> None:
         self.part = part
         self.on = True
+        self.end = TransmitterEnd(serial_of(part.id))
         self.gimbals = {"left": {"x": 0.0, "y": 0.0}, "right": {"x": 0.0, "y": 0.0}}
         self.switches = {switch.name: 0 for switch in part.switches}
         self._rng = rng
@@ -88,9 +91,9 @@ class Air:
         self._recent: deque[bool] = deque(maxlen=LQ_FRAMES)
         self._heard = 0
 
-    def carries(self, sent: bool) -> bool:
+    def carries(self, sent: bool, loss_percent: float) -> bool:
         """Whether this slot's frame is heard."""
-        heard = sent and (self.loss_percent <= 0 or self._rng.random() * 100 >= self.loss_percent)
+        heard = sent and (loss_percent <= 0 or self._rng.random() * 100 >= loss_percent)
         if len(self._recent) == LQ_FRAMES:
             self._heard -= self._recent[0]
         self._recent.append(heard)
@@ -108,18 +111,16 @@ class Air:
         return round(100 * self._heard / len(self._recent)) if self._recent else 0
 
 
-Light = Literal["off", "steady", "slow blink", "fast blink"]
-
-
 Said = tuple[float, Sent | bytes]
 
 
 class StandInReceiver:
-    """Hears radio frames and says on its wires what its protocol says. It is silent until it has had a link once."""
+    """Hears radio frames and says on its wires what its protocol says. It is silent until it has had a link once. `runs`: whether its firmware does."""
 
     def __init__(self, part: Receiver, document: CraftDocument, spec: ProtocolSpec) -> None:
         self.part, self.spec = part, spec
-        self.bound = True
+        self.end = ReceiverEnd(part.binding)
+        self.runs = True
         self.set_up(document)
         self.power(True, 0.0)
 
@@ -128,9 +129,10 @@ class StandInReceiver:
         self._on_loss = document.receiver.on_loss
         self._preset = document.receiver.preset_us or [1500.0, 1500.0, 1000.0, 1500.0]
 
-    def power(self, on: bool, t: float) -> None:
-        """Switch the supply."""
+    def power(self, on: bool, t: float, *, button: bool = False, pulses: int = 0) -> None:
+        """Switch the supply; its bind button may be held, and the board may send bind pulses."""
         self.powered = on
+        self.end.power(on and self.runs, t, button=button, pulses=pulses)
         self._values: list[float] | None = None
         self._last_heard = t
         self._next_report = t
@@ -138,17 +140,25 @@ class StandInReceiver:
         self.linked = False
 
     @property
+    def state(self) -> LightState | None:
+        """What it is doing; None without supply."""
+        return "bootloader" if self.powered and not self.runs else self.end.state
+
+    @property
     def light(self) -> Light:
         """What its light shows."""
-        if not self.powered:
-            return "off"
-        if not self.bound:
-            return "fast blink"
-        return "steady" if self.linked else "slow blink"
+        return self.part.binding.light(self.state)
+
+    def tick(self, t: float) -> None:
+        """Waiting in bind ends by itself; and whoever waits, or was made to forget, has no link."""
+        self.end.tick(t)
+        if self.linked and not self.end.listens:
+            self.linked, self._values = False, None
+        self.end.link(self.linked)
 
     def slot(self, t: float, values: list[float] | None, lq_percent: int) -> list[Said]:
         """One radio slot at `t` (s): `values` in us, None where none was heard. Returns what goes on the wire and when: channels, or bytes."""
-        if not self.powered or not self.bound:
+        if not self.powered or not self.end.listens:
             return []
         if values is not None:
             self._values, self._last_heard, self.linked = values, t, True

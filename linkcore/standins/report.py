@@ -20,6 +20,7 @@ from linkcore.protocols.registry import PROTOCOLS
 from linkcore.signal.edges import Edges
 from linkcore.signal.uart import WRONG, ReceivedBytes, UartSettings, read_all
 from linkcore.standins.bench import Bench
+from linkcore.standins.bind_view import SEEN_IN_BIND, bind_findings, bind_report
 from linkcore.standins.board import PULSE_INPUTS
 from linkcore.standins.messages import BandView, DownlinkValue, InputWorkedOut, LineReading, LineReport, LogLine, ReadByte, Report, SwitchView, TapWire, Wave
 from linkcore.sticks.measure import AXES
@@ -57,6 +58,8 @@ class Reporter:
             on_board=bench.read_back_settings,
             read_back_known=bench.read_back_settings == bench.board.stored,
             restart_due=bench.board.restart_due,
+            load=bench.loading.report(),
+            bind=bind_report(bench),
             line=self._line(reading, identified, would_read, wave),
             sticks=bench.sticks,
             stick_verdicts={axis: bench.sticks.verdict(axis, running)[1] for axis in AXES},
@@ -206,11 +209,11 @@ class Reporter:
 
     def _rules(self, settings: BoardSettings) -> list[Finding]:
         bench = self.bench
-        return still_findings(bench.document, settings, bench.parts, bench.measured)
+        return still_findings(bench.document, settings, bench.parts, bench.measured, bench.loading.installed)
 
     def _findings(self, reading: PortReading, would_read: list[Reading]) -> list[Finding]:
         bench = self.bench
-        found = self._rules(bench.board.running) + self._damage()
+        found = self._rules(bench.board.running) + self._damage() + bind_findings(bench)
         if bench.board.powered and not bench.board.booting(bench.t) and bench.t - self.settled_since > 1.0:
             found += check_line(reading, would_read, bench.wire_alive, self._silent_because(), bench.rival_on_the_wire, self._mends)
         return sorted(found, key=lambda finding: ("stop", "warn", "note").index(finding.severity))
@@ -251,10 +254,11 @@ class Reporter:
         bench = self.bench
         if bench.document.settings == bench.board.running:
             return findings
-        seen = ("loom.failed", "loom.brown-out")
-        line = [finding for finding in findings if finding.hop == "line" or finding.code in seen]
+        seen = ("loom.failed", "loom.brown-out", *SEEN_IN_BIND)
+        line = [finding for finding in findings if finding.hop in ("line", "load") or finding.code in seen]
         rest = [finding for finding in findings if finding not in line]
-        return draft_against_board(self._rules(bench.document.settings), rest) + line
+        drafted = [finding for finding in self._rules(bench.document.settings) if finding.hop != "load"]
+        return draft_against_board(drafted, rest) + line
 
     def _silent_because(self) -> str | None:
         bench = self.bench
@@ -264,24 +268,34 @@ class Reporter:
             return f"The board browns out and restarts: {bench.overload} is over its limit."
         if not bench.receiver.powered:
             return "The receiver has no power: look at its supply and its ground in the Loom."
+        if not bench.receiver.runs:
+            return "The receiver runs no program: see Load."
         if bench.parts.shared_radio() is None:
             return "Transmitter and receiver do not understand each other: see the Kit."
-        if not bench.receiver.bound:
-            return "The receiver is not bound, and an unbound one is silent."
+        if bench.loading.link.verdict == "silent":
+            return "The firmware on both ends does not fit: see Load."
+        if not bench.receiver.end.listens or not bench.knows:
+            return "The receiver is not bound to this transmitter, and an unbound one is silent: see Bind."
+        if bench.transmitter.on and not bench.transmitting:
+            return "The transmitter is not sending: it is in bind, or its module runs no program."
         if not bench.transmitter.on:
             return "The transmitter is off."
         return None
 
     def _chain(self, findings: list[Finding], reading: PortReading, table: TruthTable) -> list[HopState]:
         bench = self.bench
-        hashes = section_hashes(bench.document, bench.board.running)
+        hashes = section_hashes(bench.document, bench.board.running, bench.held)
         values = self._values(reading, table)
         good = bench.board.link in ("good", "grace")
         supplied = bench.board.powered
+        silent = not bench.receiver.linked  # a receiver without a link says nothing of the wires
+        wired = bench.receiver.powered and (reading.edges_at_pad > 0 or (silent and bench.path.heard_by(bench.board)))
         flows: dict[Hop, bool] = {
-            "kit": supplied and bench.receiver.linked,
-            "loom": reading.edges_at_pad > 0,
-            "port plan": reading.edges_at_pad > 0,
+            "kit": supplied,
+            "loom": wired,
+            "port plan": wired,
+            "load": bench.loading.link.verdict != "silent" and all(bench.loading.runs(role) for role in bench.loading.devices),
+            "bind": bench.receiver.linked,
             "line": reading.good > 0,
             "sticks": good,
             "switchboard": good,
@@ -304,6 +318,8 @@ class Reporter:
             "kit": kit_value(bench.document),
             "loom": loom_value(bench.document, bench.rung),
             "port plan": f"{reading.port} {'read' if reading.port == PULSE_INPUTS else 'gets'} rx" if reading.port else "no rx job",
+            "load": "flashing" if bench.loading.running else bench.loading.link.verdict,
+            "bind": bench.receiver.state or "no supply",
             "line": f"{reading.good} good/s" if reading.good or reading.bad or reading.bytes else "silent",
             "sticks": f"{proven} of 4 axes",
             "switchboard": f"{table.seen} of {len(table.rows)} rows" if table.rows else "no bands",

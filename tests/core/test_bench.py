@@ -90,8 +90,8 @@ class FaultTest(SimpleTestCase):
     def test_the_wire_at_another_port_is_cracked_at_the_port_plan_only(self):
         hand = Hand(crsf_craft(pad="R3"))
         hand.wait(2)
-        blank = dict.fromkeys(("loom", "line", "sticks", "switchboard", "lost link"), "blank")
-        self.assertEqual(hand.coins(), {"kit": "rings true", "port plan": "cracked", **blank})
+        blank = dict.fromkeys(("loom", "bind", "line", "sticks", "switchboard", "lost link"), "blank")
+        self.assertEqual(hand.coins(), {"kit": "rings true", "load": "rings true", "port plan": "cracked", **blank})
         self.assertEqual(hand.board.bytes_per_s, 0)
         line = hand.report().line
         self.assertEqual((line.protocol, line.wire_pad, line.port_pad), ("CRSF", "R3", "R6"))
@@ -112,13 +112,13 @@ class FaultTest(SimpleTestCase):
         self.assertEqual(Hand(bare).board.bytes_per_s, 0)
         unpowered = sbus_craft()
         unpowered.wiring = [patch for patch in unpowered.wiring if patch.pin != "5V"]
-        self.assertEqual(Hand(unpowered).bench.live().light, "off")
+        self.assertEqual(Hand(unpowered).bench.live().light.pattern, "off")
         hand = Hand(sbus_craft())
-        hand.do(2.0, bound=False)
-        self.assertEqual((hand.bench.live().light, hand.board.link), ("fast blink", "lost"))
+        hand.do(2.0, forget_bind=True)
+        self.assertEqual((hand.bench.live().light, hand.board.link), (hand.bench.receiver_part.binding.lights["unbound"], "lost"))
         self.assertIn("not bound", next(finding.why for finding in hand.report().findings if finding.code == "line.silent"))
-        hand.do(2.0, bound=True, pack=False)
-        self.assertEqual((hand.bench.live().light, hand.board.link), ("off", "off"))
+        hand.do(2.0, pack=False)
+        self.assertEqual((hand.bench.live().light.pattern, hand.board.link), ("off", "off"))
 
     def test_another_channel_order_is_found_and_mended(self):
         craft = apply_edits(crsf_craft(), [Edit(path="/settings/channel_map", value="TAER")])

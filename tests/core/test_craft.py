@@ -2,7 +2,7 @@ from __future__ import annotations
 
 from django.test import SimpleTestCase
 
-from linkcore.chain import Proof, coin, foundation
+from linkcore.chain import NOTHING_HELD, Proof, coin, foundation
 from linkcore.craft.document import CraftDocument, CraftError, apply_edits, differences, load, section_hashes
 from linkcore.craft.parts import KitParts
 from linkcore.findings import Edit
@@ -63,9 +63,9 @@ class DocumentTest(SimpleTestCase):
 class CoinTest(SimpleTestCase):
     def test_a_proof_tarnishes_with_just_what_it_rested_on(self):
         craft = sbus_craft()
-        proofs = {hop: Proof(hop=hop, rests_on=foundation(hop, craft, craft.settings)) for hop in ("line", "switchboard", "lost link")}
+        proofs = {hop: Proof(hop=hop, rests_on=foundation(hop, craft, craft.settings, NOTHING_HELD)) for hop in ("line", "switchboard", "lost link")}
         changed = apply_edits(craft, [Edit(path="/settings/lost_link/grace_ms", value=600)])
-        hashes = section_hashes(changed, changed.settings)
+        hashes = section_hashes(changed, changed.settings, NOTHING_HELD)
         states = {hop: coin(hop, [], proof, hashes) for hop, proof in proofs.items()}
         self.assertEqual({hop: state for hop, (state, _) in states.items()}, {"line": "rings true", "switchboard": "rings true", "lost link": "tarnished"})
         self.assertIn("lost link", states["lost link"][1])

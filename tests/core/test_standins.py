@@ -23,7 +23,7 @@ from linkcore.standins.board import Refused, StandInBoard
 from linkcore.standins.clock import RealClock
 from linkcore.standins.messages import Hands
 from linkcore.standins.radio import NOISE_US, STICKS, Air, StandInReceiver, StandInTransmitter
-from tests.crafts import crsf_craft, sbus_craft
+from tests.crafts import bound, crsf_craft, sbus_craft
 
 HARROW = shipped().of(Transmitter, "harrow-16")
 SILENT = [1500.0] * 16
@@ -84,13 +84,12 @@ class AirTest(SimpleTestCase):
         air = Air(random.Random(2))
         self.assertEqual(air.lq_percent, 0)
         for _ in range(250):
-            air.carries(True)
+            air.carries(True, 0)
         self.assertEqual(air.lq_percent, 100)
         for _ in range(30):
-            air.carries(False)
+            air.carries(False, 0)
         self.assertEqual(air.lq_percent, 70)
-        air.loss_percent = 25
-        heard = sum(air.carries(True) for _ in range(4000))
+        heard = sum(air.carries(True, 25) for _ in range(4000))
         self.assertAlmostEqual(heard / 4000, 0.75, delta=0.03)
 
 
@@ -108,14 +107,14 @@ class ReceiverTest(SimpleTestCase):
 
     def make(self, part_id: str, on_loss: str) -> StandInReceiver:
         craft = apply_edits(sbus_craft() if part_id == "pip-s8" else crsf_craft(), [Edit(path="/receiver/on_loss", value=on_loss)])
-        return StandInReceiver(shipped().of(Receiver, part_id), craft, PROTOCOLS["SBUS" if part_id == "pip-s8" else "CRSF"])
+        return bound(StandInReceiver(shipped().of(Receiver, part_id), craft, PROTOCOLS["SBUS" if part_id == "pip-s8" else "CRSF"]))
 
     def test_it_is_silent_until_it_has_had_a_link(self):
         for part_id in ("pip-s8", "wisp-900"):
             receiver = self.make(part_id, "preset")
             frames = self.frames(receiver, [False] * 300)
             self.assertEqual([frame for frame in frames if isinstance(frame, ChannelFrame)], [], part_id)
-            self.assertEqual(receiver.light, "slow blink")
+            self.assertEqual(receiver.light, receiver.part.binding.lights["no link"])
 
     def test_sbus_marks_lost_frames_and_then_gives_up(self):
         slots = [True] * 20 + [False] * 100
@@ -137,12 +136,15 @@ class ReceiverTest(SimpleTestCase):
 
     def test_lights(self):
         receiver = self.make("pip-s8", "no pulses")
+        lights = receiver.part.binding.lights
         self.frames(receiver, [True])
-        self.assertEqual(receiver.light, "steady")
-        receiver.bound = False
-        self.assertEqual((receiver.light, self.frames(receiver, [True])), ("fast blink", []))
+        receiver.tick(0.1)
+        self.assertEqual(receiver.light, lights["linked"])
+        receiver.end.forget()
+        receiver.tick(0.2)
+        self.assertEqual((receiver.light, self.frames(receiver, [True])), (lights["unbound"], []))
         receiver.power(False, 1.0)
-        self.assertEqual((receiver.light, self.frames(receiver, [True])), ("off", []))
+        self.assertEqual((receiver.light.pattern, self.frames(receiver, [True])), ("off", []))
 
 
 class BoardTest(SimpleTestCase):

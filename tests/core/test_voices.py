@@ -21,7 +21,7 @@ from linkcore.standins.radio import StandInReceiver
 from linkcore.standins.telemetry import IBUS_POLL_S, SPORT_POLL_S, BoardSays, Exchange, toggles_of, told
 from linkcore.standins.voice import voice_of
 from server.demo import scenario
-from tests.crafts import sbus_craft
+from tests.crafts import bound, sbus_craft
 
 SAYS = BoardSays(voltage_v=15.2, current_a=3.4, used_mah=120, remaining_percent=81, mode="angle")
 SIX = [1100.0, 1200.0, 1300.0, 1400.0, 1500.0, 1600.0]
@@ -72,7 +72,7 @@ class VoiceTest(SimpleTestCase):
 
     def test_pulses_go_on_through_single_lost_radio_frames(self):
         craft = scenario.coot()
-        receiver = StandInReceiver(shipped().of(Receiver, "six-pack"), craft, PROTOCOLS["PWM"])
+        receiver = bound(StandInReceiver(shipped().of(Receiver, "six-pack"), craft, PROTOCOLS["PWM"]))
         heard = [receiver.slot(0.02 * slot, SIX if slot % 3 else None, 90) for slot in range(1, 31)]
         self.assertTrue(all(len(words) == 1 for words in heard))
 

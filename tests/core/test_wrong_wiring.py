@@ -36,7 +36,7 @@ class WrongWiringTest(SimpleTestCase):
 
     def test_without_common_ground_nothing_is_heard(self):
         hand = self.fails(moved(crsf_craft(), "receiver", "GND", None))
-        self.assertEqual((hand.report().line.protocol, hand.bench.live().light), (None, "off"))
+        self.assertEqual((hand.report().line.protocol, hand.bench.live().light.pattern), (None, "off"))
         self.assertIn("loom.no-ground", hand.codes())
         self.assertIn("ground", silent_because(hand))
 

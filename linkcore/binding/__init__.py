@@ -1,0 +1,1 @@
+"""Binding: how two ends come to know each other, and the proof that they do."""

@@ -1,0 +1,126 @@
+"""A link budget: how much signal is left at a distance.
+
+Free-space path loss: ITU-R P.525-4, equation 4: 20 log10(d km) + 20 log10(f MHz) + 32.45 dB. EIRP of an ERP: + 2.15 dB (ITU-R BS.561, half-wave dipole).
+Limits: FCC 47 CFR 15.247 (1 W conducted into 6 dBi: 36 dBm EIRP); ETSI EN 300 328 (2.4 GHz wideband, with listen-before-talk: 20 dBm EIRP);
+ETSI EN 300 220-2 (869.4 to 869.65 MHz: 27 dBm ERP).
+"""
+
+from __future__ import annotations
+
+import math
+
+from pydantic import BaseModel, Field
+
+from linkcore.craft.document import AirSetup
+from linkcore.parts.models import FrameRate, Radio, RadioBand, Region
+
+ERP_TO_EIRP_DB = 2.15
+MIDDLE_MHZ: dict[tuple[RadioBand, Region], float] = {("900 MHz", "868"): 869.5, ("900 MHz", "915"): 915.0}
+MIDDLE_24_MHZ = 2440.0
+LIMIT_EIRP_DBM: dict[tuple[RadioBand, Region], tuple[float, str]] = {
+    ("2.4 GHz", "FCC"): (36.0, "47 CFR 15.247"),
+    ("2.4 GHz", "LBT"): (20.0, "EN 300 328"),
+    ("900 MHz", "868"): (27.0 + ERP_TO_EIRP_DB, "EN 300 220-2, 869.4 to 869.65 MHz"),
+    ("900 MHz", "915"): (36.0, "47 CFR 15.247"),
+}
+ALARM_MARGIN_DB = 10.0  # our figure: the pilot wants to turn round before frames are lost
+FADE_DB = 6.0  # our figure: below this margin frames begin to be lost
+DEAF_DB = -3.0  # our figure: below this none arrives
+POINTS = 61
+
+
+class Budget(BaseModel):
+    """All that goes in and what comes of it, in dB and m. `curve`: (distance m, signal dBm); `limit_dbm` None where the region has none for this band."""
+
+    power_dbm: float
+    transmitter_gain_dbi: float
+    receiver_gain_dbi: float
+    other_losses_db: float
+    frequency_mhz: float
+    rate_hz: float
+    sensitivity_dbm: float
+    eirp_dbm: float
+    limit_dbm: float | None
+    limit_from: str
+    region: Region | None
+    alarm_dbm: float
+    alarm_at_m: float
+    range_m: float
+    margin_at_1_km_db: float
+    curve: list[tuple[float, float]]
+    powers_dbm: list[float] = Field(default_factory=list)
+    rates_hz: list[float] = Field(default_factory=list)
+
+
+def free_space_loss_db(distance_m: float, frequency_mhz: float) -> float:
+    """Between isotropic antennas."""
+    return 20 * math.log10(max(distance_m, 0.01) / 1000) + 20 * math.log10(frequency_mhz) + 32.45
+
+
+def reach_m(loss_db: float, frequency_mhz: float) -> float:
+    """The distance at which free space takes that much."""
+    return float(1000 * 10 ** ((loss_db - 32.45 - 20 * math.log10(frequency_mhz)) / 20))
+
+
+def chosen_rate(setup: AirSetup, hears: Radio, period_s: float) -> FrameRate:
+    """The frame rate that is set, or the receiver's that is nearest to how often its frames come."""
+    wanted = setup.rate_hz or 1 / period_s
+    return min(hears.rates, key=lambda rate: abs(rate.hz - wanted))
+
+
+def budget(setup: AirSetup, sends: Radio, hears: Radio, period_s: float, region: Region | None) -> Budget:
+    """For a transmitter's end and a receiver as they are set up."""
+    rate = chosen_rate(setup, hears, period_s)
+    power = setup.power_dbm if setup.power_dbm is not None else default_power(sends, setup, region)
+    frequency = setup.frequency_mhz or middle_mhz(hears.band, region)
+    eirp = power + setup.transmitter_gain_dbi
+    gains = eirp + setup.receiver_gain_dbi - setup.other_losses_db
+    left = gains - rate.sensitivity_dbm
+    alarm = rate.sensitivity_dbm + ALARM_MARGIN_DB
+    reach = reach_m(left, frequency)
+    first = max(1.0, reach / 10000)
+    distances = [first * (2 * reach / first) ** (index / (POINTS - 1)) for index in range(POINTS)] if reach > first else [1.0, 2.0]
+    limit, limit_from = LIMIT_EIRP_DBM.get((hears.band, region), (None, "")) if region else (None, "")
+    return Budget(
+        power_dbm=power,
+        transmitter_gain_dbi=setup.transmitter_gain_dbi,
+        receiver_gain_dbi=setup.receiver_gain_dbi,
+        other_losses_db=setup.other_losses_db,
+        frequency_mhz=frequency,
+        rate_hz=rate.hz,
+        sensitivity_dbm=rate.sensitivity_dbm,
+        eirp_dbm=round(eirp, 2),
+        limit_dbm=limit,
+        limit_from=limit_from,
+        region=region,
+        alarm_dbm=alarm,
+        alarm_at_m=round(reach_m(gains - alarm, frequency), 1),
+        range_m=round(reach, 1),
+        margin_at_1_km_db=round(left - free_space_loss_db(1000, frequency), 1),
+        curve=[(round(distance, 2), round(gains - free_space_loss_db(distance, frequency), 2)) for distance in distances],
+        powers_dbm=list(sends.powers_dbm),
+        rates_hz=[each.hz for each in hears.rates],
+    )
+
+
+def default_power(sends: Radio, setup: AirSetup, region: Region | None) -> float:
+    """The highest power that the region allows with this antenna; the lowest there is where none is low enough."""
+    limit = LIMIT_EIRP_DBM.get((sends.band, region), (math.inf, ""))[0] if region else math.inf
+    allowed = [power for power in sends.powers_dbm if power + setup.transmitter_gain_dbi <= limit + 1e-9]
+    return max(allowed) if allowed else min(sends.powers_dbm)
+
+
+def middle_mhz(band: RadioBand, region: Region | None) -> float:
+    """The middle of what is sent on."""
+    return MIDDLE_MHZ.get((band, region), 900.0 if band == "900 MHz" else MIDDLE_24_MHZ) if region else (900.0 if band == "900 MHz" else MIDDLE_24_MHZ)
+
+
+def margin_db(found: Budget, distance_m: float) -> float:
+    """Signal above what is still understood, at a distance."""
+    gains = found.eirp_dbm + found.receiver_gain_dbi - found.other_losses_db
+    return gains - free_space_loss_db(distance_m, found.frequency_mhz) - found.sensitivity_dbm
+
+
+def loss_percent(margin: float) -> float:
+    """The share of radio frames that the stand-in air loses at a margin."""
+    return 100 * min(1.0, max(0.0, (FADE_DB - margin) / (FADE_DB - DEAF_DB)))
