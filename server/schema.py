@@ -15,6 +15,7 @@ from linkcore.parts.models import Board, Module, Peripheral, Receiver, Transmitt
 from linkcore.standins.messages import Act, Answer, Hands, Live, Report, Trouble, Waiting
 from server.captures.views import FrameView, PortComparison, ReadingNews, WindowView
 from server.planning.views import ExchangeView, KitView, LoomView, PlanView, WorkedOut
+from server.shelf.views import BindHop, FlashView, ImageRow, LoadHop, ReadView
 from server.tap.messages import OpenTap, TapAct, TapState
 
 _SENT = (
@@ -39,6 +40,11 @@ _SENT = (
     WindowView,
     PortComparison,
     TapState,
+    ImageRow,
+    ReadView,
+    LoadHop,
+    FlashView,
+    BindHop,
 )
 _TAKEN = (Hands, Act, CraftDocument, Edit, OpenTap, TapAct)
 

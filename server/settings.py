@@ -43,6 +43,7 @@ INSTALLED_APPS = [
     "server.parts",
     "server.captures",
     "server.tap",
+    "server.shelf",
     "server.demo",
 ]
 MIDDLEWARE = [

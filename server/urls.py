@@ -12,6 +12,7 @@ from server.captures.api import FrameView, PortView, RecordingFileView, Recordin
 from server.crafts.api import CraftsView, CraftView, DraftView, RevisionsView
 from server.parts.api import CheckPartView, PartSchemasView, PartsFileView, PartsView, PartView
 from server.planning.api import ExchangePartView, KitHopView, LoomFileView, LoomHopView, PlanHopView, RingsView, SolderView, WorkOutView
+from server.shelf.api import BindHopView, FlashesView, FlashSettingsView, ImageFileView, ImageView, LoadHopView, ReadImageView, ShelfView
 
 
 def app(request: HttpRequest) -> HttpResponse:
@@ -29,6 +30,10 @@ urlpatterns = [
     path("api/workshops/<int:workshop_id>/parts/check", CheckPartView.as_view()),
     path("api/workshops/<int:workshop_id>/parts/file", PartsFileView.as_view()),
     path("api/workshops/<int:workshop_id>/parts/own/<str:part_id>", PartView.as_view()),
+    path("api/workshops/<int:workshop_id>/images", ShelfView.as_view()),
+    path("api/workshops/<int:workshop_id>/images/read", ReadImageView.as_view()),
+    path("api/images/<uuid:image_id>", ImageView.as_view()),
+    re_path(r"^api/images/(?P<image_id>[0-9a-f-]{36})/file\.(?P<kind>hex|bin)$", ImageFileView.as_view()),
     path("api/part-schemas", PartSchemasView.as_view()),
     path("api/crafts", CraftsView.as_view()),
     path("api/crafts/<uuid:craft_id>", CraftView.as_view()),
@@ -41,6 +46,10 @@ urlpatterns = [
     path("api/crafts/<uuid:craft_id>/work-out", WorkOutView.as_view()),
     path("api/crafts/<uuid:craft_id>/loom", LoomHopView.as_view()),
     path("api/crafts/<uuid:craft_id>/loom.<str:kind>", LoomFileView.as_view()),
+    path("api/crafts/<uuid:craft_id>/load", LoadHopView.as_view()),
+    path("api/crafts/<uuid:craft_id>/flashes", FlashesView.as_view()),
+    path("api/crafts/<uuid:craft_id>/flashes/<int:flash_id>/settings", FlashSettingsView.as_view()),
+    path("api/crafts/<uuid:craft_id>/bind", BindHopView.as_view()),
     path("api/crafts/<uuid:craft_id>/rings", RingsView.as_view()),
     path("api/crafts/<uuid:craft_id>/recordings", RecordingsView.as_view()),
     path("api/recordings/<uuid:recording_id>", RecordingView.as_view()),

@@ -124,7 +124,8 @@ class FlashJob:
             try:
                 self._step(self._free_at)
             except Broken as broken:
-                self.end("failed", str(broken), self._free_at)
+                far = f" at {self.state.percent:.0f} %" if self.state.state != "asking" else ""
+                self.end("failed", f"failed{far}, {self.state.says}. {broken}", self._free_at)
 
     def end(self, state: Ended, says: str, t: float) -> None:
         """Over, for a reason."""

@@ -20,9 +20,11 @@ from django.contrib.auth import get_user_model
 from django.db import transaction
 
 from linkcore.chain import Proof, still_chain, still_findings
-from linkcore.craft.document import CraftDocument, CraftError
+from linkcore.craft.document import BoardSettings, CraftDocument, CraftError
 from linkcore.craft.parts import KitParts
 from linkcore.findings import Hop
+from linkcore.images.devices import Role
+from linkcore.images.flashing import FlashOrder, JobState
 from linkcore.signal.edges import Edges
 from linkcore.signal.writing import vcd
 from linkcore.standins.bench import Bench, Refused, cannot_run
@@ -36,6 +38,7 @@ from server.parts.models import catalogue_of
 from server.proofs.models import ProofRecord, WireRing
 from server.proofs.services import ring, rung_wires
 from server.retry import again_on_deadlock
+from server.shelf.services import Prepared, begin_record, end_orphans, go_on_record, prepare
 
 TICK_S = 0.04
 REPORT_EVERY = 5
@@ -103,11 +106,13 @@ class RunningBench:
         self._report_now = True
         self._moved = asyncio.Event()
         self._hurried_at = 0.0
+        self._jobs: dict[Role, tuple[int, str]] = {}  # by device: the record in the log, and the state last written there
 
     async def start(self) -> None:
         """Load craft and state, then run in tasks of its own."""
         self.bench: Bench | None = None
         self._since = self._clock.now()
+        await in_database(end_orphans)(self.craft_id)  # whoever ran them is gone
         self._set_up(await in_database(self._load)())
         self._task = asyncio.create_task(self._run())
 
@@ -131,11 +136,12 @@ class RunningBench:
 
     def _waiting(self) -> Waiting:
         loaded = self._loaded
+        runs = loaded.state.installed(loaded.document, loaded.parts)
         return Waiting(
             draft_version=self._version,
             why=cannot_run(loaded.document, loaded.parts) or "",
-            chain=still_chain(loaded.document, loaded.document.settings, loaded.proofs, loaded.parts, loaded.rung),
-            findings=still_findings(loaded.document, loaded.document.settings, loaded.parts),
+            chain=still_chain(loaded.document, loaded.document.settings, loaded.proofs, loaded.parts, loaded.rung, runs, loaded.state.identity),
+            findings=still_findings(loaded.document, loaded.document.settings, loaded.parts, installed=runs),
         )
 
     def _state(self) -> BenchState:
@@ -149,6 +155,7 @@ class RunningBench:
 
     async def _follow_draft(self) -> None:
         if self.bench:  # another kit starts from what this bench has come to
+            await self._record_jobs()
             await in_database(BenchRecord.keep)(self.craft_id, HOLDER, self.bench.state())
         loaded = await in_database(self._load)()
         if self.bench and self.bench.has_parts_of(loaded.document, loaded.parts) and cannot_run(loaded.document, loaded.parts) is None:
@@ -156,6 +163,7 @@ class RunningBench:
             self.bench.take_document(loaded.document, loaded.parts)
             self._take_records(self.bench, loaded)
         else:
+            await self._interrupt_jobs("the kit was changed meanwhile")
             self._set_up(loaded)
         self._report_now = True
 
@@ -189,17 +197,19 @@ class RunningBench:
             async with _changing:
                 _running.pop(self.craft_id, None)
                 if mine:
+                    await self._interrupt_jobs("Coin Bell stopped while it ran")
                     await in_database(BenchRecord.release)(self.craft_id, HOLDER, self._state())
 
     async def _tick_on(self) -> None:
         tick = 0
         due = self._clock.now()
-        while self._clock.now() - self._watched_at < LINGER_S:
+        while self._clock.now() - self._watched_at < LINGER_S or (self.bench and self.bench.loading.running):
             tick += 1
             if self.bench:
                 self._run_on(self.bench)
                 await self._to_all(self.bench.live().model_dump_json())
                 await self._record_news()
+                await self._record_jobs()
             if tick % (REPORT_EVERY if self.bench else WAITING_EVERY) == 0 or self._report_now:
                 self._report_now = False
                 news = self._reporter.report(self._version) if self.bench else self._waiting()
@@ -243,6 +253,24 @@ class RunningBench:
             if not await in_database(self._ring)(rings):
                 raise LeaseLost
             await self._follow_rings()
+
+    async def _record_jobs(self) -> None:
+        """Write down what has become of flash jobs, whenever that is another state than last time."""
+        if self.bench is None:
+            return
+        for role, job in self.bench.loading.jobs.items():
+            record, known = self._jobs.get(role, (0, job.state.state))
+            if job.state.state != known:
+                self._jobs[role] = (record, job.state.state)
+                await in_database(go_on_record)(record, job.state.model_copy())
+                if job.state.over:
+                    await in_database(BenchRecord.keep)(self.craft_id, HOLDER, self._state())
+                self._report_now = True
+
+    async def _interrupt_jobs(self, says: str) -> None:
+        if self.bench and self.bench.loading.running:
+            self.bench.loading.interrupt(says, self.bench.t)
+            await self._record_jobs()
 
     async def _keep(self) -> None:
         if self._clock.now() - self._kept_at >= KEEP_S:
@@ -333,6 +361,13 @@ class RunningBench:
             self.bench.write(self.bench.document.settings)
             await in_database(self._written)(self.bench.document, user_id)
             return "written"
+        if act.act == "flash":
+            return await self._flash(act.flash, user_id)
+        if act.act == "stop flashing":
+            if act.flash is None:
+                raise Refused("say whose job is to be stopped")
+            self.bench.loading.stop(act.flash.role)
+            return "stopping"
         if act.act == "keep line":
             return await self._keep_line(user_id)
         if act.act == "read back":
@@ -343,6 +378,28 @@ class RunningBench:
             return "restarting"
         self.bench.measure_anew()
         return "measuring anew"
+
+    async def _flash(self, order: FlashOrder | None, user_id: int) -> str:
+        """Begin a flash job: judge the image once more, keep the board's settings, write it down."""
+        if order is None:
+            raise Refused("say what is to be flashed")
+        bench = self.bench
+        assert bench is not None
+        loading = bench.loading
+        prepared = await in_database(prepare)(self.craft_id, order, bench.document, loading.devices, loading.installed)
+        if self.bench is not bench:
+            raise Refused("the kit was changed meanwhile; look again")
+        kept = None
+        if order.role == "board" and order.keep_settings and loading.runs("board"):
+            kept = bench.read_back()
+        job = loading.start(order, prepared.content, prepared.facts, bench.t)
+        self._jobs[order.role] = (await in_database(self._log_job)(job.model_copy(), prepared, user_id, kept), "asking")
+        return "flashing; its settings are kept" if kept else "flashing"
+
+    def _log_job(self, job: JobState, prepared: Prepared, user_id: int, kept: BoardSettings | None) -> int:
+        assert self.bench is not None
+        author = get_user_model().objects.filter(pk=user_id).first()
+        return begin_record(self.craft_id, self._version, job, prepared.image, author, self.bench.document, kept)
 
     async def _keep_line(self, user_id: int) -> str:
         """What the tap has heard of late becomes a recording, lent until somebody keeps it."""

@@ -52,10 +52,10 @@ class BenchRecord(models.Model):
 
     @classmethod
     def first_state(cls, settings: BoardSettings, parts: KitParts | None = None) -> BenchState:
-        """A new board: no port has a job, and nothing is set that could surprise."""
+        """A new board and a new receiver: no port has a job, nothing is set that could surprise, nobody is bound."""
         ports = parts.board.ports if parts and parts.maybe_board else tuple(settings.ports)
         blank = BoardSettings(ports=dict.fromkeys(ports, "free"))
-        return BenchState(stored=blank, running=blank, read_back=blank)
+        return BenchState(stored=blank, running=blank, read_back=blank, bound=False)
 
     @classmethod
     def claim(cls, craft_id: object, holder: str, channel: str) -> str:

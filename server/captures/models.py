@@ -11,7 +11,8 @@ from django.conf import settings
 from django.db import models, transaction
 from django.utils import timezone
 
-PIECE_BYTES = 1 << 20
+from server.pieces import PIECE_BYTES, in_pieces
+
 LOOSE_FOR = timedelta(days=1)
 
 
@@ -58,15 +59,9 @@ class Recording(models.Model):
         """Keep a recording whole or not at all; lent ones that nobody kept are cleared away."""
         cls.objects.filter(kept=False, made_at__lt=timezone.now() - LOOSE_FOR).delete()
         recording = cls.objects.create(**fields)
-        held, number = b"", 0
-        for piece in pieces:
-            held += piece
-            while len(held) >= PIECE_BYTES:
-                RecordingPiece.objects.create(recording=recording, number=number, data=held[:PIECE_BYTES])
-                held, number = held[PIECE_BYTES:], number + 1
-        if held:
-            RecordingPiece.objects.create(recording=recording, number=number, data=held)
-        recording.size = number * PIECE_BYTES + len(held)
+        for number, piece in enumerate(in_pieces(pieces)):
+            RecordingPiece.objects.create(recording=recording, number=number, data=piece)
+            recording.size += len(piece)
         recording.save(update_fields=["size"])
         return recording
 

@@ -123,8 +123,12 @@ def _row(craft: Craft, record: BenchRecord | None, proofs: list[ProofRecord], ca
     try:
         document = craft.read()
         parts = KitParts.of(document, catalogue)
-        on_board = record.running(document, parts) if record else document.settings
-        row["chain"] = [state.model_dump() for state in still_chain(document, on_board, ProofRecord.newest(proofs), parts, rung)]
+        on_board, installed, identity = document.settings, None, ""
+        if record:
+            kept = record.state_for(document, parts)
+            on_board, installed, identity = record.running(document, parts), kept.installed(document, parts), kept.identity
+        chain = still_chain(document, on_board, ProofRecord.newest(proofs), parts, rung, installed, identity)
+        row["chain"] = [state.model_dump() for state in chain]
         row["parts"] = [each.name for each in (parts.maybe_board, parts.maybe_receiver, parts.maybe_transmitter) if each is not None]
     except (CraftError, KeyError, ValueError) as error:
         row["trouble"] = str(error)

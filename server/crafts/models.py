@@ -45,13 +45,14 @@ class Craft(models.Model):
 
 
 class Revision(models.Model):
-    """A saved draft, or what was written to the board."""
+    """A saved draft, what was written to the board, or what was read from it and kept before a flash."""
 
     class Kind(models.TextChoices):
         """What made it."""
 
         SAVED = "saved"
         WRITTEN = "written"
+        KEPT = "kept"
 
     craft = models.ForeignKey(Craft, on_delete=models.CASCADE, related_name="revisions")
     version = models.PositiveIntegerField()

@@ -13,14 +13,20 @@ from django.db import transaction
 from linkcore.craft.document import Band, CraftDocument, Fitted, Kit, LostLink, ModeBand, Patch, ReceiverInput, Wants
 from linkcore.craft.parts import KitParts
 from linkcore.craft.starting import new_craft
+from linkcore.images.building import scenario_images
+from linkcore.images.devices import as_made, devices_of
 from linkcore.loom.netlist import wire_key, wires_for
+from linkcore.parts.catalogue import shipped
 from linkcore.standins.bench import Bench, CannotRun
-from linkcore.standins.messages import Hands, Stick
+from linkcore.standins.bootloader import DeviceKept
+from linkcore.standins.messages import BenchState, Hands, Stick
 from server.bench.models import BenchRecord
 from server.crafts.models import Craft
 from server.crafts.services import create_craft
+from server.pieces import in_pieces
 from server.proofs.models import ProofRecord, WireRing
 from server.proofs.services import ring
+from server.shelf.models import Image, ImagePiece
 from server.workshops.models import Membership, Workshop
 
 PASSWORD = "low-tide-42"
@@ -146,6 +152,10 @@ def load() -> list[str]:
             made.append(username)
         elif not Membership.objects.filter(user=user, workshop__demo=True).exists():
             raise NameTaken(f"a user of your own is called {username}; the demo needs that name, so it was not loaded")
+    crew = Workshop.objects.get(name=CREW)
+    if not crew.images.exists():
+        fill_shelf(crew, users.objects.get(username="wren"))
+        made.append("the shelf")
     for document in (make() for make in CRAFTS):
         if not Craft.objects.filter(workshop__name=CREW, name=document.name).exists():
             _make_craft(document, users.objects.get(username="wren"))
@@ -153,10 +163,30 @@ def load() -> list[str]:
     return made
 
 
+def older_receiver(document: CraftDocument) -> BenchState:
+    """Avocet's module went on to a newer family last week; its receiver did not."""
+    receiver = devices_of(KitParts.of(document))["receiver"]
+    facts = next(facts for _, facts, _ in scenario_images(shipped()) if facts.said() == "WISP 900 2.4.1 (Wisp 2, 900 MHz, 868)")
+    kept = DeviceKept(part=receiver.part.id, installed=as_made(receiver).model_copy(update={"facts": facts}))
+    return BenchState(stored=document.settings, running=document.settings, read_back=document.settings, devices={"receiver": kept})
+
+
+def fill_shelf(workshop: Workshop, author: Any) -> None:
+    """Images for every stand-in that can be flashed: several versions, regions and bands of each, wrong ones among them."""
+    images, pieces = [], []
+    for name, facts, content in scenario_images(shipped()):
+        fields = {"sha256": content.sha256, "crc32": content.crc32, "size": len(content.data), "address": content.address, "start": content.start}
+        told = facts.model_dump(mode="json", exclude_defaults=True)
+        images.append(Image(workshop=workshop, name=name, facts=told, made_by=author, **fields))
+        pieces += [ImagePiece(image=images[-1], number=number, data=piece) for number, piece in enumerate(in_pieces([content.data]))]
+    Image.objects.bulk_create(images)
+    ImagePiece.objects.bulk_create(pieces, batch_size=40)
+
+
 def _make_craft(document: CraftDocument, author: Any) -> None:
     craft = create_craft(Workshop.objects.get(name=CREW), document, author, demo=True)
     try:
-        bench = Bench(document)
+        bench = Bench(document, older_receiver(document) if document.name == "Avocet" else None)
     except CannotRun:
         return
     if document.name == "Curlew":
@@ -171,14 +201,18 @@ def _make_craft(document: CraftDocument, author: Any) -> None:
 
 
 def walk_proofs(bench: Bench) -> None:
-    """Everything but the lost link, as a pilot would do it: sticks to all ends, every switch combination, switches back."""
+    """Everything but the lost link, as a pilot would do it: both ends off and on again, sticks to all ends, every switch combination, switches back."""
 
     def do(seconds: float, **hands: Any) -> None:
         bench.hands(Hands.model_validate(hands))
         bench.run_until(bench.t + seconds)
 
     rest = {"left": Stick(x=0, y=-1), "right": Stick(x=0, y=0)}
-    do(2.0, **rest)
+    do(1.0, **rest)
+    do(0.5, pack=False)
+    do(0.5, transmitter_on=False)
+    do(0.5, transmitter_on=True)
+    do(3.0, pack=True)
     for x, y in ((-1, -1), (1, 1), (-1, 1), (1, -1)):
         do(0.3, left={"x": x, "y": y}, right={"x": x, "y": y})
     do(1.0, **rest)

@@ -1,0 +1,274 @@
+"""The shelf, the Load hop and the Bind hop over HTTP."""
+
+from __future__ import annotations
+
+import json
+import uuid
+from typing import Any
+
+from django.http import HttpResponse
+from drf_spectacular.types import OpenApiTypes
+from drf_spectacular.utils import OpenApiParameter, extend_schema
+from pydantic import ValidationError
+from rest_framework import serializers
+from rest_framework.exceptions import NotFound
+from rest_framework.parsers import JSONParser, MultiPartParser
+from rest_framework.request import Request
+from rest_framework.response import Response
+from rest_framework.views import APIView
+
+from linkcore.craft.document import CraftDocument
+from linkcore.craft.parts import KitParts
+from linkcore.images.devices import ROLES, Installed, Role, all_as_made, devices_of
+from linkcore.images.facts import MOST_BYTES, ImageError, ImageFacts
+from linkcore.images.hexfile import write_hex
+from server.bench.models import BenchRecord
+from server.crafts.api import find_craft
+from server.crafts.models import Craft
+from server.parts.models import catalogue_of
+from server.problems import ProblemSerializer, Unprocessable
+from server.schema import CoreField
+from server.shelf.models import FlashRecord, Image
+from server.shelf.services import ReadImage, carried, log_of, placed, put_on_shelf, read_file
+from server.shelf.views import ReadView, bind_hop, flash_view, image_row, load_hop
+from server.workshops.models import Workshop
+
+MOST_FILE_BYTES = 3 * MOST_BYTES  # Intel HEX takes 2.8 letters a byte
+_REFUSED: dict[int, Any] = {400: ProblemSerializer, 404: ProblemSerializer, 422: ProblemSerializer}
+
+
+class ImageFormSerializer(serializers.Serializer[Any]):
+    """An image, and what it is for where it has no header: ImageFacts as JSON."""
+
+    file = serializers.FileField(allow_empty_file=True)
+    facts = serializers.CharField(required=False, allow_blank=True, max_length=4000)
+
+
+class ImageAnswer(serializers.Serializer[Any]):
+    """An image on the shelf; `new` false where it was there already."""
+
+    image = CoreField("ImageRow")
+    new = serializers.BooleanField()
+
+
+class ReadAnswer(serializers.Serializer[Any]):
+    """A file as it was read."""
+
+    read = CoreField("ReadView")
+
+
+class ShelfAnswer(serializers.Serializer[Any]):
+    """All images of a workshop."""
+
+    images = CoreField("ImageRow", many=True)
+
+
+class LoadHopAnswer(serializers.Serializer[Any]):
+    """The Load hop, and of which draft it is said."""
+
+    version = serializers.IntegerField()
+    view = CoreField("LoadHop")
+
+
+class BindHopAnswer(serializers.Serializer[Any]):
+    """The Bind hop, and of which draft it is said."""
+
+    version = serializers.IntegerField()
+    view = CoreField("BindHop")
+
+
+class FlashesAnswer(serializers.Serializer[Any]):
+    """The log of flash jobs, the newest first."""
+
+    flashes = CoreField("FlashView", many=True)
+
+
+class SettingsChoice(serializers.Serializer[Any]):
+    """What becomes of kept settings."""
+
+    settings = serializers.ChoiceField(choices=[FlashRecord.Settings.PUT_BACK.value, FlashRecord.Settings.SKIPPED.value])
+
+
+def _workshop(request: Request, workshop_id: int) -> Workshop:
+    found = Workshop.objects.filter(pk=workshop_id, membership__user_id=request.user.pk or 0).first()
+    if found is None:
+        raise NotFound("there is no such workshop of yours")
+    return found
+
+
+def _upload(request: Request) -> tuple[ReadImage, ImageFacts | None]:
+    form = ImageFormSerializer(data=request.data)
+    form.is_valid(raise_exception=True)
+    file, beside = form.validated_data["file"], form.validated_data.get("facts", "")
+    if file.size > MOST_FILE_BYTES:
+        raise Unprocessable(f"{file.size / (1 << 20):.0f} MB: an image larger than {MOST_BYTES >> 20} MB is not taken")
+    try:
+        read = read_file(file.name, file.read())
+        told = ImageFacts.model_validate({key: value for key, value in json.loads(beside).items() if value not in ("", None)}) if beside else None
+    except ImageError as error:
+        raise Unprocessable(str(error)) from error
+    except ValidationError as error:
+        first = error.errors()[0]
+        raise Unprocessable(f"form, {' '.join(map(str, first['loc'])) or 'facts'}: {first['msg']}") from error
+    except (ValueError, AttributeError) as error:
+        raise Unprocessable("form: what the image is for is given as a JSON object") from error
+    return read, told
+
+
+class ShelfView(APIView):
+    """A workshop's shelf."""
+
+    parser_classes = [MultiPartParser]
+
+    @extend_schema(responses={200: ShelfAnswer, 404: ProblemSerializer})
+    def get(self, request: Request, workshop_id: int) -> Response:
+        """All images."""
+        workshop = _workshop(request, workshop_id)
+        return Response({"images": [image_row(each).model_dump(mode="json") for each in workshop.images.select_related("made_by")]})
+
+    @extend_schema(request={"multipart/form-data": ImageFormSerializer}, responses={200: ImageAnswer, 201: ImageAnswer, **_REFUSED})
+    def post(self, request: Request, workshop_id: int) -> Response:
+        """Put an image on the shelf; 200 where it is there already."""
+        workshop = _workshop(request, workshop_id)
+        read, beside = _upload(request)
+        try:
+            image, new = put_on_shelf(workshop.pk, read, beside, request.user)
+        except ImageError as error:
+            raise Unprocessable(str(error)) from error
+        return Response({"image": image_row(image).model_dump(mode="json"), "new": new}, status=201 if new else 200)
+
+
+class ReadImageView(APIView):
+    """Reading a file without putting it anywhere."""
+
+    parser_classes = [MultiPartParser]
+
+    @extend_schema(request={"multipart/form-data": ImageFormSerializer}, responses={200: ReadAnswer, **_REFUSED})
+    def post(self, request: Request, workshop_id: int) -> Response:
+        """What is in it; nothing is kept."""
+        workshop = _workshop(request, workshop_id)
+        read, _ = _upload(request)
+        content = placed(read.content, read.inside, catalogue_of(workshop.pk)) if read.inside else read.content
+        there = workshop.images.filter(sha256=content.sha256)
+        same = (there.filter(address=content.address) if content.placed else there).first()
+        view = ReadView(
+            name=read.name,
+            inside=read.inside,
+            sha256=content.sha256,
+            crc32=content.crc32,
+            size=len(content.data),
+            address=content.address if content.placed else None,
+            start=content.start,
+            gaps=list(content.gaps),
+            on_shelf=same.name if same else None,
+        )
+        return Response({"read": view.model_dump(mode="json")})
+
+
+class ImageView(APIView):
+    """One image."""
+
+    @extend_schema(responses={204: None, 404: ProblemSerializer})
+    def delete(self, request: Request, image_id: uuid.UUID) -> Response:
+        """Take it off the shelf; the log keeps its name."""
+        _image(request, image_id).delete()
+        return Response(status=204)
+
+
+class ImageFileView(APIView):
+    """An image as a file."""
+
+    @extend_schema(responses={(200, "application/octet-stream"): OpenApiTypes.BINARY, 404: ProblemSerializer})
+    def get(self, request: Request, image_id: uuid.UUID, kind: str) -> HttpResponse:
+        """As Intel HEX or raw binary, always as a download."""
+        image = _image(request, image_id)
+        content = image.content()
+        data = write_hex(content) if kind == "hex" else content.data
+        stem = "".join(letter if letter.isascii() and (letter.isalnum() or letter in "-_.") else "-" for letter in image.name.rpartition(".")[0]) or "image"
+        headers = {"Content-Disposition": f'attachment; filename="{stem}.{kind}"', "X-Content-Type-Options": "nosniff"}
+        return HttpResponse(data, content_type="application/octet-stream", headers=headers)
+
+
+def _image(request: Request, image_id: uuid.UUID) -> Image:
+    found = Image.objects.seen_by(request.user).filter(pk=image_id).first()
+    if found is None:
+        raise NotFound("there is no such image on your shelf (any more)")
+    return found
+
+
+def _as_it_is(craft: Craft) -> tuple[CraftDocument, KitParts, dict[Role, Installed]]:
+    """The draft, its parts, and what the devices run by the last that the bench has kept."""
+    document = craft.read()
+    parts = KitParts.of(document, catalogue_of(craft.workshop_id))
+    record = BenchRecord.objects.filter(pk=craft.pk).first()
+    installed = record.state_for(document, parts).installed(document, parts) if record else all_as_made(devices_of(parts), document)
+    return document, parts, installed
+
+
+_ROLE = OpenApiParameter("role", str, enum=list(ROLES), description="Which device", required=True)
+_EVERY = OpenApiParameter("every", bool, description="Images for other targets as well")
+
+
+class LoadHopView(APIView):
+    """The Load hop."""
+
+    @extend_schema(parameters=[_ROLE, _EVERY], responses={200: LoadHopAnswer, **_REFUSED})
+    def get(self, request: Request, craft_id: uuid.UUID) -> Response:
+        """A device's choice of images, judged, and the shortest ways to a link that talks."""
+        craft = find_craft(request, craft_id)
+        role = request.query_params.get("role", "")
+        if role not in ROLES:
+            raise serializers.ValidationError({"role": [f"must be one of {', '.join(ROLES)}"]})
+        document, parts, installed = _as_it_is(craft)
+        images = list(Image.objects.filter(workshop_id=craft.workshop_id).select_related("made_by"))
+        view = load_hop(images, role, document, parts, installed, every=request.query_params.get("every") == "true")
+        return Response({"version": craft.version, "view": view.model_dump(mode="json")})
+
+
+class BindHopView(APIView):
+    """The Bind hop."""
+
+    @extend_schema(responses={200: BindHopAnswer, 404: ProblemSerializer, 422: ProblemSerializer})
+    def get(self, request: Request, craft_id: uuid.UUID) -> Response:
+        """Lights and link budget."""
+        craft = find_craft(request, craft_id)
+        view = bind_hop(*_as_it_is(craft))
+        return Response({"version": craft.version, "view": view.model_dump(mode="json")})
+
+
+class FlashesView(APIView):
+    """The log of flash jobs."""
+
+    @extend_schema(responses={200: FlashesAnswer, 404: ProblemSerializer, 422: ProblemSerializer})
+    def get(self, request: Request, craft_id: uuid.UUID) -> Response:
+        """The newest first."""
+        return Response({"flashes": _log(find_craft(request, craft_id))})
+
+
+class FlashSettingsView(APIView):
+    """Settings that were kept before a flash."""
+
+    parser_classes = [JSONParser]
+
+    @extend_schema(request=SettingsChoice, responses={200: FlashesAnswer, **_REFUSED})
+    def post(self, request: Request, craft_id: uuid.UUID, flash_id: int) -> Response:
+        """They are back in the draft, or are left out; the revision stays either way."""
+        craft = find_craft(request, craft_id)
+        choice = SettingsChoice(data=request.data)
+        choice.is_valid(raise_exception=True)
+        record = craft.flashes.filter(pk=flash_id).first()
+        if record is None:
+            raise NotFound("there is no such job")
+        record.settings_state = choice.validated_data["settings"]
+        record.save(update_fields=["settings_state"])
+        return Response({"flashes": _log(craft)})
+
+
+def _log(craft: Craft) -> list[dict[str, Any]]:
+    document = craft.read()
+    parts = KitParts.of(document, catalogue_of(craft.workshop_id))
+    told = []
+    for record in log_of(craft):
+        offered = record.settings_state == FlashRecord.Settings.OFFERED
+        told.append(flash_view(record, carried(record, document, parts) if offered else None).model_dump(mode="json"))
+    return told

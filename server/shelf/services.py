@@ -1,0 +1,177 @@
+"""Putting images on the shelf, judging them for a craft, and the log of flash jobs."""
+
+from __future__ import annotations
+
+import uuid
+from dataclasses import dataclass
+from pathlib import PurePath
+from typing import Any
+
+from django.db import IntegrityError, transaction
+from django.utils import timezone
+
+from linkcore.craft.document import BoardSettings, CraftDocument
+from linkcore.craft.parts import KitParts
+from linkcore.images.building import flashable
+from linkcore.images.carry_over import Carried, carry_over
+from linkcore.images.check import judge
+from linkcore.images.connection import recovery
+from linkcore.images.devices import Device, Installed, Role
+from linkcore.images.facts import ImageError, ImageFacts, facts_in, settle
+from linkcore.images.flashing import RUNNING, FlashOrder, JobState
+from linkcore.images.hexfile import Content, read_binary, read_hex
+from linkcore.parts.catalogue import Catalogue
+from linkcore.standins.board import Refused
+from server.bench.models import BenchRecord
+from server.crafts.models import Craft, Revision
+from server.parts.models import catalogue_of
+from server.pieces import in_pieces
+from server.shelf.models import FlashRecord, Image, ImagePiece
+
+KINDS = ("hex", "bin")
+INTERRUPTED = "Coin Bell stopped while it ran"
+
+
+@dataclass(frozen=True)
+class ReadImage:
+    """A file as it was read: its bytes, and what its header says (None where it has none)."""
+
+    name: str
+    content: Content
+    inside: ImageFacts | None
+
+
+def read_file(name: str, data: bytes) -> ReadImage:
+    """Read a file as its ending says. Raise ImageError that says where and what to do."""
+    plain = PurePath(name.replace("\\", "/")).name[-120:] or "image"
+    kind = PurePath(plain).suffix.lower().removeprefix(".")
+    if kind not in KINDS:
+        raise ImageError(f"{plain}: the ending says neither .hex nor .bin; rename it to what it is")
+    content = read_hex(data) if kind == "hex" else read_binary(data)
+    return ReadImage(plain, content, facts_in(content.data))
+
+
+def placed(content: Content, facts: ImageFacts, catalogue: Catalogue) -> Content:
+    """A raw binary goes where its target's flash begins."""
+    targets = (found.flash for part in catalogue.values() if (found := flashable(part)) is not None)
+    return content.at(next((flash.start for flash in targets if flash.target == facts.target), 0))
+
+
+@transaction.atomic
+def _store(workshop_id: int, name: str, content: Content, facts: ImageFacts, by: Any) -> Image:
+    image = Image.objects.create(
+        workshop_id=workshop_id,
+        name=name,
+        facts=facts.model_dump(mode="json", exclude_defaults=True),
+        sha256=content.sha256,
+        crc32=content.crc32,
+        size=len(content.data),
+        address=content.address,
+        start=content.start,
+        gaps=[list(gap) for gap in content.gaps],
+        made_by=by,
+    )
+    ImagePiece.objects.bulk_create([ImagePiece(image=image, number=number, data=piece) for number, piece in enumerate(in_pieces([content.data]))])
+    return image
+
+
+def put_on_shelf(workshop_id: int, read: ReadImage, beside: ImageFacts | None, by: Any) -> tuple[Image, bool]:
+    """(the image, whether it is new there). Raise ImageError where form and header contradict each other."""
+    facts = settle(read.inside, beside)
+    content = placed(read.content, facts, catalogue_of(workshop_id))
+    there = Image.objects.filter(workshop_id=workshop_id, sha256=content.sha256, address=content.address)
+    found = there.first()
+    if found is None:
+        try:
+            return _store(workshop_id, read.name, content, facts, by), True
+        except IntegrityError:
+            found = there.get()  # somebody else put it there at the same moment
+    if found.read() != facts:
+        raise ImageError(f"these very bytes are on the shelf already as {found.name}, {found.read().said()}; what the form says differs: {facts.said()}")
+    return found, False
+
+
+# --- flash jobs ---------------------------------------------------------------------------------------------------
+
+
+@dataclass(frozen=True)
+class Prepared:
+    """An image that may go on a device, fetched from the shelf."""
+
+    image: Image
+    content: Content
+    facts: ImageFacts
+
+
+def prepare(craft_id: uuid.UUID, order: FlashOrder, document: CraftDocument, devices: dict[Role, Device], installed: dict[Role, Installed]) -> Prepared:
+    """Fetch the image and judge it. Raise Refused where it may not go on the device."""
+    craft = Craft.objects.get(pk=craft_id)
+    try:
+        image = Image.objects.filter(workshop_id=craft.workshop_id, pk=uuid.UUID(order.image)).first()
+    except ValueError:
+        image = None
+    if image is None:
+        raise Refused("that image is not on the shelf (any more)")
+    if order.role not in devices:
+        raise Refused(f"no {order.role} is chosen yet")
+    judged = judge(image.on_shelf(), devices[order.role], document, devices, installed)
+    stop = next((finding for finding in judged.findings if finding.severity == "stop"), None)
+    if stop is not None:
+        raise Refused(f"{stop.what} {stop.why}")
+    return Prepared(image, image.content(), image.read())
+
+
+@transaction.atomic
+def begin_record(craft_id: uuid.UUID, version: int, job: JobState, image: Image, user: Any, document: CraftDocument, kept: BoardSettings | None) -> int:
+    """Write down that a job has begun, with the settings that were kept before it as a revision."""
+    revision = None
+    if kept is not None:
+        data = document.model_copy(update={"settings": kept}).model_dump(mode="json")
+        revision = Revision.objects.create(craft_id=craft_id, version=version, kind=Revision.Kind.KEPT, document=data, author=user)
+    record = FlashRecord.objects.create(craft_id=craft_id, image=image, job=job.record(), state=job.state, by=user, kept=revision)
+    return record.pk
+
+
+def go_on_record(record_id: int, job: JobState) -> None:
+    """How far it is, or how it ended. One that has ended already stays as it ended."""
+    values: dict[str, Any] = {"job": job.record(), "state": job.state}
+    running = FlashRecord.objects.filter(pk=record_id, state__in=RUNNING)
+    if job.over:
+        values["ended_at"] = timezone.now()
+        if job.state == "done" and running.filter(kept__isnull=False).exists():
+            values["settings_state"] = FlashRecord.Settings.OFFERED
+    running.update(**values)
+
+
+def end_orphans(craft_id: uuid.UUID) -> None:
+    """Jobs that nobody runs any more are interrupted: their process ended without a word."""
+    for record in FlashRecord.objects.filter(craft_id=craft_id, state__in=RUNNING):
+        job = record.read()
+        erased = job.state != "asking"
+        ways = (job.order.way,)
+        recover = recovery(job.order.role, job.device, ways, has_program=not erased)
+        job = job.model_copy(update={"state": "interrupted", "says": f"{INTERRUPTED}: {job.says}", "recover": recover, "can_stop": False, "rate_bytes_s": 0.0})
+        FlashRecord.objects.filter(pk=record.pk, state__in=RUNNING).update(job=job.record(), state="interrupted", ended_at=timezone.now())
+
+
+def log_of(craft: Craft) -> list[FlashRecord]:
+    """The newest fifty jobs of a craft; what is said to run without a bench that runs is interrupted."""
+    records = list(craft.flashes.select_related("by", "image", "kept")[:50])
+    if any(record.running for record in records):
+        bench = BenchRecord.objects.filter(pk=craft.pk).first()
+        if bench is None or not bench.held:
+            end_orphans(craft.pk)
+            records = list(craft.flashes.select_related("by", "image", "kept")[:50])
+    return records
+
+
+def carried(record: FlashRecord, document: CraftDocument, parts: KitParts) -> Carried | None:
+    """The settings that were kept before a job, beside what the board holds now; None where none were."""
+    bench = BenchRecord.objects.filter(pk=record.craft_id).first()
+    if record.kept is None or bench is None:
+        return None
+    state = bench.state_for(document, parts)
+    facts = state.installed(document, parts)["board"].facts
+    form = facts.settings if facts else None
+    kept = BoardSettings.model_validate(record.kept.document["settings"])
+    return carry_over(kept, state.stored, form) if form is not None else None

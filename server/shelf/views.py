@@ -1,0 +1,193 @@
+"""What the Load hop shows, as models that the browser's types are made from."""
+
+from __future__ import annotations
+
+from pydantic import BaseModel
+
+from linkcore.binding.budget import Budget, budget
+from linkcore.binding.lights import Meaning, meanings, shown
+from linkcore.craft.document import CraftDocument
+from linkcore.craft.parts import KitParts
+from linkcore.images.carry_over import Carried
+from linkcore.images.check import Judged, judge, ways_out
+from linkcore.images.devices import Installed, Role, air, devices_of
+from linkcore.images.facts import ImageFacts
+from linkcore.images.flashing import JobState
+from linkcore.images.outlook import Outlook
+from linkcore.parts.models import Colour, Light, Pattern
+from server.shelf.models import FlashRecord, Image
+
+
+class ImageRow(BaseModel):
+    """An image on the shelf."""
+
+    id: str
+    name: str
+    facts: ImageFacts
+    sha256: str
+    crc32: str
+    size: int
+    address: int
+    start: int | None
+    gaps: list[tuple[int, int]]
+    made_at: str
+    made_by: str | None
+
+
+class ReadView(BaseModel):
+    """A file that was read and is not on the shelf (yet). `inside`: what its header says; `on_shelf`: the image that it is already."""
+
+    name: str
+    inside: ImageFacts | None
+    sha256: str
+    crc32: str
+    size: int
+    address: int | None
+    start: int | None
+    gaps: list[tuple[int, int]]
+    on_shelf: str | None
+
+
+class WayOutStep(BaseModel):
+    """An image to flash onto a device."""
+
+    role: Role
+    image: str
+    name: str
+    said: str
+
+
+class WayOutView(BaseModel):
+    """Images that would make both ends understand each other, and what the link is then."""
+
+    steps: list[WayOutStep]
+    then: Outlook
+
+
+class JudgedImage(BaseModel):
+    """An image and whether it may go on."""
+
+    image: ImageRow
+    judged: Judged
+
+
+class LoadHop(BaseModel):
+    """A device's choice of images: those for its target first; `others`: how many are for other targets. And the shortest ways to a link that talks."""
+
+    images: list[JudgedImage]
+    others: int
+    ways_out: list[WayOutView]
+
+
+class FlashView(BaseModel):
+    """A job in the log; `carried` while settings that were kept wait to be put back."""
+
+    id: int
+    job: JobState
+    began_at: str
+    ended_at: str | None
+    by: str | None
+    settings_state: str
+    carried: Carried | None
+
+
+class LightsView(BaseModel):
+    """What this receiver's light can show."""
+
+    colours: list[Colour]
+    patterns: list[Pattern]
+    meanings: list[LightMeaning]
+
+
+class LightMeaning(BaseModel):
+    """A light and all that it can mean; none: this receiver never shows it."""
+
+    light: Light
+    means: list[Meaning]
+
+
+class BindHop(BaseModel):
+    """What the Bind hop reckons without the bench: the lights, and the link budget (None while the ends do not understand each other)."""
+
+    lights: LightsView
+    budget: Budget | None
+
+
+def image_row(image: Image) -> ImageRow:
+    """For the screen."""
+    return ImageRow(
+        id=str(image.pk),
+        name=image.name,
+        facts=image.read(),
+        sha256=image.sha256,
+        crc32=image.crc32,
+        size=image.size,
+        address=image.address,
+        start=image.start,
+        gaps=[(first, length) for first, length in image.gaps],
+        made_at=image.made_at.isoformat(),
+        made_by=image.made_by.get_username() if image.made_by else None,
+    )
+
+
+def load_hop(images: list[Image], role: Role, document: CraftDocument, parts: KitParts, installed: dict[Role, Installed], *, every: bool) -> LoadHop:
+    """The images for one device, judged: those that may go on first, newer ones before older."""
+    devices = devices_of(parts)
+    shelf = {str(image.pk): image for image in images}
+    on_shelf = {key: image.on_shelf() for key, image in shelf.items()}
+    device = devices.get(role)
+    target = device.flash.target if device and device.flash else None
+    mine = [each for each in on_shelf.values() if every or each.facts.target == target]
+    judged = [judge(each, device, document, devices, installed) for each in mine] if device and target else []
+
+    def rank(each: Judged) -> tuple[int, int, list[int]]:
+        silent = each.link is not None and each.link.verdict == "silent"
+        version = [-int(part) for part in on_shelf[each.image].facts.version.split(".")]
+        return ("yes", "yes, but", "no").index(each.may), int(silent), version
+
+    found = ways_out(on_shelf.values(), document, devices, installed) if {"transmitter", "receiver"} <= set(devices) else []
+    ways = [
+        WayOutView(
+            steps=[WayOutStep(role=step.role, image=step.image.key, name=shelf[step.image.key].name, said=step.image.facts.said()) for step in way.steps],
+            then=way.then,
+        )
+        for way in found
+        if way.steps
+    ]
+    return LoadHop(
+        images=[JudgedImage(image=image_row(shelf[each.image]), judged=each) for each in sorted(judged, key=rank)],
+        others=len(on_shelf) - len(mine),
+        ways_out=ways if not any(not way.steps for way in found) else [],
+    )
+
+
+def flash_view(record: FlashRecord, put_back: Carried | None) -> FlashView:
+    """For the screen."""
+    return FlashView(
+        id=record.pk,
+        job=record.read(),
+        began_at=record.began_at.isoformat(),
+        ended_at=record.ended_at.isoformat() if record.ended_at else None,
+        by=record.by.get_username() if record.by else None,
+        settings_state=record.settings_state,
+        carried=put_back,
+    )
+
+
+def bind_hop(document: CraftDocument, parts: KitParts, installed: dict[Role, Installed]) -> BindHop:
+    """The Bind hop; raises UnknownPart before there is a receiver."""
+    binding = parts.receiver.binding
+    colours, patterns = shown(binding)
+    lights = [Light(colour=colour, pattern=pattern) for colour in colours for pattern in patterns if pattern != "off"] + [Light(colour="none", pattern="off")]
+    devices = devices_of(parts)
+    found = None
+    if {"transmitter", "receiver"} <= set(devices):
+        sends, hears = air(devices, installed)
+        if sends is not None and hears is not None:
+            region = next((each for each in sends.regions if each in hears.regions), document.wants.region)
+            found = budget(document.air, sends, hears, parts.receiver.link_period_s, region)
+    means = [LightMeaning(light=light, means=meanings(binding, light)) for light in lights]
+    return BindHop(lights=LightsView(colours=colours, patterns=patterns, meanings=means), budget=found)
+
+
+LightsView.model_rebuild()
