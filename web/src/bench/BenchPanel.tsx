@@ -7,6 +7,7 @@ import type { HopProps } from "../craft/CraftPage";
 import { colours, mono } from "../look/colours";
 import { Gimbal } from "./Gimbal";
 import { Lever } from "./Lever";
+import { lightWords, ShownLight } from "./ShownLight";
 import { sendHands, useBenchStore } from "./useBench";
 
 const LOSSES = [0, 20, 60];
@@ -103,10 +104,21 @@ export function BenchPanel({
               ))}
             </Box>
           </Card>
-          <Card title={`Receiver · ${parts.receiver.name}`} on={live.bound} label="Bound" toggle={(on) => sendHands({ bound: on })}>
+          <Card
+            title={`Receiver · ${parts.receiver.name}`}
+            on={live.receiver_plugged}
+            label="Receiver plugged in"
+            toggle={(on) => sendHands({ receiver_plugged: on })}
+          >
             <Box sx={{ display: "flex", gap: 1, alignItems: "center", fontSize: 13 }}>
-              <Light pattern={live.light} />
-              {LIGHT_WORDS[live.light]}
+              <ShownLight light={live.light} />
+              <span>
+                {lightWords(live.light)}
+                <Box component="span" sx={{ color: "text.secondary" }}>
+                  {" "}
+                  {live.light_means}
+                </Box>
+              </span>
             </Box>
           </Card>
           <Card title={`Board · ${parts.board.name}`}>
@@ -135,13 +147,6 @@ export function BenchPanel({
     </Box>
   );
 }
-
-const LIGHT_WORDS: Record<Live["light"], string> = {
-  off: "dark: no power",
-  steady: "steady: bound, frames arriving",
-  "slow blink": "slow blink: bound, no link",
-  "fast blink": "fast blink: not bound",
-};
 
 function BoardState({ live }: { live: Live }) {
   const { board } = live;
@@ -197,24 +202,6 @@ function Tag({ children, tone }: { children: ReactNode; tone: "live" | "plain" }
     >
       {children}
     </Box>
-  );
-}
-
-function Light({ pattern }: { pattern: Live["light"] }) {
-  const period = { off: 0, steady: 0, "slow blink": 1.2, "fast blink": 0.3 }[pattern];
-  return (
-    <Box
-      aria-hidden="true"
-      sx={{
-        width: 11,
-        height: 11,
-        borderRadius: "50%",
-        bgcolor: pattern === "off" ? "transparent" : colours.verdigris,
-        border: `1.5px solid ${pattern === "off" ? colours.tarnish : colours.verdigris}`,
-        animation: period ? `blink ${period}s steps(2, jump-none) infinite` : "none",
-        "@keyframes blink": { from: { opacity: 1 }, to: { opacity: 0.15 } },
-      }}
-    />
   );
 }
 

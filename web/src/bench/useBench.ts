@@ -1,6 +1,6 @@
 import { useEffect, useMemo } from "react";
 import { create } from "zustand";
-import type { Act, Answer, Hands, Live, Report, Trouble, Waiting } from "../api/types";
+import type { Act, Answer, FlashOrder, Hands, Live, Report, Trouble, Waiting } from "../api/types";
 
 type Status = "connecting" | "open" | "lost" | "refused";
 type Message = Live | Report | Waiting | Answer | Trouble;
@@ -109,7 +109,7 @@ function sendGathered(): void {
 }
 
 /** Ask the board for an act and wait for its answer. */
-export function doAct(act: Act, version?: number): Promise<Answer> {
+export function doAct(act: Act, version?: number, flash?: FlashOrder): Promise<Answer> {
   return new Promise((done) => {
     asked += 1;
     const request = `${act} ${asked}`;
@@ -122,7 +122,7 @@ export function doAct(act: Act, version?: number): Promise<Answer> {
       return;
     }
     waiting.set(request, { act, done: finish });
-    socket.send(JSON.stringify({ type: "act", act, request, version: version ?? null }));
+    socket.send(JSON.stringify({ type: "act", act, request, version: version ?? null, flash: flash ?? null }));
   });
 }
 

@@ -1,6 +1,6 @@
 import type { Hop } from "../api/types";
 
-export const HOPS: Hop[] = ["kit", "port plan", "loom", "line", "sticks", "switchboard", "lost link"];
+export const HOPS: Hop[] = ["kit", "port plan", "loom", "load", "bind", "line", "sticks", "switchboard", "lost link"];
 
 export function hopTitle(hop: Hop): string {
   return hop.charAt(0).toUpperCase() + hop.slice(1);

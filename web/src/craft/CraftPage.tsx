@@ -11,8 +11,10 @@ import { useBenchKeys } from "../bench/useBenchKeys";
 import { Chain } from "../chain/Chain";
 import { HOPS, hopFromPath, hopPath, hopTitle } from "../chain/hops";
 import { FindingStrip } from "../findings/FindingStrip";
+import { BindHop } from "../hops/bind/BindHop";
 import { KitHop } from "../hops/kit/KitHop";
 import { LineHop } from "../hops/line/LineHop";
+import { LoadHop } from "../hops/load/LoadHop";
 import { LoomHop } from "../hops/loom/LoomHop";
 import { LostLinkHop } from "../hops/lostlink/LostLinkHop";
 import { PortPlanHop } from "../hops/portplan/PortPlanHop";
@@ -63,6 +65,8 @@ const DRAFT_VIEWS: Partial<Record<Hop, (props: DraftHopProps) => React.ReactNode
   loom: LoomHop,
 };
 const VIEWS: Partial<Record<Hop, (props: HopProps) => React.ReactNode>> = {
+  load: LoadHop,
+  bind: BindHop,
   line: LineHop,
   sticks: SticksHop,
   switchboard: SwitchboardHop,

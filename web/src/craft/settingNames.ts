@@ -17,6 +17,8 @@ export function settingName(path: string): string {
       return `Mode ${Number(second) + 1}${third ? ` ${third}` : ""}`;
     case "lost_link":
       return { grace_ms: "Grace", throttle_fallback: "Throttle fallback", response: "Response" }[second ?? ""] ?? "Lost link";
+    case "bind_count":
+      return "Bind count";
     default:
       return path;
   }

@@ -15,6 +15,7 @@ export const colours = {
   oxideWash: "#F4E0DC",
   slate: "#44617B",
   slateWash: "#E2E8EE",
+  amber: "#B07C1E",
   tarnish: "#8A7F6A",
   tarnishText: "#6E6450",
 } as const;

@@ -1,0 +1,56 @@
+import Box from "@mui/material/Box";
+import { keepPreviousData, useQuery } from "@tanstack/react-query";
+import { api, taken } from "../../api/client";
+import type { BindHopView, BindReport } from "../../api/types";
+import { useSteady } from "../../bench/useBench";
+import type { HopProps } from "../../craft/CraftPage";
+import { colours } from "../../look/colours";
+import { HopHead } from "../../look/HopHead";
+import { BothEnds } from "./BothEnds";
+import { LightsPicker } from "./LightsPicker";
+import { LinkBudget } from "./LinkBudget";
+import { Steps } from "./Steps";
+
+export function BindHop({ craft, parts, edit }: HopProps) {
+  const bind = useSteady((state) => state.report?.bind ?? null) as BindReport | null;
+  const runs = useSteady((state) => state.report?.load.devices.map((each) => each.runs) ?? null);
+  const view = useQuery({
+    queryKey: ["bind", craft.id, craft.version, JSON.stringify(runs)],
+    queryFn: () =>
+      taken<{ version: number; view: BindHopView }>(api.GET("/api/crafts/{craft_id}/bind", { params: { path: { craft_id: craft.id } } })),
+    placeholderData: keepPreviousData,
+  });
+  const head = (
+    <HopHead title="Bind" question="Do the two ends know each other, and do they find each other again by themselves?">
+      {bind && (
+        <Box component="span" sx={{ fontWeight: 600, color: bind.proven ? colours.verdigris : colours.copperText, whiteSpace: "normal" }}>
+          {bind.proven ? "Proven" : "Not proven yet"}
+        </Box>
+      )}
+    </HopHead>
+  );
+  if (!bind)
+    return (
+      <>
+        {head}
+        Looking at both ends…
+      </>
+    );
+  return (
+    <>
+      {head}
+      <BothEnds bind={bind} transmitter={parts.transmitter} />
+      <Box sx={{ display: "grid", gridTemplateColumns: "minmax(0, 1fr) 330px", gap: 2, mt: 2, alignItems: "start" }}>
+        <Steps bind={bind} craft={craft} edit={edit} />
+        {view.data && <LightsPicker lights={view.data.view.lights} receiver={parts.receiver.name} />}
+      </Box>
+      <Box sx={{ mt: 2 }}>
+        {view.data?.view.budget ? (
+          <LinkBudget budget={view.data.view.budget} craft={craft} edit={edit} distance={bind.distance_m} />
+        ) : (
+          view.data && <Box sx={{ color: "text.secondary" }}>No link budget: one end has no whole program.</Box>
+        )}
+      </Box>
+    </>
+  );
+}

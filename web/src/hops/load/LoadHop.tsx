@@ -1,0 +1,113 @@
+import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
+import { useState } from "react";
+import type { LoadReport, Role } from "../../api/types";
+import { useBenchStore, useSteady } from "../../bench/useBench";
+import type { HopProps } from "../../craft/CraftPage";
+import { colours } from "../../look/colours";
+import { HopHead } from "../../look/HopHead";
+import { Problem } from "../../look/Problem";
+import { Ends, ROLE_WORDS } from "./Ends";
+import { FlashPanel } from "./FlashPanel";
+import { Images } from "./Images";
+import { Log } from "./Log";
+import { Shelf } from "./Shelf";
+import { useFlashes, useLoadView } from "./useLoad";
+
+export function LoadHop({ craft, edit }: HopProps) {
+  const load = useSteady((state) => state.report?.load ?? null) as LoadReport | null;
+  const jobs = useBenchStore((state) => state.live?.jobs) ?? [];
+  const [picked, setPicked] = useState<Role | null>(null);
+  const [image, setImage] = useState<string | null>(null);
+  const [every, setEvery] = useState(false);
+  const [shelf, setShelf] = useState(false);
+  const flashable = load?.devices.find((each) => each.can_flash && each.role !== "board") ?? load?.devices.find((each) => each.can_flash);
+  const silent = load?.link?.verdict === "silent";
+  const role: Role = picked ?? (silent ? "receiver" : (flashable?.role ?? "board"));
+  const runs = JSON.stringify(load?.devices.map((each) => [each.sha256, each.runs]));
+  const states = jobs.map((job) => `${job.order.role}${job.state}${job.began_t}`).join();
+  const view = useLoadView(craft, role, every, runs ?? "");
+  const log = useFlashes(craft.id, states.replace(/(asking|erasing|writing|verifying|restarting)/g, "runs"));
+  const choose = (next: Role, of: string | null = null) => {
+    setPicked(next);
+    setImage(of);
+  };
+  const head = (
+    <HopHead
+      title="Load"
+      question={
+        shelf ? "Which images do we have, and what is each for?" : "Is the right firmware on both ends, and do they understand each other?"
+      }
+    >
+      <Button variant="outlined" onClick={() => setShelf(!shelf)}>
+        {shelf ? "Back to the devices" : "Shelf"}
+      </Button>
+    </HopHead>
+  );
+  if (shelf)
+    return (
+      <>
+        {head}
+        <Shelf workshopId={craft.workshop_id} />
+      </>
+    );
+  const device = load?.devices.find((each) => each.role === role);
+  if (!load || !device)
+    return (
+      <>
+        {head}
+        Looking at the devices…
+      </>
+    );
+  const chosen = view.data?.view.images.find((each) => each.image.id === image) ?? null;
+  return (
+    <>
+      {head}
+      <Ends load={load} jobs={jobs} chosen={role} onChoose={choose} />
+      {load.link && load.link.verdict !== "talks" && (
+        <Box sx={{ mt: 1, fontSize: 13, color: load.link.verdict === "silent" ? colours.oxide : colours.copperText }}>
+          {load.link.because.slice(load.link.verdict === "silent" ? 0 : 1).join("; ")}.
+        </Box>
+      )}
+      {(view.data?.view.ways_out.length ?? 0) > 0 && (
+        <Box
+          component="section"
+          aria-label="Shortest way to a link that talks"
+          sx={{ mt: 1.5, p: 1.5, borderRadius: 1.5, bgcolor: colours.copperWash, fontSize: 13.5 }}
+        >
+          <b>Shortest way to a link that talks</b>
+          {view.data?.view.ways_out.map((way) => (
+            <Box
+              key={way.steps.map((step) => step.image).join()}
+              sx={{ display: "flex", gap: 1, alignItems: "center", mt: 0.5, flexWrap: "wrap" }}
+            >
+              {way.steps.map((step) => (
+                <Button key={step.image} variant="outlined" onClick={() => choose(step.role, step.image)}>
+                  {ROLE_WORDS[step.role]}: {step.said}
+                </Button>
+              ))}
+              <Box component="span" sx={{ color: "text.secondary" }}>
+                then it {way.then.verdict}, {way.then.channels} channels{way.then.telemetry ? ", telemetry" : ""}
+              </Box>
+            </Box>
+          ))}
+        </Box>
+      )}
+      <Problem text={(view.error ?? log.error)?.message ?? ""} />
+      <Box sx={{ display: "grid", gridTemplateColumns: "minmax(0, 1fr) 340px", gap: 2, mt: 1.5, alignItems: "start" }}>
+        <Images
+          view={view.data?.view}
+          device={device.name}
+          chosen={image}
+          onChoose={(each) => setImage(each.image.id)}
+          every={every}
+          onEvery={setEvery}
+        />
+        <FlashPanel key={role} device={device} load={load} job={jobs.find((each) => each.order.role === role)} image={chosen} />
+      </Box>
+      <Box sx={{ mt: 2, display: "grid", gap: 2 }}>
+        <Log craft={craft} flashes={log.data ?? []} edit={edit} />
+      </Box>
+    </>
+  );
+}
