@@ -96,7 +96,7 @@ def _opening(now: Situation) -> list[BindStep]:
             step("transmitter", "Set the link phrase on the transmitter", now.phrase_set),
             step("receiver", "Set the same phrase on the receiver", False),
         ]
-    counts = " or ".join(str(each) for each in now.count_wanted) or "a count"
+    counts = " or ".join(str(each) for each in now.count_wanted[:2]) or "a count"
     moved = [step("receiver", f"Plug the satellite into {now.bind_pad}, the only pad that sends bind pulses", not now.satellite_home)] if now.bind_pad else []
     return [
         *moved,

@@ -37,11 +37,10 @@ def room(flash: Flash) -> int:
 def judge(image: OnShelf, device: Device, document: CraftDocument, devices: Mapping[Role, Device], installed: Mapping[Role, Installed]) -> Judged:
     """Everything that can be said before a byte is written."""
     now = installed[device.role]
-    found = _fits(image, device, now)
+    found = [*_fits(image, device, now), *_region(image, device, document)]
     fits = not any(finding.severity == "stop" for finding in found)
     link = None
     if device.radio is not None:
-        found += _region(image, device, document)
         after = dict(installed) | {device.role: Installed(facts=image.facts, bootloader=now.bootloader)}
         link = outlook(*air(devices, after))
         if fits:

@@ -13,6 +13,7 @@ from linkcore.images.facts import MOST_BYTES, ImageError
 
 DATA, END, SEGMENT, START_SEGMENT, LINEAR, START_LINEAR = range(6)
 _LENGTHS = {END: 0, SEGMENT: 2, START_SEGMENT: 4, LINEAR: 2, START_LINEAR: 4}
+_PER_RECORD = 16
 _RECORD_LETTERS = 11  # colon, length, address, type, checksum
 ERASED = 0xFF
 _TOO_LARGE = f"an image larger than {MOST_BYTES >> 20} MB is not taken"
@@ -143,9 +144,20 @@ def _bad(line: int, text: str) -> NoReturn:
 
 
 def write_hex(content: Content) -> bytes:
-    """As Intel HEX."""
-    file = bincopy.BinFile()
-    file.add_binary(content.data, content.address)
-    file.execution_start_address = content.start
-    text: str = file.as_ihex(16)
-    return text.encode("ascii")
+    """As Intel HEX, 16 bytes a record; no record runs over a 64 kB edge."""
+    lines: list[str] = []
+    upper = None
+    at, data = content.address, content.data
+    done = 0
+    while done < len(data):
+        address = at + done
+        if address >> 16 != upper:
+            upper = address >> 16
+            lines.append(bincopy.pack_ihex(LINEAR, 0, 2, upper.to_bytes(2, "big")))
+        size = min(_PER_RECORD - address % _PER_RECORD, len(data) - done)
+        lines.append(bincopy.pack_ihex(DATA, address & 0xFFFF, size, data[done : done + size]))
+        done += size
+    if content.start is not None:
+        lines.append(bincopy.pack_ihex(START_LINEAR, 0, 4, content.start.to_bytes(4, "big")))
+    lines.append(bincopy.pack_ihex(END, 0, 0, None))
+    return ("\n".join(lines) + "\n").encode("ascii")

@@ -288,7 +288,7 @@ class Bench:
         rested = self._foundations()
         if role == "board":
             self.board.take_firmware(facts.settings, wiped=wiped, t=t)
-            self.read_back_settings = None
+            self.read_back_settings = self.board.stored  # the job reads back what the new program holds
         elif role == "receiver":
             if wiped:
                 self.receiver.end.forget()
@@ -389,9 +389,8 @@ class Bench:
         against = hindrances(self.loading.link, self.distance_m, transmitter_on=self.transmitter.on, receiver_on=self.receiver.powered and self.receiver.runs)
         if listener.hear(None if against else sender.offer(), t):
             self.board.events.append((t, f"receiver: {listener.state}"))
-        binding = sender.mode != "normal" or listener.state in ("bind", "registering")
-        on = self.receiver.powered and self.receiver.runs
-        self.cycle.see(t, receiver_on=on, transmitter_on=self.transmitter.on, linked=self.receiver.linked, binding=binding)
+        binding = sender.mode != "normal" or listener.state in ("bind", "registering") or self.loading.running
+        self.cycle.see(t, receiver_on=self.receiver.powered, transmitter_on=self.transmitter.on, linked=self.receiver.linked, binding=binding)
 
     @property
     def rival_on_the_wire(self) -> str | None:

@@ -182,9 +182,9 @@ class Loading:
         self.jobs[order.role] = job
         return job.state
 
-    def busy(self, role: Role) -> bool:
+    def busy(self, role: str) -> bool:
         """Whether a job runs on a device."""
-        job = self.jobs.get(role)
+        job = next((job for each, job in self.jobs.items() if each == role), None)
         return job is not None and not job.state.over
 
     @property

@@ -216,6 +216,7 @@ class Reporter:
         found = self._rules(bench.board.running) + self._damage() + bind_findings(bench)
         if bench.board.powered and not bench.board.booting(bench.t) and bench.t - self.settled_since > 1.0:
             found += check_line(reading, would_read, bench.wire_alive, self._silent_because(), bench.rival_on_the_wire, self._mends)
+        found = [each for each in found if each.code != "load.no-program" or not bench.loading.busy(each.where)]  # it is just being given one
         return sorted(found, key=lambda finding: ("stop", "warn", "note").index(finding.severity))
 
     def _mends(self, way: Reading) -> tuple[Mend, ...]:
@@ -319,7 +320,7 @@ class Reporter:
             "loom": loom_value(bench.document, bench.rung),
             "port plan": f"{reading.port} {'read' if reading.port == PULSE_INPUTS else 'gets'} rx" if reading.port else "no rx job",
             "load": "flashing" if bench.loading.running else bench.loading.link.verdict,
-            "bind": bench.receiver.state or "no supply",
+            "bind": {None: "no supply", "bootloader": "no program"}.get(bench.receiver.state, bench.receiver.state or ""),
             "line": f"{reading.good} good/s" if reading.good or reading.bad or reading.bytes else "silent",
             "sticks": f"{proven} of 4 axes",
             "switchboard": f"{table.seen} of {len(table.rows)} rows" if table.rows else "no bands",

@@ -61,6 +61,7 @@ export function BenchPanel({
             title={`Transmitter · ${parts.transmitter.name}`}
             on={live.transmitter_on}
             label="Transmitter on"
+            says="on"
             toggle={(on) => sendHands({ transmitter_on: on })}
           >
             <Box sx={{ display: "flex", justifyContent: "space-between", my: 0.75, opacity: live.transmitter_on ? 1 : 0.55 }}>
@@ -108,6 +109,7 @@ export function BenchPanel({
             title={`Receiver · ${parts.receiver.name}`}
             on={live.receiver_plugged}
             label="Receiver plugged in"
+            says="plugged in"
             toggle={(on) => sendHands({ receiver_plugged: on })}
           >
             <Box sx={{ display: "flex", gap: 1, alignItems: "center", fontSize: 13 }}>
@@ -210,12 +212,14 @@ function Card({
   children,
   on,
   label,
+  says,
   toggle,
 }: {
   title: string;
   children: ReactNode;
   on?: boolean;
   label?: string;
+  says?: string;
   toggle?: (on: boolean) => void;
 }) {
   return (
@@ -231,7 +235,7 @@ function Card({
         {toggle && (
           <>
             <Box component="span" aria-hidden="true" sx={{ fontSize: 11.5, color: "text.secondary" }}>
-              {label}
+              {says ?? label}
             </Box>
             <Switch
               size="small"

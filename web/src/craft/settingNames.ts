@@ -10,7 +10,7 @@ export function settingName(path: string): string {
     case "channel_map":
       return "Channel map";
     case "stick_lines":
-      return `Stick-${second} line`;
+      return second ? `Stick-${second} line` : "Stick lines";
     case "arming":
       return second ? `Arm ${second === "channel" ? "channel" : `band ${second}`}` : "Arm band";
     case "modes":

@@ -127,7 +127,6 @@ function Plot({ budget, distance }: { budget: Budget; distance: number }) {
   const decades = [1, 10, 100, 1000, 10000, 100000].filter((metres) => metres >= first && metres <= last);
   const rungs = Array.from({ length: 9 }, (_, index) => -140 + index * 20).filter((dbm) => dbm > low && dbm < high);
   const line = curve.map(([metres, dbm]) => `${x(metres).toFixed(1)},${y(dbm).toFixed(1)}`).join(" ");
-  const here = Math.min(Math.max(distance, first), last);
   const text = { fontSize: 11.5, fontFamily: mono, fill: colours.tarnishText };
   return (
     <svg
@@ -191,10 +190,14 @@ function Plot({ budget, distance }: { budget: Budget; distance: number }) {
         <Mark x={x(budget.alarm_at_m)} y={y(budget.alarm_dbm)} ink={colours.copper} label={far(budget.alarm_at_m)} />
       )}
       <Mark x={x(budget.range_m)} y={y(budget.sensitivity_dbm)} ink={colours.oxide} label={far(budget.range_m)} />
-      <line x1={x(here)} x2={x(here)} y1={TOP} y2={HEIGHT - BOTTOM} stroke={colours.slate} strokeDasharray="2 3" />
-      <text x={x(here) + 5} y={TOP + 10} {...text} fill={colours.slate}>
-        bench: {far(distance)}
-      </text>
+      {distance >= first && distance <= last && (
+        <>
+          <line x1={x(distance)} x2={x(distance)} y1={TOP} y2={HEIGHT - BOTTOM} stroke={colours.slate} strokeDasharray="2 3" />
+          <text x={x(distance) + 5} y={HEIGHT - BOTTOM - 6} {...text} fill={colours.slate}>
+            bench: {far(distance)}
+          </text>
+        </>
+      )}
     </svg>
   );
 }
@@ -203,7 +206,16 @@ function Mark({ x, y, ink, label }: { x: number; y: number; ink: string; label: 
   return (
     <g>
       <circle cx={x} cy={y} r={4.5} fill={ink} />
-      <text x={x + 7} y={y - 7} fontSize={12} fontWeight={600} fontFamily={mono} fill={ink}>
+      <text
+        x={x + 7}
+        y={y - 7}
+        textAnchor={x > WIDTH - 70 ? "end" : "start"}
+        dx={x > WIDTH - 70 ? 30 : 0}
+        fontSize={12}
+        fontWeight={600}
+        fontFamily={mono}
+        fill={ink}
+      >
         {label}
       </text>
     </g>

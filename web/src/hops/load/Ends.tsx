@@ -31,12 +31,12 @@ export function Ends({
     <Box
       role="radiogroup"
       aria-label="Device"
-      sx={{ display: "grid", gridTemplateColumns: "minmax(0,1fr) 172px minmax(0,1fr) 28px minmax(0,1fr)", alignItems: "center" }}
+      sx={{ display: "grid", gridTemplateColumns: "minmax(0,1fr) 172px minmax(0,1fr) 28px minmax(0,1fr)", alignItems: "stretch" }}
     >
       {card("transmitter")}
       <LinkLine link={load.link} />
       {card("receiver")}
-      <Box aria-hidden="true" sx={{ borderTop: `2px solid ${colours.hairline}` }} />
+      <Box aria-hidden="true" sx={{ alignSelf: "center", borderTop: `2px solid ${colours.hairline}` }} />
       {card("board")}
     </Box>
   );
@@ -121,7 +121,7 @@ function LinkLine({ link }: { link: Outlook | null }) {
   const ink = VERDICT_INK[link.verdict];
   const silent = link.verdict === "silent";
   return (
-    <Box sx={{ textAlign: "center", px: 1 }}>
+    <Box sx={{ textAlign: "center", px: 1, alignSelf: "center" }}>
       <Box sx={{ fontWeight: 700, color: ink, fontSize: 14 }}>{link.verdict}</Box>
       <Box aria-hidden="true" sx={{ display: "flex", alignItems: "center", my: 0.5, mx: -1 }}>
         <Box sx={{ flex: 1, borderTop: silent ? `2px dotted ${colours.tarnish}` : `2px solid ${ink}` }} />
@@ -131,7 +131,7 @@ function LinkLine({ link }: { link: Outlook | null }) {
         <Box sx={{ flex: 1, borderTop: silent ? `2px dotted ${colours.tarnish}` : `2px solid ${ink}` }} />
       </Box>
       <Box sx={{ fontSize: 12, color: "text.secondary", lineHeight: 1.35 }}>
-        {silent ? "they do not understand each other" : `${link.channels} channels, ${link.telemetry ? "telemetry" : "no telemetry"}`}
+        {silent ? link.because.join("; ") : `${link.channels} channels, ${link.telemetry ? "telemetry" : "no telemetry"}`}
       </Box>
     </Box>
   );

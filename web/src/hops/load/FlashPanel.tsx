@@ -183,7 +183,7 @@ export function Progress({ job }: { job: JobState }) {
             {job.rate_bytes_s ? `, ${(job.rate_bytes_s / 1024).toFixed(1)} kB/s` : ""}
           </Box>
         )}
-        <Box component="span" sx={{ ml: "auto", fontFamily: mono, fontSize: 16 }} data-testid="flash-percent">
+        <Box component="span" sx={{ ml: "auto", fontFamily: mono, fontSize: 16, whiteSpace: "nowrap" }} data-testid="flash-percent">
           {(job.percent ?? 0).toFixed(0)} %
         </Box>
       </Box>

@@ -1,16 +1,16 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import { useState } from "react";
-import type { LoadReport, Role } from "../../api/types";
+import type { LoadHopView, LoadReport, Role } from "../../api/types";
 import { useBenchStore, useSteady } from "../../bench/useBench";
 import type { HopProps } from "../../craft/CraftPage";
 import { colours } from "../../look/colours";
 import { HopHead } from "../../look/HopHead";
 import { Problem } from "../../look/Problem";
-import { Ends, ROLE_WORDS } from "./Ends";
+import { Ends } from "./Ends";
 import { FlashPanel } from "./FlashPanel";
 import { Images } from "./Images";
-import { Log } from "./Log";
+import { KeptSettings, Log } from "./Log";
 import { Shelf } from "./Shelf";
 import { useFlashes, useLoadView } from "./useLoad";
 
@@ -59,40 +59,18 @@ export function LoadHop({ craft, edit }: HopProps) {
         Looking at the devices…
       </>
     );
+  const offered = log.data?.find((each) => each.carried);
   const chosen = view.data?.view.images.find((each) => each.image.id === image) ?? null;
   return (
     <>
       {head}
       <Ends load={load} jobs={jobs} chosen={role} onChoose={choose} />
-      {load.link && load.link.verdict !== "talks" && (
-        <Box sx={{ mt: 1, fontSize: 13, color: load.link.verdict === "silent" ? colours.oxide : colours.copperText }}>
-          {load.link.because.slice(load.link.verdict === "silent" ? 0 : 1).join("; ")}.
+      {offered && (
+        <Box sx={{ mt: 1.5 }}>
+          <KeptSettings craft={craft} flash={offered} edit={edit} />
         </Box>
       )}
-      {(view.data?.view.ways_out.length ?? 0) > 0 && (
-        <Box
-          component="section"
-          aria-label="Shortest way to a link that talks"
-          sx={{ mt: 1.5, p: 1.5, borderRadius: 1.5, bgcolor: colours.copperWash, fontSize: 13.5 }}
-        >
-          <b>Shortest way to a link that talks</b>
-          {view.data?.view.ways_out.map((way) => (
-            <Box
-              key={way.steps.map((step) => step.image).join()}
-              sx={{ display: "flex", gap: 1, alignItems: "center", mt: 0.5, flexWrap: "wrap" }}
-            >
-              {way.steps.map((step) => (
-                <Button key={step.image} variant="outlined" onClick={() => choose(step.role, step.image)}>
-                  {ROLE_WORDS[step.role]}: {step.said}
-                </Button>
-              ))}
-              <Box component="span" sx={{ color: "text.secondary" }}>
-                then it {way.then.verdict}, {way.then.channels} channels{way.then.telemetry ? ", telemetry" : ""}
-              </Box>
-            </Box>
-          ))}
-        </Box>
-      )}
+      {(view.data?.view.ways_out.length ?? 0) > 0 && <WaysOut ways={view.data?.view.ways_out ?? []} onChoose={choose} />}
       <Problem text={(view.error ?? log.error)?.message ?? ""} />
       <Box sx={{ display: "grid", gridTemplateColumns: "minmax(0, 1fr) 340px", gap: 2, mt: 1.5, alignItems: "start" }}>
         <Images
@@ -106,8 +84,52 @@ export function LoadHop({ craft, edit }: HopProps) {
         <FlashPanel key={role} device={device} load={load} job={jobs.find((each) => each.order.role === role)} image={chosen} />
       </Box>
       <Box sx={{ mt: 2, display: "grid", gap: 2 }}>
-        <Log craft={craft} flashes={log.data ?? []} edit={edit} />
+        <Log flashes={log.data ?? []} />
       </Box>
     </>
+  );
+}
+
+/** The sets of images that would make both ends understand each other, fewest flashes first. */
+function WaysOut({ ways, onChoose }: { ways: LoadHopView["ways_out"]; onChoose: (role: Role, image: string) => void }) {
+  return (
+    <Box
+      component="section"
+      aria-label="Shortest way to a link that talks"
+      sx={{
+        mt: 1.5,
+        px: 1.5,
+        py: 1,
+        borderRadius: 1.5,
+        bgcolor: colours.copperWash,
+        fontSize: 13.5,
+        display: "flex",
+        gap: 1,
+        alignItems: "center",
+        flexWrap: "wrap",
+      }}
+    >
+      <b>Shortest way to a link that talks:</b>
+      {ways.map((way, index) => (
+        <Box
+          component="span"
+          key={way.steps.map((step) => step.image).join()}
+          sx={{ display: "inline-flex", gap: 0.75, alignItems: "center" }}
+        >
+          {index > 0 && "or"}
+          {way.steps.map((step) => (
+            <Button
+              key={step.image}
+              variant={index === 0 ? "contained" : "outlined"}
+              onClick={() => onChoose(step.role, step.image)}
+              title={`${step.said}; then it ${way.then.verdict}, ${way.then.channels} channels${way.then.telemetry ? ", telemetry" : ""}`}
+            >
+              {step.said.replace(/ \(.*/, "")} on the {step.role === "transmitter" ? "transmitter's end" : step.role}
+            </Button>
+          ))}
+          {way.then.verdict === "talks with less" && <span>(talks with less)</span>}
+        </Box>
+      ))}
+    </Box>
   );
 }

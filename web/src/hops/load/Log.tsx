@@ -7,12 +7,10 @@ import { colours, mono } from "../../look/colours";
 import { Panel } from "../../look/Panel";
 import { useSettingsChoice } from "./useLoad";
 
-/** Settings that were kept before a flash, offered back; and what was flashed. */
-export function Log({ craft, flashes, edit }: { craft: Craft; flashes: FlashView[]; edit: HopProps["edit"] }) {
-  const offered = flashes.find((each) => each.carried);
+/** What was flashed, and how it ended. */
+export function Log({ flashes }: { flashes: FlashView[] }) {
   return (
     <>
-      {offered?.carried && <KeptSettings craft={craft} flash={offered} edit={edit} />}
       {flashes.length > 0 && (
         <Panel title="What was flashed" aside={`${flashes.length} ${flashes.length === 1 ? "job" : "jobs"}, the newest first`}>
           <Box component="ul" aria-label="Flash log" sx={{ listStyle: "none", m: 0, p: 0 }}>
@@ -22,7 +20,7 @@ export function Log({ craft, flashes, edit }: { craft: Craft; flashes: FlashView
                 key={each.id}
                 sx={{
                   display: "grid",
-                  gridTemplateColumns: "118px 110px minmax(0, 1fr) 60px",
+                  gridTemplateColumns: "132px 110px minmax(0, 1fr) 60px",
                   columnGap: 1.5,
                   py: 0.5,
                   borderBottom: `1px solid ${colours.hairline}`,
@@ -30,7 +28,7 @@ export function Log({ craft, flashes, edit }: { craft: Craft; flashes: FlashView
                 }}
               >
                 <Box component="span" sx={{ fontFamily: mono, fontSize: 12 }}>
-                  {new Date(each.began_at).toLocaleString([], { dateStyle: "short", timeStyle: "short" })}
+                  {new Date(each.began_at).toLocaleString([], { day: "numeric", month: "short", hour: "2-digit", minute: "2-digit" })}
                 </Box>
                 <span>{each.job.device}</span>
                 <span>
@@ -62,7 +60,8 @@ export function Log({ craft, flashes, edit }: { craft: Craft; flashes: FlashView
   );
 }
 
-function KeptSettings({ craft, flash, edit }: { craft: Craft; flash: FlashView; edit: HopProps["edit"] }) {
+/** Settings that were read from the board before a flash, offered back as a difference. */
+export function KeptSettings({ craft, flash, edit }: { craft: Craft; flash: FlashView; edit: HopProps["edit"] }) {
   const choice = useSettingsChoice(craft.id);
   const lines = flash.carried?.lines ?? [];
   const back = lines.filter((line) => line.says === "comes back" || line.says === "renamed").length;

@@ -12,6 +12,7 @@ import { useAsked } from "../../look/useAsked";
 import { hex, readImage, shelve, sized, unshelve, useShelf } from "./useLoad";
 
 const MOST_MB = 48;
+const COLUMNS = "minmax(0, 1.2fr) 60px minmax(0, 1fr) 62px 88px 36px 60px";
 
 /** The workshop's images; and the way to put another one there. */
 export function Shelf({ workshopId }: { workshopId: number }) {
@@ -94,6 +95,20 @@ export function Shelf({ workshopId }: { workshopId: number }) {
         {shelf.data?.length === 0 && (
           <Box sx={{ color: "text.secondary" }}>The shelf is empty. Images for every device that you flash belong here.</Box>
         )}
+        <Box
+          aria-hidden="true"
+          sx={{ display: "grid", gridTemplateColumns: COLUMNS, columnGap: 1.5, fontSize: 12.5, color: "text.secondary" }}
+        >
+          <span>Target</span>
+          <span>Version</span>
+          <span>Radio</span>
+          <Box component="span" sx={{ textAlign: "right" }}>
+            Size
+          </Box>
+          <span>CRC-32</span>
+          <span />
+          <span />
+        </Box>
         <Box component="ul" aria-label="Images on the shelf" sx={{ listStyle: "none", m: 0, p: 0 }}>
           {images.map((each) => (
             <Row key={each.id} image={each} onDrop={() => asked.ask(async () => unshelve(each.id).then(again))} />
@@ -111,7 +126,7 @@ function Row({ image, onDrop }: { image: ImageRow; onDrop: () => void }) {
       component="li"
       sx={{
         display: "grid",
-        gridTemplateColumns: "minmax(0, 1.2fr) 60px minmax(0, 1fr) 62px 88px auto auto",
+        gridTemplateColumns: COLUMNS,
         columnGap: 1.5,
         alignItems: "baseline",
         py: 0.5,
