@@ -14,6 +14,7 @@ from pathlib import Path
 import numpy as np
 
 from benchmarks.line import Row, every_decoder, naming, strip
+from benchmarks.load import mishaps, progress, reading
 from linkcore.craft.document import Fitted, Kit, apply_edits
 from linkcore.craft.parts import KitParts
 from linkcore.craft.starting import new_craft
@@ -30,7 +31,7 @@ RATE_HZ = 250
 
 
 def main() -> int:
-    rows = [decode_speed(), decode_memory_note(), every_decoder(), naming(), bench_speed(), planning(), first_page(), in_the_browser()]
+    rows = [decode_speed(), decode_memory_note(), every_decoder(), naming(), reading(), mishaps(), bench_speed(), planning(), first_page(), in_the_browser()]
     rows = [row for group in rows for row in group]
     width = max(len(name) for name, *_ in rows)
     failed = 0
@@ -251,7 +252,7 @@ def _measure_page(port: int) -> tuple[list[float], list[Row]]:
         with tempfile.TemporaryDirectory() as folder:
             capture = Path(folder) / "minute.vcd"
             write_capture(capture)
-            rows = strip(page, capture)
+            rows = strip(page, capture) + progress(page)
         chromium.close()
         return [float(sample) for sample in samples], rows
 

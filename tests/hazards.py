@@ -107,7 +107,7 @@ class Pilot:
             self.do(1.0, receiver_plugged=True)
         elif "supply away" in said:
             self.do(0.4, receiver_plugged=False)
-        elif "Give the receiver supply" in said:
+        elif "Give the receiver supply" in said or "lead in" in said:
             self.do(1.0, receiver_plugged=True)
         elif "Choose bind" in said:
             self.do(1.5, transmitter_mode="bind")

@@ -47,20 +47,26 @@ class Situation:
     count_on_board: int
     count_wanted: tuple[int, ...]
     satellite_home: bool
+    plugged: bool  # the receiver's lead
+    waits: bool  # the receiver would take a bind now
     bind_pad: str | None  # where the board sends its pulses, where that is not the satellite's own pad
     cycle: PowerCycle = field(default_factory=PowerCycle)
 
 
+_TAKE_SUPPLY: tuple[BindWay, ...] = ("button", "register")  # ways whose steps take the receiver's supply and give it back
+
+
 def steps(now: Situation) -> list[BindStep]:
     """The steps in order; the first that is not done is the next."""
-    found = [*_opening(now), *_back_in_order(now), *_proving(now)]
+    lead = [] if now.plugged or now.way in _TAKE_SUPPLY else [BindStep(who="receiver", text="Plug the receiver's lead in", done=False)]
+    found = [*lead, *_opening(now), *_back_in_order(now), *_proving(now)]
     first = next((step for step in found if not step.done), None)
     return [step.model_copy(update={"next": step is first}) for step in found]
 
 
 def _opening(now: Situation) -> list[BindStep]:
     waits, bound = in_words(now.binding.light("bind")), in_words(now.binding.light("bound"))
-    knows, in_bind = now.knows, now.receiver in ("bind", "bound")
+    knows, in_bind = now.knows, now.receiver == "bind"
 
     def step(who: Who, text: str, done: bool) -> BindStep:
         return BindStep(who=who, text=text, done=done or knows)
@@ -77,8 +83,8 @@ def _opening(now: Situation) -> list[BindStep]:
     if now.way == "power cycles":
         return [step("receiver", f"Give it supply three times, each for less than two seconds: it shows {waits}", in_bind), offers, wait]
     if now.way == "menu":
-        powered = f"Give the receiver supply: for {now.binding.wait_s:.0f} s it takes a bind"
-        return [step("receiver", powered, now.receiver is not None), offers, wait]
+        powered = f"Take the receiver's supply away and give it back: for {now.binding.wait_s:.0f} s it takes a bind"
+        return [step("receiver", powered, now.waits), offers, wait]
     if now.way == "register":
         return [
             step(
@@ -87,7 +93,7 @@ def _opening(now: Situation) -> list[BindStep]:
                 now.registered or now.receiver == "registering",
             ),
             step("transmitter", "Choose register in the transmitter's menu", now.registered),
-            step("receiver", "Take its supply away and give it back", now.registered and now.receiver not in (None, "registered", "registering")),
+            step("receiver", f"Take its supply away and give it back: for {now.binding.wait_s:.0f} s it takes a bind", now.registered and now.waits),
             offers,
             wait,
         ]

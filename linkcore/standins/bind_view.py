@@ -28,6 +28,8 @@ def situation(bench: Bench) -> Situation:
         count_on_board=bench.board.stored.bind_count,
         count_wanted=counts_for(bench.path.output.protocol),
         satellite_home=not bench.satellite_away,
+        plugged=bench.receiver_plugged,
+        waits=listener.waits(bench.t),
         bind_pad=bench.bind_pad,
         cycle=bench.cycle,
     )
