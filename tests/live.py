@@ -96,7 +96,7 @@ class Browser:
     def run(self, work):
         future = Future()
         self._work.put((work, future))
-        return future.result(timeout=180)
+        return future.result(timeout=400)
 
     def stop(self):
         self._work.put(None)

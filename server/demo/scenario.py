@@ -152,9 +152,9 @@ def load() -> list[str]:
             made.append(username)
         elif not Membership.objects.filter(user=user, workshop__demo=True).exists():
             raise NameTaken(f"a user of your own is called {username}; the demo needs that name, so it was not loaded")
-    crew = Workshop.objects.get(name=CREW)
-    if not crew.images.exists():
-        fill_shelf(crew, users.objects.get(username="wren"))
+    saltings = Workshop.objects.get(name=CREW)
+    if not saltings.images.exists():
+        fill_shelf(saltings, users.objects.get(username="wren"))
         made.append("the shelf")
     for document in (make() for make in CRAFTS):
         if not Craft.objects.filter(workshop__name=CREW, name=document.name).exists():

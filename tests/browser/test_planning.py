@@ -32,6 +32,49 @@ def saved(page, kind):
     return Path(download.value.path()).read_bytes()
 
 
+def bind_by_count(page):
+    """A satellite that knows nobody: the board's bind pulses, the bind itself, the count back to 0, and the proof."""
+    wait_coin(page, "Bind", CRACKED)
+    go(page, "Bind")
+    bench = page.get_by_role("complementary", name="Bench")
+    steps = page.get_by_role("list", name="Steps")
+    receiver = page.get_by_role("main").get_by_role("region", name="Receiver · Twin Leaf")
+
+    def off_and_on():
+        bench.get_by_role("switch", name="pack").click()
+        expect(bench.get_by_text("Dark.")).to_be_visible()
+        bench.get_by_role("switch", name="pack").click()
+
+    def next_is(text):
+        expect(steps.locator("[aria-current=step]")).to_contain_text(text)
+
+    expect(bench.get_by_text("no signal yet")).to_be_visible()  # the board has started
+    next_is("Set the bind count to 9 or 7 and write it")
+    page.get_by_role("button", name="Set 9").click()
+    write(page)
+    next_is("Take board and satellite off supply together")
+    off_and_on()
+    expect(receiver.get_by_text("in bind", exact=True)).to_be_visible()
+    next_is("Choose bind in the transmitter's menu")
+    page.get_by_role("main").get_by_role("button", name="Bind", exact=True).click()
+    expect(receiver.get_by_text("just bound", exact=True)).to_be_visible()
+    page.get_by_role("button", name="Leave bind").click()
+    next_is("Set the bind count back to 0 and write it")
+    expect(findings_of(page)).to_contain_text("The bind count is 9")
+    wait_coin(page, "Bind", CRACKED)
+    page.get_by_role("button", name="Back to 0", exact=True).click()
+    expect(page.get_by_text("9 on the board, 0 in the draft")).to_be_visible()
+    write(page)
+    next_is("Receiver off and on again")
+    off_and_on()
+    next_is("Transmitter off and on again")
+    page.get_by_role("button", name="Switch off").click()
+    page.get_by_role("button", name="Switch on").click()
+    wait_coin(page, "Bind", RINGS)
+    expect(page.get_by_text(re.compile("The link came back by itself after"))).to_be_visible()
+    expect(page.get_by_text("0 on the board, 0 in the draft")).to_be_visible()
+
+
 class DunlinTest(BrowserTest):
     @in_browser
     def test_from_an_empty_kit_to_a_printed_drawing_with_every_wire_rung_out(self, people):
@@ -85,6 +128,8 @@ class DunlinTest(BrowserTest):
         expect(page.get_by_role("main")).to_contain_text("no running port has the receiver job")
         write(page)
         restart(page)
+        bind_by_count(page)
+        go(page, "Line")
         expect(page.get_by_text(re.compile("DSMX, 9[01] frames a second"))).to_be_visible()
         wait_coin(page, "Line", RINGS)
 

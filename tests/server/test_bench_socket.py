@@ -61,7 +61,9 @@ class Viewer:
             return closed.rcvd.code
 
 
-class BenchSocketTest(TransactionTestCase):
+class OnTheSocket(TransactionTestCase):
+    """Tests that look at a craft's bench over its socket."""
+
     def setUp(self):
         make_people()
         self.craft = make_craft(sbus_craft())
@@ -78,6 +80,17 @@ class BenchSocketTest(TransactionTestCase):
         with connect(address, additional_headers=headers, origin=server.address, max_size=None) as opened:
             yield Viewer(opened)
 
+    def write_and_restart(self):
+        with self.viewer() as viewer:
+            viewer.until("report")
+            self.assertTrue(viewer.act("write", version=Craft.objects.get(pk=self.craft.pk).version)["ok"])
+            self.assertTrue(viewer.act("read back")["ok"])
+            viewer.until("report", lambda report: report["restart_due"] and not report["differences"])
+            self.assertTrue(viewer.act("restart")["ok"])
+            viewer.until("live", lambda message: message["board"]["link"] == "good")
+
+
+class BenchSocketTest(OnTheSocket):
     def test_only_the_workshop_may_look(self):
         with self.viewer("dipper") as viewer:
             self.assertEqual(viewer.closed_with(), 4404)
@@ -92,15 +105,6 @@ class BenchSocketTest(TransactionTestCase):
             seen = teal.until("live", lambda message: abs((message["board"]["axes"]["roll"] or 0) - 1750) < 3)
             self.assertEqual(seen["switches"]["S3"], 2)
             self.assertEqual(wren.until("live", lambda message: message["t"] >= seen["t"])["right"], {"x": 0.5, "y": -1.0})
-
-    def write_and_restart(self):
-        with self.viewer() as viewer:
-            viewer.until("report")
-            self.assertTrue(viewer.act("write", version=Craft.objects.get(pk=self.craft.pk).version)["ok"])
-            self.assertTrue(viewer.act("read back")["ok"])
-            viewer.until("report", lambda report: report["restart_due"] and not report["differences"])
-            self.assertTrue(viewer.act("restart")["ok"])
-            viewer.until("live", lambda message: message["board"]["link"] == "good")
 
     def test_a_new_board_holds_nothing_until_it_is_written(self):
         with self.viewer() as viewer:

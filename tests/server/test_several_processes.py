@@ -17,10 +17,13 @@ from django.test import Client, TransactionTestCase
 from websockets.sync.client import connect
 
 from launcher.mariadb import die_with_parent, free_port
+from linkcore.images.flashing import RUNNING
 from server.bench.models import BenchRecord
 from server.proofs.models import ProofRecord
+from server.shelf.models import FlashRecord
 from tests.crafts import crsf_craft
 from tests.server.base import make_craft, make_people
+from tests.server.shelf import shelve
 from tests.server.test_bench_socket import Viewer
 
 
@@ -102,3 +105,32 @@ class SeveralProcessesTest(TransactionTestCase):
             taken_over = wren.until("live", lambda message: message["board"]["link"] == "good")
             self.assertEqual(taken_over["board"]["port"], "U6", "what was written is still on the board")
             self.assertNotEqual(BenchRecord.objects.get(craft=self.craft).holder, holder)
+
+    def test_a_killed_process_leaves_an_interrupted_job_and_a_device_that_can_be_flashed_again(self):
+        image = shelve(self.craft, "wisp-900-3.1.0-868.hex")
+        with self.two.viewer(self.craft, "teal") as teal:
+            teal.until("report")
+            teal.say(type="hands", adapter_plugged=True)
+            teal.until("report", lambda report: report["load"]["adapter_plugged"])
+            self.assertTrue(teal.act("flash", flash={"role": "receiver", "image": image, "way": "adapter"})["ok"])
+            teal.until("live", lambda message: message["jobs"] and message["jobs"][0]["percent"] > 20)
+            self.assertEqual(FlashRecord.objects.get().state, "writing")
+            self.eventually(lambda: BenchRecord.objects.get(craft=self.craft).read().devices["receiver"].installed.facts is None)
+            self.two.kill()
+        with self.one.viewer(self.craft, "wren") as wren:
+            report = wren.until("report")
+            self.assertEqual(next(each for each in report["load"]["devices"] if each["role"] == "receiver")["in_bootloader"], True)
+            record = FlashRecord.objects.get()
+            self.assertEqual(record.state, "interrupted")
+            self.assertIn("bootloader", record.read().recover[0])
+            self.assertIsNotNone(record.ended_at)
+            self.assertTrue(wren.act("flash", flash={"role": "receiver", "image": image, "way": "adapter"})["ok"])
+            done = wren.until("live", lambda message: message["jobs"] and message["jobs"][0]["state"] not in RUNNING)
+            self.assertEqual(done["jobs"][0]["state"], "done")
+        self.eventually(lambda: sorted(FlashRecord.objects.values_list("state", flat=True)) == ["done", "interrupted"])
+
+    def eventually(self, true):
+        until = time.monotonic() + 20
+        while not true():
+            self.assertLess(time.monotonic(), until)
+            time.sleep(0.05)

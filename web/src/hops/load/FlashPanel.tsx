@@ -54,7 +54,9 @@ export function FlashPanel({
       ) : (
         <>
           {job && <Progress job={job} />}
-          {!running && <Order device={device} load={load} image={image} />}
+          <Box sx={{ display: running ? "none" : undefined }}>
+            <Order device={device} load={load} image={image} />
+          </Box>
           <Faults fault={load.fault} />
         </>
       )}
@@ -73,6 +75,7 @@ function Order({ device, load, image }: { device: DeviceView; load: LoadReport; 
   const start = async () => {
     if (!image || !there) return;
     setBusy(true);
+    setWay(there.way); // what was taken stays chosen, whatever happens on the way
     const answer = await doAct("flash", undefined, {
       role: device.role,
       image: image.image.id,

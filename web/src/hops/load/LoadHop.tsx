@@ -2,7 +2,7 @@ import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import { useState } from "react";
 import type { LoadHopView, LoadReport, Role } from "../../api/types";
-import { useBenchStore, useSteady } from "../../bench/useBench";
+import { useSteady } from "../../bench/useBench";
 import type { HopProps } from "../../craft/CraftPage";
 import { colours } from "../../look/colours";
 import { HopHead } from "../../look/HopHead";
@@ -16,7 +16,7 @@ import { useFlashes, useLoadView } from "./useLoad";
 
 export function LoadHop({ craft, edit }: HopProps) {
   const load = useSteady((state) => state.report?.load ?? null) as LoadReport | null;
-  const jobs = useBenchStore((state) => state.live?.jobs) ?? [];
+  const jobs = useSteady((state) => state.live?.jobs ?? []); // snapshots come 25 times a second; this changes only while a job runs
   const [picked, setPicked] = useState<Role | null>(null);
   const [image, setImage] = useState<string | null>(null);
   const [every, setEvery] = useState(false);
@@ -26,8 +26,9 @@ export function LoadHop({ craft, edit }: HopProps) {
   const role: Role = picked ?? (silent ? "receiver" : (flashable?.role ?? "board"));
   const runs = JSON.stringify(load?.devices.map((each) => [each.sha256, each.runs]));
   const states = jobs.map((job) => `${job.order.role}${job.state}${job.began_t}`).join();
-  const view = useLoadView(craft, role, every, runs ?? "");
-  const log = useFlashes(craft.id, states.replace(/(asking|erasing|writing|verifying|restarting)/g, "runs"));
+  const began = states.replace(/(asking|erasing|writing|verifying|restarting)/g, "runs"); // changes when a job begins or ends
+  const view = useLoadView(craft, role, every, `${runs}${began}`);
+  const log = useFlashes(craft.id, began);
   const choose = (next: Role, of: string | null = null) => {
     setPicked(next);
     setImage(of);
