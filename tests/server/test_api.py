@@ -232,7 +232,7 @@ class DemoTest(TransactionTestCase):
         curlew = Craft.objects.get(name="Curlew")
         self.assertEqual(
             sorted(ProofRecord.objects.filter(craft=curlew).values_list("hop", flat=True).distinct()),
-            ["kit", "line", "loom", "port plan", "sticks", "switchboard"],
+            ["bind", "kit", "line", "load", "loom", "port plan", "sticks", "switchboard"],
         )
         Craft.objects.filter(pk=curlew.pk).update(document=curlew.document | {"about": "changed"})
         self.assertEqual(scenario.load(), [])
