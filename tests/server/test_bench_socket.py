@@ -223,7 +223,7 @@ class BenchSocketTest(OnTheSocket):
         self.write_and_restart()
         with self.viewer() as viewer:
             viewer.say(type="hands", pack=False)
-            viewer.until("live", lambda message: not message["board"]["powered"] and message["light"] == "off")
+            viewer.until("live", lambda message: not message["board"]["powered"] and message["light"]["pattern"] == "off")
             viewer.say(type="hands", usb=True)
             powered = viewer.until("live", lambda message: message["board"]["link"] == "good")
             self.assertEqual((powered["usb"], powered["pack"], powered["failed"]), (True, False, []))
@@ -311,7 +311,7 @@ class LeaseTest(TransactionTestCase):
     def setUp(self):
         make_people()
         craft = make_craft(crsf_craft())
-        self.record = BenchRecord.objects.create(craft=craft, state=BenchRecord.first_state(craft.read().settings).keep())
+        self.record = BenchRecord.objects.get(craft=craft)
 
     def test_the_second_process_is_sent_to_the_first(self):
         self.assertEqual(BenchRecord.claim(self.record.pk, "one", "channel-1"), "channel-1")
