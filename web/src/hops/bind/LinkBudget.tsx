@@ -119,7 +119,8 @@ function Plot({ budget, distance }: { budget: Budget; distance: number }) {
   const curve = budget.curve as [number, number][];
   const first = curve[0]?.[0] ?? 1;
   const last = curve[curve.length - 1]?.[0] ?? 10;
-  const high = Math.max(...curve.map((point) => point[1]), budget.alarm_dbm + 10);
+  const allowed = budget.limit_dbm === null ? 0 : Math.max(0, budget.limit_dbm - budget.eirp_dbm);
+  const high = Math.max(...curve.map((point) => point[1] + allowed), budget.alarm_dbm + 10);
   const low = Math.min(budget.sensitivity_dbm - 10, ...curve.map((point) => point[1]));
   const x = (metres: number) =>
     LEFT + ((Math.log10(metres) - Math.log10(first)) / (Math.log10(last) - Math.log10(first))) * (WIDTH - LEFT - 12);
@@ -127,6 +128,8 @@ function Plot({ budget, distance }: { budget: Budget; distance: number }) {
   const decades = [1, 10, 100, 1000, 10000, 100000].filter((metres) => metres >= first && metres <= last);
   const rungs = Array.from({ length: 9 }, (_, index) => -140 + index * 20).filter((dbm) => dbm > low && dbm < high);
   const line = curve.map(([metres, dbm]) => `${x(metres).toFixed(1)},${y(dbm).toFixed(1)}`).join(" ");
+  const above = budget.limit_dbm === null ? null : budget.limit_dbm - budget.eirp_dbm;
+  const atLimit = above === null ? "" : curve.map(([metres, dbm]) => `${x(metres).toFixed(1)},${y(dbm + above).toFixed(1)}`).join(" ");
   const text = { fontSize: 11.5, fontFamily: mono, fill: colours.tarnishText };
   return (
     <svg
@@ -185,6 +188,14 @@ function Plot({ budget, distance }: { budget: Budget; distance: number }) {
       <text x={LEFT + 8} y={y(budget.alarm_dbm) - 5} {...text} fill={colours.copperText}>
         alarm line {budget.alarm_dbm} dBm
       </text>
+      {atLimit && (
+        <>
+          <polyline points={atLimit} fill="none" stroke={colours.slate} strokeWidth={1.5} strokeDasharray="7 4" />
+          <text x={WIDTH - 14} y={TOP + 12} textAnchor="end" {...text} fill={colours.slate}>
+            dashed: what {budget.region} allows, {budget.limit_dbm?.toFixed(1)} dBm EIRP
+          </text>
+        </>
+      )}
       <polyline points={line} fill="none" stroke={colours.verdigris} strokeWidth={2.5} />
       {budget.alarm_at_m >= first && budget.alarm_at_m <= last && (
         <Mark x={x(budget.alarm_at_m)} y={y(budget.alarm_dbm)} ink={colours.copper} label={far(budget.alarm_at_m)} />
@@ -193,7 +204,7 @@ function Plot({ budget, distance }: { budget: Budget; distance: number }) {
       {distance >= first && distance <= last && (
         <>
           <line x1={x(distance)} x2={x(distance)} y1={TOP} y2={HEIGHT - BOTTOM} stroke={colours.slate} strokeDasharray="2 3" />
-          <text x={x(distance) + 5} y={HEIGHT - BOTTOM - 6} {...text} fill={colours.slate}>
+          <text x={x(distance) + 5} y={TOP + (HEIGHT - TOP - BOTTOM) * 0.5} {...text} fill={colours.slate}>
             bench: {far(distance)}
           </text>
         </>

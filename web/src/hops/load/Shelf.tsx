@@ -172,6 +172,9 @@ function Row({ image, onDrop }: { image: ImageRow; onDrop: () => void }) {
   );
 }
 
+const startsOutside = ({ start, address, size }: ReadView) =>
+  start !== null && address !== null && (start < address || start >= address + size);
+
 const EMPTY = { target: "", version: "", family: "", band: "", region: "", least_bootloader: "" };
 
 /** A file that was read: what it is, and the form beside it where it does not say so itself. */
@@ -223,7 +226,10 @@ function Found({ read, busy, onPut, onDrop }: { read: ReadView; busy: boolean; o
         {read.start !== null && (
           <>
             <dt>Starts at</dt>
-            <dd>{hex(read.start)}</dd>
+            <Box component="dd" sx={{ color: startsOutside(read) ? colours.oxide : undefined }}>
+              {hex(read.start)}
+              {startsOutside(read) && ": that lies outside its own bytes; it would not start"}
+            </Box>
           </>
         )}
         {read.gaps.length > 0 && (
