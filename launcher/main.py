@@ -20,7 +20,7 @@ from launcher.mariadb import Database, die_with_parent
 from launcher.setup import PYTHON, ROOT, VAR, WEB, Trouble, say
 
 ADDRESS = "127.0.0.1"
-HEADLESS = {"decode": "commands.decode", "identify": "commands.decode", "calc": "commands.calc"}
+HEADLESS = {"decode": "commands.decode", "identify": "commands.decode", "calc": "commands.calc", "image": "commands.images", "images": "commands.images"}
 
 
 def main(arguments: Sequence[str]) -> int:
@@ -45,7 +45,8 @@ def main(arguments: Sequence[str]) -> int:
 
 def _parser() -> argparse.ArgumentParser:
     parser = argparse.ArgumentParser(
-        prog="./bell", description="Coin Bell. Also: ./bell decode FILE, ./bell identify FILE, ./bell calc WHAT (docs/commands.md)."
+        prog="./bell",
+        description="Coin Bell. Also: ./bell decode FILE, ./bell identify FILE, ./bell calc WHAT, ./bell image FILE, ./bell images --into DIR (docs/commands.md).",
     )
     verbs = parser.add_subparsers(required=True, metavar="COMMAND")
     for name, do, text in (

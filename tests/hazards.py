@@ -262,13 +262,13 @@ def bind_mishap(document, seed: int) -> dict[str, object]:
     elif wrong == "left in bind":
         pilot.do(0.5, transmitter_on=True)
         pilot.do(1.0, transmitter_mode="bind")
-    if not bench.receiver_plugged and wrong != "supply away":
+    if not bench.link.plugged and wrong != "supply away":
         pilot.do(receiver_plugged=True)
     done = pilot.bind()
     return {
-        "what": f"{bench.way}, {wrong}",
+        "what": f"{bench.link.way}, {wrong}",
         "over": True,
-        "runs": bench.knows,
+        "runs": bench.link.knows,
         "whole": bind_report(bench).proven and not bench.board.stored.bind_count,
         "says": done,
     }

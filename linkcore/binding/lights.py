@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import get_args
+
 from pydantic import BaseModel
 
 from linkcore.parts.models import Binding, BindWay, Colour, Light, LightState, Pattern
@@ -51,9 +53,10 @@ def meanings(binding: Binding, light: Light) -> list[Meaning]:
 
 
 def shown(binding: Binding) -> tuple[list[Colour], list[Pattern]]:
-    """The colours and patterns that this receiver's light knows."""
-    lights = list(binding.lights.values())
-    return list(dict.fromkeys(light.colour for light in lights if light.colour != "none")), list(dict.fromkeys(light.pattern for light in lights))
+    """The colours and patterns that this receiver's light knows, always in one order."""
+    lights = binding.lights.values()
+    colours, patterns = {light.colour for light in lights}, {light.pattern for light in lights}
+    return [each for each in get_args(Colour) if each in colours and each != "none"], [each for each in get_args(Pattern) if each in patterns]
 
 
 def in_words(light: Light) -> str:

@@ -33,6 +33,12 @@ def flashable(part: Part | None) -> Flashable | None:
     return Flashable(part, part.flash, radio)
 
 
+def flash_of(target: str, catalogue: Catalogue) -> Flash | None:
+    """The memory that images for a target are written to; None where no part is one."""
+    devices = (device for part in catalogue.values() if (device := flashable(part)) is not None)
+    return next((device.flash for device in devices if device.flash.target == target), None)
+
+
 def factory_facts(device: Flashable, wanted: Region | None = None) -> ImageFacts:
     """What a device runs as it leaves its maker; sold for the region that is wanted, where its hardware has it."""
     region = None

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
+from dataclasses import dataclass
 from typing import Literal
 
 from pydantic import BaseModel
@@ -11,6 +12,7 @@ from linkcore.craft.document import CraftDocument
 from linkcore.findings import Check, Finding, Mend
 from linkcore.images.devices import Device, Installed, Role, air
 from linkcore.images.facts import number
+from linkcore.images.hexfile import Content
 from linkcore.images.outlook import OnShelf, Outlook, WayOut, outlook, ways_to_talk
 from linkcore.parts.models import Flash
 
@@ -32,6 +34,44 @@ class Judged(BaseModel):
 def room(flash: Flash) -> int:
     """Bytes that a program may take: the last sector keeps the record that it is whole."""
     return flash.size - flash.sector
+
+
+@dataclass(frozen=True)
+class Misplaced:
+    """Why a program does not lie where a flash has room for it."""
+
+    code: str
+    what: str
+    why: str
+
+
+def misplaced(address: int, size: int, flash: Flash) -> Misplaced | None:
+    """What is wrong with where a program would lie; None where it fits."""
+    end, last = address + size, flash.start + room(flash)
+    if size > room(flash):
+        return Misplaced(
+            "load.too-large", f"It has {size} bytes; a {flash.target} holds {room(flash)}.", "What does not fit is cut off, and half a program does not run."
+        )
+    if flash.start <= address and end <= last:
+        return None
+    why = "It would overwrite the bootloader." if address < flash.start < end else "It would lie where there is no memory for a program."
+    return Misplaced("load.address", f"It goes from {address:08X} to {end:08X}; the flash of a {flash.target} is {flash.start:08X} to {last:08X}.", why)
+
+
+def remarks(content: Content, target: str, flash: Flash | None) -> list[str]:
+    """What is worth knowing of an image before it is on a shelf. `target` empty: not known; `flash`: the target's, where a part of that target is known."""
+    said = []
+    if content.gaps:
+        first = ", ".join(f"{length} bytes from {address:08X}" for address, length in content.gaps[:3])
+        more = f" and {len(content.gaps) - 3} more" if len(content.gaps) > 3 else ""
+        said.append(f"Gaps, written as erased flash reads: {first}{more}.")
+    if content.placed and content.start is not None and not content.address <= content.start < content.end:
+        said.append(f"It starts at {content.start:08X}, outside its own bytes ({content.address:08X} to {content.end:08X}): so it would not start.")
+    if flash is not None and content.placed and (wrong := misplaced(content.address, len(content.data), flash)) is not None:
+        said.append(f"{wrong.what} {wrong.why}")
+    if target and flash is None:
+        said.append(f"No part of the catalogue is a {target}: nothing here can take it.")
+    return said
 
 
 def judge(image: OnShelf, device: Device, document: CraftDocument, devices: Mapping[Role, Device], installed: Mapping[Role, Installed]) -> Judged:
@@ -67,15 +107,9 @@ def _fits(image: OnShelf, device: Device, now: Installed) -> list[Finding]:
     if number(now.bootloader) < number(facts.least_bootloader):
         what = f"It needs bootloader {facts.least_bootloader}; the {name} has {now.bootloader}."
         found.append(CHECK.stop("load.bootloader", name, what, "An older bootloader starts it wrongly or not at all.", Mend(text="Take an older version")))
-    if image.size > room(flash):
-        what = f"It has {image.size} bytes; the {name} holds {room(flash)}."
-        found.append(CHECK.stop("load.too-large", name, what, "What does not fit is cut off, and half a program does not run."))
-    elif image.address < flash.start or image.address + image.size > flash.start + room(flash):
-        what = (
-            f"It goes from {image.address:08X} to {image.address + image.size:08X}; the {name}'s flash is {flash.start:08X} to {flash.start + room(flash):08X}."
-        )
-        why = "It would overwrite the bootloader, or lie where there is no memory." if image.address < flash.start else "It would lie where there is no memory."
-        found.append(CHECK.stop("load.address", name, what, why))
+    wrong = misplaced(image.address, image.size, flash)
+    if wrong is not None:
+        found.append(CHECK.stop(wrong.code, name, wrong.what, wrong.why))
     return found
 
 
@@ -147,14 +181,28 @@ def may_take(
     return fit
 
 
+def fitting(
+    images: Iterable[OnShelf], document: CraftDocument, devices: Mapping[Role, Device], installed: Mapping[Role, Installed]
+) -> dict[Role, list[OnShelf]]:
+    """The images that may go on each end of the link."""
+    shelf = list(images)
+    ends: tuple[Role, ...] = ("transmitter", "receiver")
+    return {role: may_take(shelf, devices[role], document, devices, installed) for role in ends if role in devices and devices[role].flash is not None}
+
+
 def ways_out(images: Iterable[OnShelf], document: CraftDocument, devices: Mapping[Role, Device], installed: Mapping[Role, Installed]) -> list[WayOut]:
     """The sets of images on the shelf that make both ends match, shortest way first."""
-    shelf = list(images)
-    fits: dict[Role, list[OnShelf]] = {}
-    for role in ("transmitter", "receiver"):
-        if role in devices and devices[role].flash is not None:
-            fits[role] = may_take(shelf, devices[role], document, devices, installed)
-    return ways_to_talk(devices, installed, fits)
+    return ways_to_talk(devices, installed, fitting(images, document, devices, installed))
+
+
+def then_flash(
+    image: OnShelf, role: Role, devices: Mapping[Role, Device], installed: Mapping[Role, Installed], fits: Mapping[Role, list[OnShelf]]
+) -> WayOut | None:
+    """The shortest way to a link that talks once `image` is on `role`, leaving that end alone; None where there is none, or nothing is needed."""
+    after = dict(installed) | {role: Installed(facts=image.facts, bootloader=installed[role].bootloader)}
+    others = {each: known for each, known in fits.items() if each != role}
+    way = next(iter(ways_to_talk(devices, after, others, most=1)), None)
+    return way if way and way.steps else None
 
 
 def check_load(document: CraftDocument, devices: Mapping[Role, Device], installed: Mapping[Role, Installed]) -> list[Finding]:

@@ -58,6 +58,15 @@ def read_binary(data: bytes) -> Content:
     return Content(0, data, placed=False)
 
 
+def read_named(name: str, data: bytes) -> Content:
+    """Bytes as the ending of their file's name says. Raise ImageError where it says neither .hex nor .bin."""
+    readers = {".hex": read_hex, ".bin": read_binary}
+    ending = next((each for each in readers if name.lower().endswith(each)), None)
+    if ending is None:
+        raise ImageError("the ending of its name says neither .hex nor .bin; rename it to what it is")
+    return readers[ending](data)
+
+
 def read_hex(text: bytes) -> Content:
     """Intel HEX. Raise ImageError that names the line of the first record that is wrong."""
     base, start, total = 0, None, 0

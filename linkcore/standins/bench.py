@@ -13,30 +13,27 @@ from typing import Any
 
 import numpy as np
 
-from linkcore.binding.budget import Budget, budget, loss_percent, margin_db
-from linkcore.binding.ends import TOO_CLOSE_M, hindrances
 from linkcore.binding.lights import STATE_WORDS
-from linkcore.binding.sequence import counts_for
 from linkcore.chain import Proof, foundation, held_by_devices
 from linkcore.craft.document import RECEIVER, BoardSettings, CraftDocument
 from linkcore.craft.parts import KitParts, spoken_output
 from linkcore.findings import HOPS, Hop
-from linkcore.images.devices import Role, air
+from linkcore.images.devices import Role
 from linkcore.images.facts import ImageFacts, SettingsFormat
-from linkcore.kit.ability import sensor_states
 from linkcore.line.rules import PortReading
-from linkcore.loom.netlist import wire_key
-from linkcore.lostlink.timeline import LossRun, judge, predict
-from linkcore.modes.truth import SwitchMeasure, holds, switch_channels, truth_table
-from linkcore.parts.models import BindWay, WayIn
+from linkcore.lostlink.timeline import LossRun
+from linkcore.modes.truth import SwitchMeasure, holds, switch_channels
+from linkcore.parts.models import WayIn
 from linkcore.protocols.base import BadFrame, ChannelFrame, Frame, PollFrame, ProtocolSpec, TelemetryFrame
 from linkcore.protocols.registry import RECEIVER_PROTOCOLS
 from linkcore.signal.edges import NO_TIMES, Edges
 from linkcore.standins.board import Refused, StandInBoard
+from linkcore.standins.evidence import evidence, wires_rung
+from linkcore.standins.link import Link
 from linkcore.standins.loading import Loading, Surroundings, bridge_blocked
 from linkcore.standins.messages import BenchState, BoardLive, Hands, Live, Stick
 from linkcore.standins.path import SignalPath
-from linkcore.standins.radio import Air, Said, StandInReceiver, StandInTransmitter
+from linkcore.standins.satellite import bind_pad, plugged_into, pulses_sent
 from linkcore.standins.telemetry import BoardSays
 from linkcore.standins.wires import WireTruth
 from linkcore.sticks.measure import AXES, SticksMeasure, channel_of
@@ -69,24 +66,6 @@ def cannot_run(document: CraftDocument, parts: KitParts) -> str | None:
     return None
 
 
-def bind_proven(bench: Bench) -> tuple[bool, str]:
-    """Whether both ends were off and on again and found each other by themselves, and what that says, or what is missing."""
-    after, within = bench.cycle.back_after_s, bench.receiver_part.binding.back_s
-    if not bench.knows:
-        return False, "Not bound to this transmitter yet."
-    if bench.board.stored.bind_count or bench.board.running.bind_count:
-        return False, "The bind count is not back at 0."
-    if bench.satellite_away:
-        return False, "The satellite is not back on its own pad."
-    if bench.distance_m < TOO_CLOSE_M:
-        return False, "The ends lie right beside each other; two steps apart it counts."
-    if after is None:
-        return False, "Bound counts once both ends were off and on again and the link came back by itself."
-    if after > within:
-        return False, f"The link came back after {after:.2f} s; its kind takes {within:g} s at most. Off and on again."
-    return True, f"The link came back by itself after {after:.2f} s; {within:g} s are allowed."
-
-
 class Bench:
     """One craft's bench. `t` is bench seconds since it was first started."""
 
@@ -104,21 +83,12 @@ class Bench:
         output = spoken_output(document, self.receiver_part)
         assert output is not None, "cannot_run() lets no such craft through"
         self.path = SignalPath(document, self.parts, RECEIVER_PROTOCOLS[output.protocol], output, rng)
-        self.transmitter = StandInTransmitter(self.transmitter_part, document, rng)
-        self.air = Air(rng)
-        self.receiver = StandInReceiver(self.receiver_part, document, self.spec)
         self.board = StandInBoard(self.board_part, state.stored, state.running)
-        self.satellite_away = state.satellite_away
-        self.receiver_plugged = state.receiver_plugged
-        self.bind_button = False
-        self.distance_m = state.distance_m
-        self.way: BindWay = state.way if state.way in self.receiver_part.binding.ways else self.receiver_part.binding.ways[0]
-        self.cycle = state.cycle.model_copy()
         self.loading = Loading(document, self.parts, state.devices, self._surroundings, self._loaded_anew, self._cut)
-        self.loading.fault = state.fault
-        self.loading.own_port_plugged, self.loading.adapter_plugged = state.own_port_plugged, state.adapter_plugged
-        self._margin: tuple[object, float | None] = (None, None)
-        self._pulses = 0
+        self.link = Link(document, self.parts, self.spec, self.loading, rng)
+        self.transmitter, self.air, self.receiver = self.link.transmitter, self.link.air, self.link.receiver
+        self.satellite_away = False
+        self._pulses = 0  # bind pulses that leave the board just now
         self.read_back_settings = state.read_back
         self.sticks = state.sticks
         self.measured = state.measured
@@ -131,8 +101,6 @@ class Bench:
         self.failed = dict(state.failed)
         self.overload: str | None = None
         self.t = 0.0
-        self._slots = 0
-        self._last_radio = 0.0
         self._frames: deque[tuple[float, str]] = deque()
         self._bad = 0
         self._others: deque[float] = deque()
@@ -148,21 +116,10 @@ class Bench:
 
     def _resume(self, state: BenchState) -> None:
         self.t = state.t
-        self._slots = int(self.t / self.receiver_part.link_period_s)
-        self._last_radio = self.t
-        self.air.loss_percent = state.loss_percent
-        self.transmitter.on = state.transmitter_on
-        for name, position in state.switches.items():
-            if name in self.transmitter.switches:
-                self.transmitter.switches[name] = position
-        for stick, place in state.gimbals.items():
-            self.transmitter.gimbals[stick].update(place)
-        self.transmitter.settle()
-        self.transmitter.end.slot, self.transmitter.end.phrase = state.model, state.transmitter_phrase
-        end = self.receiver.end
-        end.identity = bytes.fromhex(state.identity) if state.identity else self.transmitter.end.identity if state.bound else None
-        end.registered = bytes.fromhex(state.registered) if state.registered else self.transmitter.end.serial if state.bound else None
-        end.power(True, self.t)
+        self.link.resume(state)
+        self.loading.fault, self.loading.own_port_plugged, self.loading.adapter_plugged = state.fault, state.own_port_plugged, state.adapter_plugged
+        self.satellite_away = state.satellite_away and self.bind_pad is not None
+        self.path.follow(self._as_plugged(), self.parts)
         form = self.loading.installed["board"].facts
         self.board.form = form.settings if form else SettingsFormat()
         if not self.powered:
@@ -182,24 +139,12 @@ class Bench:
             pack=self.pack,
             failed=self.failed,
             foundations=self._foundations(),
-            transmitter_on=self.transmitter.on,
-            bound=False,
-            identity=(self.receiver.end.identity or b"").hex(),
-            registered=(self.receiver.end.registered or b"").hex(),
-            model=self.transmitter.end.slot,
-            transmitter_phrase=self.transmitter.end.phrase,
-            distance_m=self.distance_m,
-            receiver_plugged=self.receiver_plugged,
             satellite_away=self.satellite_away,
-            way=self.way,
-            cycle=self.cycle,
             devices=self.loading.kept(),
             fault=self.loading.fault,
             own_port_plugged=self.loading.own_port_plugged,
             adapter_plugged=self.loading.adapter_plugged,
-            loss_percent=self.air.loss_percent,
-            switches=self.transmitter.switches,
-            gimbals=self.transmitter.gimbals,
+            **self.link.kept(),
             sticks=self.sticks,
             measured=self.measured,
             loss=self.loss,
@@ -221,10 +166,7 @@ class Bench:
         before, self.document = self.document, document
         devices = self.parts.wired()
         self.parts = KitParts.of(document, self.parts.catalogue) if parts is None else parts
-        if document.transmitter != before.transmitter:
-            self.transmitter.set_up(document)
-        if document.receiver != before.receiver:
-            self.receiver.set_up(document)
+        self.link.follow(document)
         if document.wiring != before.wiring or document.kit != before.kit or self.parts.wired() != devices:
             self.path.follow(self._as_plugged(), self.parts)
             self.loading.follow(document, self.parts)
@@ -257,17 +199,10 @@ class Bench:
         self._receiver_fed = self.wire.runs(RECEIVER, usb=self.usb, pack=self.pack)
         supplied = self._receiver_supplied()
         if self.receiver.powered != supplied:
-            self._power_receiver(supplied)
-
-    def _power_receiver(self, on: bool) -> None:
-        if on and "receiver" in self.loading.memories:
-            self.loading.memories["receiver"].power_up()
-            self.receiver.runs = self.loading.runs("receiver")
-        self.receiver.power(on, self.t, button=self.bind_button, pulses=self._pulses if on else 0)
-        self.air.forget()
+            self.link.power_receiver(supplied, self.t, self._pulses)
 
     def _receiver_supplied(self) -> bool:
-        fed = self.receiver_plugged and self.board.powered and self._receiver_fed
+        fed = self.link.plugged and self.board.powered and self._receiver_fed
         return RECEIVER not in self.failed and (fed or self.loading.adapter_plugged)
 
     # --- firmware and bind --------------------------------------------------------------------------------------
@@ -275,7 +210,7 @@ class Bench:
     def _surroundings(self) -> Surroundings:
         return Surroundings(
             usb=self.usb,
-            board_supplied=self.board.powered,
+            armed=self.board.armed,
             receiver_supplied=self.receiver.powered,
             transmitter_on=self.transmitter.on,
             linked=self.receiver.linked,
@@ -301,7 +236,7 @@ class Bench:
         if way == "own port":
             self.loading.own_port_plugged = False
             if supply:
-                self.transmitter.on = False
+                self.link.switch_transmitter(False)
         elif way == "adapter":
             self.loading.adapter_plugged = False
             self._supply()
@@ -309,7 +244,7 @@ class Bench:
             if supply:
                 self._connect(False, False)
             else:
-                self.transmitter.on = False
+                self.link.switch_transmitter(False)
         else:
             self._connect(False, False if supply else self.pack)
 
@@ -327,70 +262,12 @@ class Bench:
     @property
     def bind_pad(self) -> str | None:
         """Where the board sends bind pulses, where that is another pad than the satellite's own."""
-        own = self.document.pad_of(self.path.output.pins[0])
-        pads = self.board_part.bind_pads
-        return pads[0] if pads and own not in pads and "count" in self.receiver_part.binding.ways else None
+        return bind_pad(self.document, self.board_part, self.receiver_part, self.path.output)
 
     def _as_plugged(self) -> CraftDocument:
         """The craft with the satellite's lead where it is now."""
-        pad, pin = self.bind_pad, self.path.output.pins[0]
-        if not self.satellite_away or pad is None:
-            return self.document
-        wiring = [patch.model_copy(update={"pad": pad}) if (patch.device, patch.pin) == (RECEIVER, pin) else patch for patch in self.document.wiring]
-        return self.document.model_copy(update={"wiring": wiring})
-
-    def _pulses_sent(self) -> int:
-        """How many bind pulses reach the satellite as the board starts: on a bind pad, or on the pad that listens to the receiver."""
-        pad = self.path.wire.pad_name
-        goes_out = pad in self.board_part.bind_pads if self.board_part.bind_pads else pad in self.board.edges_matter_on
-        count = self.board.stored.bind_count
-        fits = not counts_for(self.path.output.protocol) or count in counts_for(self.path.output.protocol)
-        return count if goes_out and self.path.wire.grounded and self.board.runs and fits else 0
-
-    @property
-    def knows(self) -> bool:
-        """Whether the receiver listens for what the transmitter sends now."""
-        return self.receiver.end.identity == self.transmitter.end.identity
-
-    @property
-    def transmitting(self) -> bool:
-        """Whether the transmitter's end sends ordinary frames."""
-        return self.transmitter.on and self.loading.runs("transmitter") and self.transmitter.end.mode == "normal"
-
-    @property
-    def budget(self) -> Budget | None:
-        """The link budget with what is on both ends; None while they do not understand each other."""
-        sends, hears = air(self.loading.devices, self.loading.installed)
-        if sends is None or hears is None or self.loading.link.verdict == "silent":
-            return None
-        region = next((each for each in sends.regions if each in hears.regions), None)
-        return budget(self.document.air, sends, hears, self.receiver_part.link_period_s, region)
-
-    @property
-    def margin_db(self) -> float | None:
-        """Signal above what is still understood, at the distance that both ends are apart."""
-        key = (self.document, self.loading.link, self.distance_m)
-        if self._margin[0] is None or any(one is not other for one, other in zip(self._margin[0], key, strict=True)):  # type: ignore[call-overload]
-            found = self.budget
-            self._margin = (key, margin_db(found, self.distance_m) if found else None)
-        return self._margin[1]
-
-    @property
-    def air_loss_percent(self) -> float:
-        """The share of frames that the air loses: what the pilot has set, or what the distance makes of it."""
-        margin = self.margin_db
-        return max(self.air.loss_percent, loss_percent(margin) if margin is not None else 0.0)
-
-    def _bind(self, t: float) -> None:
-        """Both ends' share of a bind."""
-        sender, listener = self.transmitter.end, self.receiver.end
-        sender.tick(t, on=self.transmitter.on and self.loading.runs("transmitter"))
-        self.receiver.tick(t)
-        against = hindrances(self.loading.link, self.distance_m, transmitter_on=self.transmitter.on, receiver_on=self.receiver.powered and self.receiver.runs)
-        if listener.hear(None if against else sender.offer(), t):
-            self.board.events.append((t, f"receiver: {listener.state}"))
-        binding = sender.mode != "normal" or listener.state in ("bind", "registering") or self.loading.running
-        self.cycle.see(t, receiver_on=self.receiver.powered, transmitter_on=self.transmitter.on, linked=self.receiver.linked, binding=binding)
+        pad = self.bind_pad
+        return plugged_into(self.document, self.path.output, pad) if self.satellite_away and pad else self.document
 
     @property
     def rival_on_the_wire(self) -> str | None:
@@ -401,90 +278,49 @@ class Bench:
         """An overloaded supply lets the board start, then drops it again, and again."""
         if self.overload and self.board.powered and until > self.board.boots_until + BROWN_OUT_S:
             self.board.brown_out(until, self.overload)
-            self._power_receiver(False)
+            self.link.power_receiver(False, self.t, 0)
         elif self.receiver.powered != self._receiver_supplied():
             self._supply()
 
     # --- hands and acts -----------------------------------------------------------------------------------------
 
     def hands(self, hands: Hands) -> None:
-        """Do what the hands do. Raise ValueError for a switch or position that the transmitter does not have."""
-        positions = {switch.name: switch.positions for switch in self.transmitter_part.switches}
-        for name, position in (hands.switches or {}).items():
-            if position >= positions.get(name, 0):
-                raise ValueError(f"the {self.transmitter_part.name} has no switch {name} with a position {position}")
-        for stick, place in (("left", hands.left), ("right", hands.right)):
-            if place is not None:
-                self.transmitter.gimbals[stick] = {"x": place.x, "y": place.y}
-        self.transmitter.switches.update(hands.switches or {})
-        self.transmitter.settle()
-        if hands.transmitter_on is not None:
-            if hands.transmitter_on and not self.transmitter.on and not self.loading.busy("transmitter") and "transmitter" in self.loading.memories:
-                self.loading.memories["transmitter"].power_up()
-            self.transmitter.on = hands.transmitter_on
-        if hands.loss_percent is not None:
-            self.air.loss_percent = hands.loss_percent
-        self.loading.hands(own_port_plugged=hands.own_port_plugged, adapter_plugged=hands.adapter_plugged, boot_button=hands.boot_button, fault=hands.fault)
-        if hands.adapter_plugged is not None:
-            self._supply()
-        self._bind_hands(hands)
+        """Do what the hands do. Raise ValueError for what the parts on this bench do not have."""
+        rested = self._foundations()
+        self.link.hands(hands, self.t)
         if hands.tap is not None:
             if hands.tap not in self.path.lines:
                 raise ValueError(f"the {self.receiver_part.name} has no wire on a pin {hands.tap}")
             self.tap = hands.tap
-        if hands.replaced is not None:
-            self.failed.pop(hands.replaced, None)
-            self._supply()
-        if hands.usb is not None or hands.pack is not None:
-            self._connect(self.usb if hands.usb is None else hands.usb, self.pack if hands.pack is None else hands.pack)
-
-    def _bind_hands(self, hands: Hands) -> None:
-        """What the hands do to both ends of the link. Raise ValueError for a phrase that cannot be taken."""
-        sender, listener = self.transmitter.end, self.receiver.end
-        if hands.way is not None:
-            if hands.way not in self.receiver_part.binding.ways:
-                raise ValueError(f"the {self.receiver_part.name} is not bound so; its ways are {', '.join(self.receiver_part.binding.ways)}")
-            self.way = hands.way
-        rested = self._foundations()
-        if hands.transmitter_phrase is not None:
-            sender.take_phrase(hands.transmitter_phrase)
-        if hands.receiver_phrase is not None:
-            if not self.receiver.powered or not self.receiver.runs:
-                raise ValueError("the receiver has no power, or runs no program: it takes no phrase now")
-            listener.take_phrase(hands.receiver_phrase)
-        if hands.model is not None:
-            sender.select(hands.model)
-        if hands.transmitter_mode is not None:
-            if hands.transmitter_mode != "normal" and not self.transmitter.on:
-                raise ValueError("the transmitter is off; switch it on first")
-            sender.choose(hands.transmitter_mode, self.t)
-        if hands.forget_bind:
-            listener.forget()
-        if hands.distance_m is not None:
-            self.distance_m = hands.distance_m
-        if hands.bind_button is not None:
-            self.bind_button = hands.bind_button
+        self.loading.hands(own_port_plugged=hands.own_port_plugged, adapter_plugged=hands.adapter_plugged, boot_button=hands.boot_button, fault=hands.fault)
         if hands.satellite_away is not None:
             self.satellite_away = hands.satellite_away and self.bind_pad is not None
             self.path.follow(self._as_plugged(), self.parts)
-        if hands.receiver_plugged is not None:
-            self.receiver_plugged = hands.receiver_plugged
-        self.receiver.tick(self.t)
+        if hands.replaced is not None:
+            self._replace(hands.replaced)
         self._supply()
         self._forget_what_rested_on(rested)
+        if hands.usb is not None or hands.pack is not None:
+            self._connect(self.usb if hands.usb is None else hands.usb, self.pack if hands.pack is None else hands.pack)
+
+    def _replace(self, device: str) -> None:
+        """Put a new one in the place of a device that failed; a new receiver knows nobody."""
+        if self.failed.pop(device, None) is not None and device == RECEIVER:
+            self.loading.replace("receiver")
+            self.receiver.end.forget()
 
     def _connect(self, usb: bool, pack: bool) -> None:
         """Plug or unplug USB and pack."""
-        if usb and not self.usb and self.loading.boot_button and not self.loading.busy("board") and "board" in self.loading.memories:
-            self.loading.memories["board"].power_up(button=True)
+        if usb and not self.usb and self.loading.boot_button:
+            self.loading.power_up("board", button=True)
         before, self.usb, self.pack = self.powered, usb, pack
         if self.powered != before:
             rested = self._foundations()
-            if self.powered and "board" in self.loading.memories:
-                self.loading.memories["board"].power_up(button=usb and self.loading.boot_button)
+            if self.powered:
+                self.loading.power_up("board", button=usb and self.loading.boot_button)
             self.board.power(self.powered, self.t)
             self._firmware_follows(self.t)
-            self._pulses = self._pulses_sent() if self.powered else 0
+            self._pulses = pulses_sent(self.board, self.path) if self.powered else 0
             self._forget_what_rested_on(rested)
             if self.loss and self.loss.state == "running":
                 self.loss.state = "broken off"
@@ -537,12 +373,13 @@ class Bench:
         self._brown_out(until)
         self.loading.run_until(until)
         self._firmware_follows(until)
-        self._bind(until)
+        if (came := self.link.bind(until)) is not None:
+            self.board.events.append((until, came))
         crossed, home = self.path.cross(
-            self._radio(until), self.t, until, self.board, self.rival_on_the_wire is not None, self._board_says(), receiver_on=self.receiver.powered
+            self.link.words(until), self.t, until, self.board, self.rival_on_the_wire is not None, self._board_says(), receiver_on=self.receiver.powered
         )
         frames = crossed.frames
-        if self.receiver.linked and self.loading.link.telemetry:
+        if self.receiver.linked and self.loading.outlook.telemetry:
             self.downlink |= {frame.sensor: frame for frame in home}
         self.board.take(frames, until)
         self._used_mah += self._current_a() * (until - self.t) / 3.6
@@ -563,20 +400,6 @@ class Bench:
         left = max(0.0, 1 - self._used_mah / PACK_MAH)
         volts = (14.0 + 2.8 * left - 0.01 * self._current_a()) if self.pack else 0.0
         return BoardSays(round(volts, 2), round(self._current_a() if self.pack else 0.0, 1), round(self._used_mah), round(100 * left), self.board.mode)
-
-    def _radio(self, until: float) -> list[Said]:
-        """What the receiver says for the radio slots before `until`."""
-        period = self.receiver_part.link_period_s
-        understood = self.loading.link.verdict != "silent" and self.knows and self.transmitting
-        channels, losses = self.loading.link.channels, self.air_loss_percent
-        words: list[Said] = []
-        while (slot := self._slots * period) < until - 1e-9:
-            self._slots += 1
-            heard = self.air.carries(understood and self.receiver.powered and self.receiver.end.listens, losses)
-            if self.transmitting:
-                self._last_radio = slot
-            words += self.receiver.slot(slot, self.transmitter.frame()[:channels] if heard else None, self.air.lq_percent)
-        return words
 
     def _count(self, t: float, sent: int, heard: int, size: int, errors: int, frames: list[Frame]) -> None:
         self._edge_counts.append((t, sent, heard))
@@ -661,10 +484,10 @@ class Bench:
         board, run = self.board, self.loss
         if not self.board.powered:
             return
-        silent = t - self._last_radio > QUIET_S
+        silent = t - self.link.last_sent_t > QUIET_S
         if run is None or run.state != "running":
             if silent and board.link in ("good", "grace") and board.last_frame_t is not None and (run is None or not self._same_loss(run)):
-                self.loss = LossRun(armed=board.armed, radio_silent_t=self._last_radio)
+                self.loss = LossRun(armed=board.armed, radio_silent_t=self.link.last_sent_t)
             return
         if run.reacted_t is None:  # later frames belong to the link's return
             run.last_frame_t = board.last_frame_t
@@ -687,36 +510,22 @@ class Bench:
                 run.state = "done"
 
     def _same_loss(self, run: LossRun) -> bool:
-        return abs(run.radio_silent_t - self._last_radio) < 1e-9
+        return abs(run.radio_silent_t - self.link.last_sent_t) < 1e-9
 
     # --- proofs -------------------------------------------------------------------------------------------------
 
     def _prove(self) -> None:
         """Record each proof once, as soon as the signal has given it; the loom's is made where its wires are ticked."""
-        self._ring_wires()
+        for key in wires_rung(self):
+            self.rung[key] = "signal"
+            self.new_rings.append(key)
         for hop in HOPS:
             if hop != "loom" and (hop not in self.proofs or not self._rests_as_before(hop)):
-                seen = self._evidence(hop)
+                seen = evidence(self, hop)
                 if seen is not None:
                     proof = Proof(hop=hop, rests_on=self._foundations()[hop], seen=seen)
                     self.proofs[hop] = proof
                     self.new_proofs.append(proof)
-
-    def _ring_wires(self) -> None:
-        """Frames that are read can only have come through the receiver's own line, its supply and its ground."""
-        reading = self.port_reading()
-        if not reading.reads or not self.path.heard_by(self.board) or self.path.chatter:
-            return
-        carrying = {lead.pin for lead in self.wire.leads if self.path.reaches(lead) and lead.pad_name in self.board.edges_matter_on}
-        for patch in self.document.wiring:
-            pin = self.receiver_part.pin_called(patch.pin)
-            key = wire_key(patch)
-            if patch.device != RECEIVER or pin is None or key in self.rung:
-                continue
-            alone = sum(each.device == RECEIVER and each.pin == patch.pin for each in self.document.wiring) == 1
-            if alone and (patch.pin in carrying or pin.kind in ("supply", "ground")):
-                self.rung[key] = "signal"
-                self.new_rings.append(key)
 
     def _rests_as_before(self, hop: Hop) -> bool:
         return self.proofs[hop].rests_on == self._foundations()[hop]
@@ -724,7 +533,7 @@ class Bench:
     def _foundations(self) -> dict[Hop, dict[str, str]]:
         """What each hop's proof would rest on now; reckoned anew only when document or running settings are others."""
         kept = self._kept_foundations
-        held = (tuple(self.loading.installed.values()), self.receiver.end.identity)
+        held = (tuple(self.loading.installed.values()), self.link.identity)
         if kept is None or kept[0] is not self.document or kept[1] is not self.board.running or kept[2] != held:
             reckoned = {hop: foundation(hop, self.document, self.board.running, self.held) for hop in HOPS}
             kept = self._kept_foundations = (self.document, self.board.running, held, reckoned)
@@ -733,35 +542,7 @@ class Bench:
     @property
     def held(self) -> Mapping[str, Any]:
         """What the devices themselves hold, for proofs to rest on."""
-        return held_by_devices(self.loading.installed, (self.receiver.end.identity or b"").hex())
-
-    def _evidence(self, hop: Hop) -> dict[str, object] | None:
-        """What was seen that proves the hop, or None."""
-        reading = self.port_reading() if hop in ("port plan", "line") else None
-        if hop == "kit" and self.board.powered and not self.board.booting(self.t) and self.receiver.linked:
-            states = sensor_states(self.document, self.parts)
-            if all(state.says != "missing" for state in states):
-                return {"sensors": [state.sensor for state in states if state.fitted_in], "link": self.receiver_part.radio.name}
-        if hop == "port plan" and reading and reading.edges_at_pad > 0 and self.board.link == "good":
-            return {"port": reading.port, "pad": reading.pad, "edges_in_1_s": reading.edges_at_pad}
-        if hop == "load" and self.receiver.linked and self.board.powered and not self.board.booting(self.t) and self.loading.link.verdict != "silent":
-            runs = {role: each.facts.said() for role, each in self.loading.installed.items() if each.facts}
-            return {"runs": runs, "link": self.loading.link.verdict}
-        if hop == "bind" and bind_proven(self)[0]:
-            return {"cycle": self.cycle.model_dump(), "back_after_s": self.cycle.back_after_s, "distance_m": self.distance_m}
-        if hop == "line" and reading and reading.reads:
-            return {"protocol": self.board.running.receiver_input.protocol, "good_frames_in_1_s": reading.good, "good_share": round(reading.good_share, 4)}
-        if hop == "sticks" and self.sticks.proven(self.board.running):
-            return {axis: reached.model_dump() for axis, reached in self.sticks.reached.items()}
-        if hop == "switchboard" and self.measured.seen:
-            table = truth_table(self.document, self.board.running, self.transmitter_part, self.measured)
-            if table.proven and self.board.running.arming is not None:
-                return {"rows": [row.model_dump() for row in table.rows], "channels": table.channels}
-        if hop == "lost link" and self.loss and self.loss.state == "done":
-            good, verdict = judge(self.loss, predict(self.document, self.board.running, self.receiver_part))
-            if good:
-                return {"run": self.loss.model_dump(), "verdict": verdict}
-        return None
+        return held_by_devices(self.loading.installed, self.link.identity)
 
     # --- what comes out -----------------------------------------------------------------------------------------
 
@@ -780,10 +561,10 @@ class Bench:
             pack=self.pack,
             failed=sorted(self.failed),
             linked=self.receiver.linked,
-            receiver_plugged=self.receiver_plugged,
-            bind_button=self.bind_button,
+            receiver_plugged=self.link.plugged,
+            bind_button=self.link.bind_button,
             transmitter_mode=self.transmitter.end.mode,
-            distance_m=self.distance_m,
+            distance_m=self.link.distance_m,
             jobs=self.loading.states(),
             loss_percent=self.air.loss_percent,
             lq_percent=self.air.lq_percent,

@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from linkcore.binding.ends import SLOTS, hindrances
+from linkcore.binding.ends import SLOTS
 from linkcore.binding.identity import from_model
 from linkcore.binding.rules import check_ends
 from linkcore.binding.sequence import Situation, counts_for, receiver_view, steps, transmitter_view
 from linkcore.findings import Finding
-from linkcore.standins.bench import Bench, bind_proven
+from linkcore.standins.bench import Bench
+from linkcore.standins.evidence import bind_proven
 from linkcore.standins.messages import BindReport
 
 SEEN_IN_BIND = ("bind.not-bound", "bind.other-link", "bind.satellite-away", "bind.too-close", "bind.over-limit")
@@ -17,21 +18,21 @@ def situation(bench: Bench) -> Situation:
     """All that the steps are judged by."""
     sender, listener = bench.transmitter.end, bench.receiver.end
     return Situation(
-        way=bench.way,
+        way=bench.link.way,
         binding=bench.receiver_part.binding,
         receiver=bench.receiver.state,
         transmitter=sender.mode,
         transmitter_on=bench.transmitter.on,
-        knows=bench.knows,
+        knows=bench.link.knows,
         registered=listener.registered == sender.serial,
         phrase_set=bool(sender.phrase),
         count_on_board=bench.board.stored.bind_count,
         count_wanted=counts_for(bench.path.output.protocol),
         satellite_home=not bench.satellite_away,
-        plugged=bench.receiver_plugged,
+        plugged=bench.link.plugged,
         waits=listener.waits(bench.t),
         bind_pad=bench.bind_pad,
-        cycle=bench.cycle,
+        cycle=bench.link.cycle,
     )
 
 
@@ -41,23 +42,22 @@ def bind_report(bench: Bench) -> BindReport:
     waits = listener.waits(bench.t)
     until = listener.until if listener.until is not None else listener.open_until if waits else None
     proven, verdict = bind_proven(bench)
-    on = bench.receiver.powered and bench.receiver.runs
-    margin = bench.margin_db
+    margin = bench.link.margin_db
     return BindReport(
-        way=bench.way,
+        way=bench.link.way,
         ways=list(bench.receiver_part.binding.ways),
         steps=steps(now),
         transmitter=transmitter_view(bench.transmitter_part.name, now, sender.slot, _left(sender.until, bench.t)),
         receiver=receiver_view(bench.receiver_part.name, now, _left(until, bench.t), waits=waits),
-        hindrances=hindrances(bench.loading.link, bench.distance_m, transmitter_on=bench.transmitter.on, receiver_on=on),
-        knows=bench.knows,
-        identity=(listener.identity or b"").hex(),
+        hindrances=bench.link.hindrances,
+        knows=bench.link.knows,
+        identity=bench.link.identity,
         sends_identity=sender.identity.hex(),
         model=sender.slot,
         transmitter_phrase=sender.phrase,
         lights=bench.receiver_part.binding.lights,
-        cycle=bench.cycle,
-        back_after_s=bench.cycle.back_after_s,
+        cycle=bench.link.cycle,
+        back_after_s=bench.link.cycle.back_after_s,
         back_within_s=bench.receiver_part.binding.back_s,
         proven=proven,
         verdict=verdict,
@@ -65,9 +65,9 @@ def bind_report(bench: Bench) -> BindReport:
         satellite_away=bench.satellite_away,
         count=bench.board.stored.bind_count,
         count_wanted=list(now.count_wanted),
-        distance_m=bench.distance_m,
+        distance_m=bench.link.distance_m,
         margin_db=None if margin is None else round(margin, 1),
-        loss_percent=round(bench.air_loss_percent, 1),
+        loss_percent=round(bench.link.loss_percent, 1),
     )
 
 
@@ -81,13 +81,13 @@ def bind_findings(bench: Bench) -> list[Finding]:
         return []
     own = bench.document.pad_of(bench.path.output.pins[0])
     return check_ends(
-        knows=bench.knows,
+        knows=bench.link.knows,
         identity=bench.receiver.end.identity is not None,
         because=_because(bench),
-        distance_m=bench.distance_m,
+        distance_m=bench.link.distance_m,
         satellite_home=not bench.satellite_away,
         own_pad=own,
-        budget=bench.budget,
+        budget=bench.link.budget,
         transmitter_name=bench.loading.devices["transmitter"].name,
     )
 

@@ -28,7 +28,7 @@ class Surroundings:
     """What the ways in depend on, as the bench has it now."""
 
     usb: bool
-    board_supplied: bool
+    armed: bool
     receiver_supplied: bool
     transmitter_on: bool
     linked: bool
@@ -75,7 +75,7 @@ class Loading:
             job = self.jobs.get(role)
             if job is not None and not job.state.over:
                 job.end("interrupted", "the device was exchanged for another one meanwhile", job.state.began_t)
-        self._link: tuple[tuple[Installed, ...], Outlook] | None = None
+        self._outlook: tuple[tuple[Installed, ...], Outlook] | None = None
 
     def kept(self) -> dict[Role, DeviceKept]:
         """What to keep."""
@@ -90,14 +90,19 @@ class Loading:
         """Whether a device's program runs."""
         return role not in self.memories or self.memories[role].runs
 
+    def power_up(self, role: Role, *, button: bool = False) -> None:
+        """A device's supply comes, its bootloader button held or not; one that is being flashed stays in its bootloader."""
+        if role in self.memories and not self.busy(role):
+            self.memories[role].power_up(button=button)
+
     @property
-    def link(self) -> Outlook:
+    def outlook(self) -> Outlook:
         """What the link is with the firmware on both ends; reckoned anew when that changes."""
         installed = self.installed
         key = tuple(installed.values())
-        if self._link is None or self._link[0] != key:
-            self._link = (key, outlook(*air(self.devices, installed)))
-        return self._link[1]
+        if self._outlook is None or self._outlook[0] != key:
+            self._outlook = (key, outlook(*air(self.devices, installed)))
+        return self._outlook[1]
 
     # --- ways in ------------------------------------------------------------------------------------------------
 
@@ -155,6 +160,8 @@ class Loading:
     def start(self, order: FlashOrder, content: Content, facts: ImageFacts, t: float) -> JobState:
         """Begin a job. Raise Refused where a device is busy with one, or has no such way in."""
         memory = self.memories.get(order.role)
+        if self._around().armed:
+            raise Refused("the board is armed, and a flash takes the link or the board away; disarm first")
         if memory is None:
             raise Refused(f"the {self.devices[order.role].name if order.role in self.devices else order.role} cannot be flashed")
         if order.way not in memory.flash.ways:
@@ -181,6 +188,12 @@ class Loading:
         job = FlashJob(order, content, memory.flash, bootloader, device=memory.device.name, image_said=facts.said(), t=t)
         self.jobs[order.role] = job
         return job.state
+
+    def replace(self, role: Role) -> None:
+        """A new one of the same part, as its maker sold it."""
+        if role in self.memories:
+            device = self.devices[role]
+            self.memories[role] = StandInFlash(device, DeviceKept(part=device.part.id, installed=as_made(device, self._document.wants.region)))
 
     def busy(self, role: str) -> bool:
         """Whether a job runs on a device."""
@@ -261,7 +274,7 @@ class Loading:
         both = {"transmitter", "receiver"} <= set(self.devices)
         return LoadReport(
             devices=views,
-            link=self.link if both else None,
+            link=self.outlook if both else None,
             fault=self.fault,
             own_port_plugged=self.own_port_plugged,
             adapter_plugged=self.adapter_plugged,

@@ -370,6 +370,8 @@ class BenchState(BaseModel):
     foundations: dict[Hop, dict[str, str]] = Field(default_factory=dict, description="What the measurements were made with")
     transmitter_on: bool = True
     bound: bool = Field(True, description="Whether the receiver came bound to this transmitter, where no identity is kept")
+    sends_part: str = Field("", description="Which transmitter model memory and phrase belong to")
+    hears_part: str = Field("", description="Which receiver the identity belongs to")
     identity: str = ""
     registered: str = ""
     model: int = 1

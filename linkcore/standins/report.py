@@ -273,11 +273,11 @@ class Reporter:
             return "The receiver runs no program: see Load."
         if bench.parts.shared_radio() is None:
             return "Transmitter and receiver do not understand each other: see the Kit."
-        if bench.loading.link.verdict == "silent":
+        if bench.loading.outlook.verdict == "silent":
             return "The firmware on both ends does not fit: see Load."
-        if not bench.receiver.end.listens or not bench.knows:
+        if not bench.receiver.end.listens or not bench.link.knows:
             return "The receiver is not bound to this transmitter, and an unbound one is silent: see Bind."
-        if bench.transmitter.on and not bench.transmitting:
+        if bench.transmitter.on and not bench.link.transmitting:
             return "The transmitter is not sending: it is in bind, or its module runs no program."
         if not bench.transmitter.on:
             return "The transmitter is off."
@@ -295,7 +295,7 @@ class Reporter:
             "kit": supplied,
             "loom": wired,
             "port plan": wired,
-            "load": bench.loading.link.verdict != "silent" and all(bench.loading.runs(role) for role in bench.loading.devices),
+            "load": bench.loading.outlook.verdict != "silent" and all(bench.loading.runs(role) for role in bench.loading.devices),
             "bind": bench.receiver.linked,
             "line": reading.good > 0,
             "sticks": good,
@@ -319,7 +319,7 @@ class Reporter:
             "kit": kit_value(bench.document),
             "loom": loom_value(bench.document, bench.rung),
             "port plan": f"{reading.port} {'read' if reading.port == PULSE_INPUTS else 'gets'} rx" if reading.port else "no rx job",
-            "load": "flashing" if bench.loading.running else bench.loading.link.verdict,
+            "load": "flashing" if bench.loading.running else bench.loading.outlook.verdict,
             "bind": {None: "no supply", "bootloader": "no program"}.get(bench.receiver.state, bench.receiver.state or ""),
             "line": f"{reading.good} good/s" if reading.good or reading.bad or reading.bytes else "silent",
             "sticks": f"{proven} of 4 axes",

@@ -19,6 +19,8 @@ from rest_framework.views import APIView
 
 from linkcore.craft.document import CraftDocument
 from linkcore.craft.parts import KitParts
+from linkcore.images.building import flash_of
+from linkcore.images.check import remarks
 from linkcore.images.devices import ROLES, Installed, Role, all_as_made, devices_of
 from linkcore.images.facts import MOST_BYTES, ImageError, ImageFacts
 from linkcore.images.hexfile import write_hex
@@ -148,7 +150,9 @@ class ReadImageView(APIView):
         """What is in it; nothing is kept."""
         workshop = _workshop(request, workshop_id)
         read, _ = _upload(request)
-        content = placed(read.content, read.inside, catalogue_of(workshop.pk)) if read.inside else read.content
+        catalogue = catalogue_of(workshop.pk)
+        content = placed(read.content, read.inside, catalogue) if read.inside else read.content
+        target = read.inside.target if read.inside else ""
         there = workshop.images.filter(sha256=content.sha256)
         same = (there.filter(address=content.address) if content.placed else there).first()
         view = ReadView(
@@ -159,7 +163,7 @@ class ReadImageView(APIView):
             size=len(content.data),
             address=content.address if content.placed else None,
             start=content.start,
-            gaps=list(content.gaps),
+            remarks=remarks(content, target, flash_of(target, catalogue)),
             on_shelf=same.name if same else None,
         )
         return Response({"read": view.model_dump(mode="json")})

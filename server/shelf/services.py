@@ -12,14 +12,14 @@ from django.utils import timezone
 
 from linkcore.craft.document import BoardSettings, CraftDocument
 from linkcore.craft.parts import KitParts
-from linkcore.images.building import flashable
+from linkcore.images.building import flash_of
 from linkcore.images.carry_over import Carried, carry_over
 from linkcore.images.check import judge
 from linkcore.images.connection import recovery
 from linkcore.images.devices import Device, Installed, Role
 from linkcore.images.facts import ImageError, ImageFacts, facts_in, settle
 from linkcore.images.flashing import RUNNING, FlashOrder, JobState
-from linkcore.images.hexfile import Content, read_binary, read_hex
+from linkcore.images.hexfile import Content, read_named
 from linkcore.parts.catalogue import Catalogue
 from linkcore.standins.board import Refused
 from server.bench.models import BenchRecord
@@ -28,7 +28,6 @@ from server.parts.models import catalogue_of
 from server.pieces import in_pieces
 from server.shelf.models import FlashRecord, Image, ImagePiece
 
-KINDS = ("hex", "bin")
 INTERRUPTED = "Coin Bell stopped while it ran"
 
 
@@ -44,17 +43,14 @@ class ReadImage:
 def read_file(name: str, data: bytes) -> ReadImage:
     """Read a file as its ending says. Raise ImageError that says where and what to do."""
     plain = PurePath(name.replace("\\", "/")).name[-120:] or "image"
-    kind = PurePath(plain).suffix.lower().removeprefix(".")
-    if kind not in KINDS:
-        raise ImageError(f"{plain}: the ending says neither .hex nor .bin; rename it to what it is")
-    content = read_hex(data) if kind == "hex" else read_binary(data)
+    content = read_named(plain, data)
     return ReadImage(plain, content, facts_in(content.data))
 
 
 def placed(content: Content, facts: ImageFacts, catalogue: Catalogue) -> Content:
     """A raw binary goes where its target's flash begins."""
-    targets = (found.flash for part in catalogue.values() if (found := flashable(part)) is not None)
-    return content.at(next((flash.start for flash in targets if flash.target == facts.target), 0))
+    flash = flash_of(facts.target, catalogue)
+    return content.at(flash.start if flash else 0)
 
 
 @transaction.atomic

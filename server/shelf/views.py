@@ -9,11 +9,11 @@ from linkcore.binding.lights import Meaning, meanings, shown
 from linkcore.craft.document import CraftDocument
 from linkcore.craft.parts import KitParts
 from linkcore.images.carry_over import Carried
-from linkcore.images.check import Judged, judge, ways_out
+from linkcore.images.check import Judged, fitting, judge, then_flash
 from linkcore.images.devices import Installed, Role, air, devices_of
 from linkcore.images.facts import ImageFacts
 from linkcore.images.flashing import JobState
-from linkcore.images.outlook import Outlook
+from linkcore.images.outlook import Outlook, WayOut, ways_to_talk
 from linkcore.parts.models import Colour, Light, Pattern
 from server.shelf.models import FlashRecord, Image
 
@@ -44,7 +44,7 @@ class ReadView(BaseModel):
     size: int
     address: int | None
     start: int | None
-    gaps: list[tuple[int, int]]
+    remarks: list[str]
     on_shelf: str | None
 
 
@@ -65,10 +65,11 @@ class WayOutView(BaseModel):
 
 
 class JudgedImage(BaseModel):
-    """An image and whether it may go on."""
+    """An image and whether it may go on; `then`: what would make the link talk after it, where it would part the ends."""
 
     image: ImageRow
     judged: Judged
+    then: WayOutView | None
 
 
 class LoadHop(BaseModel):
@@ -145,19 +146,22 @@ def load_hop(images: list[Image], role: Role, document: CraftDocument, parts: Ki
         version = [-int(part) for part in on_shelf[each.image].facts.version.split(".")]
         return ("yes", "yes, but", "no").index(each.may), int(silent), version
 
-    found = ways_out(on_shelf.values(), document, devices, installed) if {"transmitter", "receiver"} <= set(devices) else []
-    ways = [
-        WayOutView(
-            steps=[WayOutStep(role=step.role, image=step.image.key, name=shelf[step.image.key].name, said=step.image.facts.said()) for step in way.steps],
-            then=way.then,
-        )
-        for way in found
-        if way.steps
-    ]
+    fits = fitting(on_shelf.values(), document, devices, installed)
+    found = ways_to_talk(devices, installed, fits) if {"transmitter", "receiver"} <= set(devices) else []
+
+    def shown(way: WayOut) -> WayOutView:
+        steps = [WayOutStep(role=step.role, image=step.image.key, name=shelf[step.image.key].name, said=step.image.facts.said()) for step in way.steps]
+        return WayOutView(steps=steps, then=way.then)
+
+    def then(each: Judged) -> WayOutView | None:
+        parts_them = each.may != "no" and each.link is not None and each.link.verdict == "silent"
+        way = then_flash(on_shelf[each.image], role, devices, installed, fits) if parts_them else None
+        return shown(way) if way else None
+
     return LoadHop(
-        images=[JudgedImage(image=image_row(shelf[each.image]), judged=each) for each in sorted(judged, key=rank)],
+        images=[JudgedImage(image=image_row(shelf[each.image]), judged=each, then=then(each)) for each in sorted(judged, key=rank)],
         others=len(on_shelf) - len(mine),
-        ways_out=ways if not any(not way.steps for way in found) else [],
+        ways_out=[shown(way) for way in found] if all(way.steps for way in found) else [],
     )
 
 

@@ -237,7 +237,7 @@ class BenchBindTest(SimpleTestCase):
             hand.do(0.2, bind_button=True, receiver_plugged=False)
             hand.do(0.2, receiver_plugged=True)
             hand.do(2.0, transmitter_mode="bind")
-            return hand.bench.knows
+            return hand.bench.link.knows
 
         self.assertTrue(tries())
         self.assertFalse(tries(distance_m=0.1))
@@ -249,7 +249,7 @@ class BenchBindTest(SimpleTestCase):
         hand.do(0.2, bind_button=True, receiver_plugged=False)
         hand.do(0.2, receiver_plugged=True)
         hand.do(2.0, transmitter_mode="bind")
-        self.assertFalse(hand.bench.knows, "regions differ")
+        self.assertFalse(hand.bench.link.knows, "regions differ")
         self.assertIn("is set for FCC, the receiver for LBT", bind_report(hand.bench).hindrances[0])
 
     def test_a_bind_count_left_in_place_keeps_the_satellite_from_connecting(self):
@@ -305,7 +305,7 @@ class BenchBindTest(SimpleTestCase):
         hand = Hand(sbus_craft())
         hand.do(2.0, distance_m=1000)
         near = hand.bench.live().lq_percent
-        reach = hand.bench.budget.range_m
+        reach = hand.bench.link.budget.range_m
         hand.do(3.0, distance_m=min(50000, reach))
         far = hand.bench.live().lq_percent
         self.assertTrue(near == 100 and 5 < far < 80, (near, far))
@@ -316,7 +316,7 @@ class BenchBindTest(SimpleTestCase):
         hand = self.unbound(sbus_craft())
         hazards.Pilot(hand.bench).bind()
         again = Hand(hand.bench.document, BenchState.model_validate(hand.bench.state().keep()))
-        self.assertTrue(again.bench.knows)
+        self.assertTrue(again.bench.link.knows)
         self.assertEqual(bind_report(again.bench).back_after_s, bind_report(hand.bench).back_after_s)
 
     def test_random_mishaps_end_in_a_proven_bind(self):

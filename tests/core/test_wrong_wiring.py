@@ -18,6 +18,7 @@ from server.demo import scenario
 from tests.core.test_bench import Hand
 from tests.core.test_loom import moved, other
 from tests.crafts import crsf_craft, sbus_craft
+from tests.hazards import Pilot
 
 
 def silent_because(hand: Hand) -> str:
@@ -73,7 +74,9 @@ class WrongWiringTest(SimpleTestCase):
         hand.bench = kept
         hand.start = kept.t - hand.clock.now()
         hand.do(2.0, replaced="receiver")
-        self.assertEqual((kept.live().failed, kept.board.link), ([], "good"))
+        self.assertEqual((kept.live().failed, kept.board.link, kept.link.identity), ([], "no signal", ""), "the new one knows nobody")
+        Pilot(kept).bind()
+        self.assertEqual(kept.board.link, "good")
 
     def test_the_line_hop_says_that_the_receiver_has_failed(self):
         craft = crsf_craft()
@@ -198,7 +201,9 @@ class KitOnTheBenchTest(SimpleTestCase):
         exchanged.kit.receiver, exchanged.kit.module = "wisp-24", "wisp-nest-24"
         again = Bench(exchanged, BenchState.model_validate(bench.state().keep()))
         again.run_until(4.0)
-        self.assertEqual((again.live().failed, again.board.link), ([], "good"))
+        self.assertEqual((again.live().failed, again.live().light_means), ([], "It knows no transmitter."))
+        Pilot(again).bind()
+        self.assertEqual(again.board.link, "good")
 
 
 class WaitingTest(SimpleTestCase):

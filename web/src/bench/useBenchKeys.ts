@@ -40,7 +40,9 @@ function typing(target: EventTarget | null, arrow: boolean): boolean {
     (target.isContentEditable ||
       /^(INPUT|TEXTAREA|SELECT)$/.test(target.tagName) ||
       target.closest(
-        arrow ? '[role="listbox"],[role="dialog"],[role="combobox"],[role="slider"]' : '[role="listbox"],[role="dialog"],[role="combobox"]',
+        arrow
+          ? '[role="listbox"],[role="dialog"],[role="combobox"],[role="slider"],[role="radiogroup"]'
+          : '[role="listbox"],[role="dialog"],[role="combobox"]',
       ) !== null)
   );
 }

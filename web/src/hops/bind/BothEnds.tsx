@@ -7,6 +7,7 @@ import type { BindReport, Transmitter } from "../../api/types";
 import { lightWords, ShownLight } from "../../bench/ShownLight";
 import { sendHands, useBenchStore } from "../../bench/useBench";
 import { colours, mono } from "../../look/colours";
+import { SignalLine } from "../../look/SignalLine";
 
 const PLACES = [
   [0.1, "right beside each other"],
@@ -247,20 +248,8 @@ function Between({ bind }: { bind: BindReport }) {
       <Box sx={{ fontWeight: 700, fontSize: 14, color: linked ? colours.verdigris : colours.oxide }}>
         {linked ? `linked, LQ ${lq} %` : "no link"}
       </Box>
-      <Box aria-hidden="true" sx={{ display: "flex", alignItems: "center", mx: -1.25 }}>
-        <Box sx={{ flex: 1, borderTop: linked ? `2px solid ${colours.verdigris}` : `2px dotted ${colours.tarnish}` }} />
-        {!linked && (
-          <Box
-            sx={{
-              width: 6,
-              height: 16,
-              borderLeft: `2px solid ${colours.oxide}`,
-              borderRight: `2px solid ${colours.oxide}`,
-              transform: "skewX(-20deg)",
-            }}
-          />
-        )}
-        <Box sx={{ flex: 1, borderTop: linked ? `2px solid ${colours.verdigris}` : `2px dotted ${colours.tarnish}` }} />
+      <Box sx={{ mx: -1.25 }}>
+        <SignalLine flows={linked} ink={linked ? colours.verdigris : colours.oxide} />
       </Box>
       <TextField
         select

@@ -213,6 +213,7 @@ function Plot({ budget, distance }: { budget: Budget; distance: number }) {
   );
 }
 
+/** A point on the curve; its label lies below and left of it, where no line runs. */
 function Mark({ x, y, ink, label }: { x: number; y: number; ink: string; label: string }) {
   return (
     <g>

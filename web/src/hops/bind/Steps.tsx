@@ -103,7 +103,21 @@ export function Steps({ bind, craft, edit }: { bind: BindReport; craft: Craft; e
         sx={{ mt: 1.25, p: 1.25, borderRadius: 1, fontSize: 13.5, bgcolor: bind.proven ? colours.verdigrisWash : colours.bench }}
       >
         <b>{bind.proven ? "Proven." : "Proof."}</b> {bind.verdict}
+        <Times cycle={bind.cycle} />
       </Box>
     </Panel>
   );
+}
+
+/** When each end went off and came on, in bench seconds. */
+function Times({ cycle }: { cycle: BindReport["cycle"] }) {
+  const ends = [
+    ["receiver", cycle.receiver_off_t, cycle.receiver_on_t],
+    ["transmitter", cycle.transmitter_off_t, cycle.transmitter_on_t],
+  ] as const;
+  const said = ends
+    .filter(([, off]) => off !== null && off !== undefined)
+    .map(([name, off, on]) => `${name} off ${off?.toFixed(1)} s${on ? `, on ${on.toFixed(1)} s` : ""}`);
+  if (cycle.back_t) said.push(`link back ${cycle.back_t.toFixed(1)} s`);
+  return said.length > 0 ? <Box sx={{ fontFamily: mono, fontSize: 12, color: "text.secondary", mt: 0.25 }}>{said.join(" · ")}</Box> : null;
 }

@@ -4,7 +4,7 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useRef, useState } from "react";
 import { api, cookie, Problem as Refusal, taken } from "../../api/client";
 import type { Recording } from "../../api/types";
-import { colours } from "../../look/colours";
+import { DropZone } from "../../look/DropZone";
 import { HopHead } from "../../look/HopHead";
 import { Problem } from "../../look/Problem";
 
@@ -38,7 +38,6 @@ const WHERE = { file: "a file", "stand-in": "the stand-in", serial: "a serial li
 export function Recordings({ craftId, onOpen, onBack }: { craftId: string; onOpen: (recording: Recording) => void; onBack: () => void }) {
   const queries = useQueryClient();
   const [share, setShare] = useState(0);
-  const picker = useRef<HTMLInputElement>(null);
   const running = useRef<(() => void) | null>(null);
   const list = useQuery({
     queryKey: ["recordings", craftId],
@@ -67,9 +66,6 @@ export function Recordings({ craftId, onOpen, onBack }: { craftId: string; onOpe
     mutationFn: (id: string) => taken(api.DELETE("/api/recordings/{recording_id}", { params: { path: { recording_id: id } } })),
     onSuccess: again,
   });
-  const take = (file: File | undefined | null) => {
-    if (file) hand.mutate(file);
-  };
   return (
     <>
       <HopHead title="Line" question="Which recording shall be looked at?">
@@ -77,36 +73,7 @@ export function Recordings({ craftId, onOpen, onBack }: { craftId: string; onOpe
           Back to the live line
         </Button>
       </HopHead>
-      <Box
-        onDragOver={(event) => event.preventDefault()}
-        onDrop={(event) => {
-          event.preventDefault();
-          take(event.dataTransfer.files[0]);
-        }}
-        sx={{
-          border: `1px dashed ${colours.tarnish}`,
-          borderRadius: 1.25,
-          p: 2,
-          display: "flex",
-          alignItems: "center",
-          gap: 2,
-          bgcolor: "background.paper",
-        }}
-      >
-        <input
-          ref={picker}
-          type="file"
-          accept=".vcd,.csv,.bin"
-          hidden
-          data-testid="capture-file"
-          onChange={(event) => {
-            take(event.target.files?.[0]);
-            event.target.value = "";
-          }}
-        />
-        <Button variant="contained" onClick={() => picker.current?.click()}>
-          Choose a file
-        </Button>
+      <DropZone accept=".vcd,.csv,.bin" label="Choose a file" testId="capture-file" onFile={(file) => hand.mutate(file)}>
         <span>or drop it here: a logic analyser's .vcd, a table .csv of time_s,level, or raw bytes .bin, up to {MOST_MB} MB</span>
         {hand.isPending && (
           <>
@@ -116,7 +83,7 @@ export function Recordings({ craftId, onOpen, onBack }: { craftId: string; onOpe
             </Button>
           </>
         )}
-      </Box>
+      </DropZone>
       <Problem text={(hand.error ?? drop.error ?? list.error)?.message ?? ""} />
       <Box component="ul" aria-label="Recordings" sx={{ listStyle: "none", p: 0, mt: 2 }}>
         {list.data?.length === 0 && (

@@ -1,6 +1,8 @@
 import Box from "@mui/material/Box";
 import type { DeviceView, JobState, LoadReport, Outlook, Role } from "../../api/types";
 import { colours, mono } from "../../look/colours";
+import { onArrow } from "../../look/onArrow";
+import { SignalLine } from "../../look/SignalLine";
 
 export const ROLE_WORDS: Record<Role, string> = { transmitter: "Transmitter's end", receiver: "Receiver", board: "Board" };
 export const VERDICT_INK: Record<Outlook["verdict"], string> = {
@@ -31,6 +33,7 @@ export function Ends({
     <Box
       role="radiogroup"
       aria-label="Device"
+      onKeyDown={onArrow}
       sx={{ display: "grid", gridTemplateColumns: "minmax(0,1fr) 172px minmax(0,1fr) 28px minmax(0,1fr)", alignItems: "stretch" }}
     >
       {card("transmitter")}
@@ -60,6 +63,7 @@ function DeviceCard({
       type="button"
       role="radio"
       aria-checked={chosen}
+      tabIndex={chosen ? 0 : -1}
       aria-label={`${ROLE_WORDS[device.role]}: ${device.name}`}
       onClick={onChoose}
       sx={{
@@ -123,12 +127,8 @@ function LinkLine({ link }: { link: Outlook | null }) {
   return (
     <Box sx={{ textAlign: "center", px: 1, alignSelf: "center" }}>
       <Box sx={{ fontWeight: 700, color: ink, fontSize: 14 }}>{link.verdict}</Box>
-      <Box aria-hidden="true" sx={{ display: "flex", alignItems: "center", my: 0.5, mx: -1 }}>
-        <Box sx={{ flex: 1, borderTop: silent ? `2px dotted ${colours.tarnish}` : `2px solid ${ink}` }} />
-        {silent && (
-          <Box sx={{ width: 6, height: 16, borderLeft: `2px solid ${ink}`, borderRight: `2px solid ${ink}`, transform: "skewX(-20deg)" }} />
-        )}
-        <Box sx={{ flex: 1, borderTop: silent ? `2px dotted ${colours.tarnish}` : `2px solid ${ink}` }} />
+      <Box sx={{ my: 0.5, mx: -1 }}>
+        <SignalLine flows={!silent} ink={ink} />
       </Box>
       <Box sx={{ fontSize: 12, color: "text.secondary", lineHeight: 1.35 }}>
         {silent ? link.because.join("; ") : `${link.channels} channels, ${link.telemetry ? "telemetry" : "no telemetry"}`}

@@ -11,6 +11,7 @@ import { colours, mono } from "../../look/colours";
 import { NumberField } from "../../look/NumberField";
 import { Panel } from "../../look/Panel";
 import { Problem } from "../../look/Problem";
+import { ROLE_WORDS } from "./Ends";
 import { sized } from "./useLoad";
 
 const WAY_NAMES: Record<WayIn, string> = {
@@ -125,6 +126,12 @@ function Order({ device, load, image }: { device: DeviceView; load: LoadReport; 
       <Button variant="contained" disabled={!may || busy} onClick={start} sx={{ justifySelf: "start" }}>
         {image ? `Flash ${image.image.facts.version}` : "Choose an image"}
       </Button>
+      {image?.then && (
+        <Box sx={{ fontSize: 13, color: colours.copperText }}>
+          The link is silent then, until{" "}
+          {image.then.steps.map((step) => `${step.said} is on the ${ROLE_WORDS[step.role].toLowerCase()}`).join(" and ")} as well.
+        </Box>
+      )}
       {image?.judged.may === "no" && <Box sx={{ fontSize: 13, color: colours.oxide }}>{image.judged.findings[0]?.what}</Box>}
       <Problem text={problem} />
     </Box>

@@ -2,6 +2,7 @@ import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import type { JudgedImage, LoadHopView } from "../../api/types";
 import { colours, mono } from "../../look/colours";
+import { onArrow } from "../../look/onArrow";
 import { Panel } from "../../look/Panel";
 import { VERDICT_INK } from "./Ends";
 import { sized } from "./useLoad";
@@ -43,16 +44,23 @@ export function Images({
       {view && images.length === 0 && (
         <Box sx={{ color: "text.secondary" }}>The shelf has no image for it. Put one there with “Shelf”, at the top.</Box>
       )}
-      <Box role="radiogroup" aria-label={`Images for the ${device}`} sx={{ maxHeight: 300, overflow: "auto", mx: -1 }}>
-        {images.map((each) => (
-          <ImageLine key={each.image.id} each={each} chosen={each.image.id === chosen} onChoose={() => onChoose(each)} />
+      <Box role="radiogroup" aria-label={`Images for the ${device}`} onKeyDown={onArrow} sx={{ maxHeight: 300, overflow: "auto", mx: -1 }}>
+        {images.map((each, index) => (
+          <ImageLine
+            key={each.image.id}
+            each={each}
+            chosen={each.image.id === chosen}
+            stop={each.image.id === chosen || (index === 0 && !images.some((other) => other.image.id === chosen))}
+            onChoose={() => onChoose(each)}
+          />
         ))}
       </Box>
     </Panel>
   );
 }
 
-function ImageLine({ each, chosen, onChoose }: { each: JudgedImage; chosen: boolean; onChoose: () => void }) {
+/** `stop`: whether the Tab key comes here; the arrow keys go on from there. */
+function ImageLine({ each, chosen, stop, onChoose }: { each: JudgedImage; chosen: boolean; stop: boolean; onChoose: () => void }) {
   const { image, judged } = each;
   const may = MAY[judged.may];
   const first = judged.findings[0];
@@ -62,6 +70,7 @@ function ImageLine({ each, chosen, onChoose }: { each: JudgedImage; chosen: bool
       type="button"
       role="radio"
       aria-checked={chosen}
+      tabIndex={stop ? 0 : -1}
       aria-label={image.name}
       onClick={onChoose}
       sx={{

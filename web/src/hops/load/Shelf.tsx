@@ -3,23 +3,32 @@ import Button from "@mui/material/Button";
 import MenuItem from "@mui/material/MenuItem";
 import TextField from "@mui/material/TextField";
 import { useQueryClient } from "@tanstack/react-query";
-import { useRef, useState } from "react";
+import { useState } from "react";
 import type { ImageFacts, ImageRow, ReadView } from "../../api/types";
 import { colours, mono } from "../../look/colours";
+import { DropZone } from "../../look/DropZone";
 import { Panel } from "../../look/Panel";
 import { Problem } from "../../look/Problem";
 import { useAsked } from "../../look/useAsked";
 import { hex, readImage, shelve, sized, unshelve, useShelf } from "./useLoad";
 
 const MOST_MB = 48;
-const COLUMNS = "minmax(0, 1.2fr) 60px minmax(0, 1fr) 62px 88px 36px 60px";
+const COLUMNS = "minmax(0, 1.2fr) 60px minmax(0, 1fr) 62px 88px 60px";
+const FACTS = {
+  display: "grid",
+  gridTemplateColumns: "max-content minmax(0, 1fr)",
+  columnGap: 2,
+  rowGap: 0.25,
+  m: 0,
+  fontSize: 13,
+  "& dd": { m: 0, fontFamily: mono, overflowWrap: "anywhere" },
+} as const;
 
 /** The workshop's images; and the way to put another one there. */
 export function Shelf({ workshopId }: { workshopId: number }) {
   const queries = useQueryClient();
   const shelf = useShelf(workshopId);
   const asked = useAsked();
-  const picker = useRef<HTMLInputElement>(null);
   const [found, setFound] = useState<{ file: File; read: ReadView } | null>(null);
   const [says, setSays] = useState("");
   const [search, setSearch] = useState("");
@@ -27,8 +36,7 @@ export function Shelf({ workshopId }: { workshopId: number }) {
     void queries.invalidateQueries({ queryKey: ["shelf", workshopId] });
     void queries.invalidateQueries({ queryKey: ["load"] });
   };
-  const take = async (file: File | null | undefined) => {
-    if (!file) return;
+  const take = async (file: File) => {
     setFound(null);
     setSays("");
     await asked.ask(async () => {
@@ -49,38 +57,9 @@ export function Shelf({ workshopId }: { workshopId: number }) {
   );
   return (
     <Box sx={{ display: "grid", gap: 2 }}>
-      <Box
-        onDragOver={(event) => event.preventDefault()}
-        onDrop={(event) => {
-          event.preventDefault();
-          void take(event.dataTransfer.files[0]);
-        }}
-        sx={{
-          border: `1px dashed ${colours.tarnish}`,
-          borderRadius: 1.25,
-          p: 2,
-          display: "flex",
-          alignItems: "center",
-          gap: 2,
-          bgcolor: "background.paper",
-        }}
-      >
-        <input
-          ref={picker}
-          type="file"
-          accept=".hex,.bin"
-          hidden
-          data-testid="image-file"
-          onChange={(event) => {
-            void take(event.target.files?.[0]);
-            event.target.value = "";
-          }}
-        />
-        <Button variant="contained" onClick={() => picker.current?.click()} disabled={asked.busy}>
-          Choose an image
-        </Button>
+      <DropZone accept=".hex,.bin" label="Choose an image" testId="image-file" disabled={asked.busy} onFile={(file) => void take(file)}>
         <span>or drop it here: Intel HEX (.hex) or raw binary (.bin), up to 16 MB. It is read and checked first.</span>
-      </Box>
+      </DropZone>
       <Problem text={asked.problem || (shelf.error?.message ?? "")} />
       {says && (
         <Box role="status" sx={{ color: colours.verdigris, fontWeight: 600 }}>
@@ -107,7 +86,6 @@ export function Shelf({ workshopId }: { workshopId: number }) {
           </Box>
           <span>CRC-32</span>
           <span />
-          <span />
         </Box>
         <Box component="ul" aria-label="Images on the shelf" sx={{ listStyle: "none", m: 0, p: 0 }}>
           {images.map((each) => (
@@ -120,60 +98,84 @@ export function Shelf({ workshopId }: { workshopId: number }) {
 }
 
 function Row({ image, onDrop }: { image: ImageRow; onDrop: () => void }) {
+  const [open, setOpen] = useState(false);
   const facts = image.facts;
   return (
-    <Box
-      component="li"
-      sx={{
-        display: "grid",
-        gridTemplateColumns: COLUMNS,
-        columnGap: 1.5,
-        alignItems: "baseline",
-        py: 0.5,
-        borderBottom: `1px solid ${colours.hairline}`,
-        fontSize: 13,
-      }}
-    >
-      <Box
-        component="span"
-        sx={{ overflow: "hidden", textOverflow: "ellipsis", whiteSpace: "nowrap" }}
-        title={`${image.name}\nSHA-256 ${image.sha256}`}
-      >
-        {facts.target}
+    <Box component="li" sx={{ borderBottom: `1px solid ${colours.hairline}`, fontSize: 13 }}>
+      <Box sx={{ display: "grid", gridTemplateColumns: COLUMNS, columnGap: 1.5, alignItems: "baseline", py: 0.5 }}>
+        <Button
+          variant="text"
+          color="inherit"
+          aria-expanded={open}
+          aria-label={`${image.name}: more`}
+          onClick={() => setOpen(!open)}
+          sx={{ p: 0, minWidth: 0, justifyContent: "start", fontWeight: open ? 600 : 400 }}
+        >
+          <span aria-hidden="true">{open ? "▾" : "▸"}&nbsp;</span>
+          {facts.target}
+        </Button>
+        <Box component="span" sx={{ fontFamily: mono }}>
+          {facts.version}
+        </Box>
+        <span>{[facts.family, facts.band, facts.region].filter(Boolean).join(" · ")}</span>
+        <Box component="span" sx={{ fontFamily: mono, fontSize: 12.5, textAlign: "right" }}>
+          {sized(image.size)}
+        </Box>
+        <Box component="span" sx={{ fontFamily: mono, fontSize: 12.5 }}>
+          {image.crc32}
+        </Box>
+        <Button
+          variant="text"
+          onClick={onDrop}
+          sx={{ p: 0, minWidth: 0, whiteSpace: "nowrap" }}
+          aria-label={`Take ${image.name} off the shelf`}
+        >
+          Take off
+        </Button>
       </Box>
-      <Box component="span" sx={{ fontFamily: mono }}>
-        {facts.version}
-      </Box>
-      <span>{[facts.family, facts.band, facts.region].filter(Boolean).join(" · ")}</span>
-      <Box component="span" sx={{ fontFamily: mono, fontSize: 12.5, textAlign: "right" }}>
-        {sized(image.size)}
-      </Box>
-      <Box component="span" sx={{ fontFamily: mono, fontSize: 12.5 }} title={`SHA-256 ${image.sha256}`}>
-        {image.crc32}
-      </Box>
-      <Button
-        variant="text"
-        href={`/api/images/${image.id}/file.hex`}
-        download
-        sx={{ p: 0, minWidth: 0 }}
-        aria-label={`Download ${image.name}`}
-      >
-        .hex
-      </Button>
-      <Button
-        variant="text"
-        onClick={onDrop}
-        sx={{ p: 0, minWidth: 0, whiteSpace: "nowrap" }}
-        aria-label={`Take ${image.name} off the shelf`}
-      >
-        Take off
-      </Button>
+      {open && (
+        <Box component="dl" sx={{ ...FACTS, ml: 2.5, mb: 1 }}>
+          <dt>File</dt>
+          <dd>
+            {image.name}, put here {new Date(image.made_at).toLocaleString([], { dateStyle: "medium", timeStyle: "short" })}
+            {image.made_by ? ` by ${image.made_by}` : ""}
+          </dd>
+          <dt>Size, place</dt>
+          <dd>
+            {image.size} bytes, {hex(image.address)} to {hex(image.address + image.size)}
+            {image.start !== null && `, starts at ${hex(image.start)}`}
+          </dd>
+          <dt>SHA-256</dt>
+          <dd>{image.sha256}</dd>
+          <dt>Needs</dt>
+          <dd>bootloader {facts.least_bootloader} or newer</dd>
+          {facts.channels !== null && facts.channels !== undefined && (
+            <>
+              <dt>Link</dt>
+              <dd>
+                {facts.channels} channels, {facts.telemetry ? "telemetry" : "no telemetry"}
+              </dd>
+            </>
+          )}
+          <dt>Download</dt>
+          <dd>
+            {["hex", "bin"].map((kind) => (
+              <a
+                key={kind}
+                href={`/api/images/${image.id}/file.${kind}`}
+                download
+                style={{ marginRight: 12 }}
+                aria-label={`Download ${image.name} as .${kind}`}
+              >
+                .{kind}
+              </a>
+            ))}
+          </dd>
+        </Box>
+      )}
     </Box>
   );
 }
-
-const startsOutside = ({ start, address, size }: ReadView) =>
-  start !== null && address !== null && (start < address || start >= address + size);
 
 const EMPTY = { target: "", version: "", family: "", band: "", region: "", least_bootloader: "" };
 
@@ -200,19 +202,7 @@ function Found({ read, busy, onPut, onDrop }: { read: ReadView; busy: boolean; o
   const ready = inside !== null || (form.target !== "" && /^\d+\.\d+\.\d+$/.test(form.version));
   return (
     <Panel title={read.name} aside={read.on_shelf ? `on the shelf already, as ${read.on_shelf}` : "not on the shelf yet"}>
-      <Box
-        component="dl"
-        sx={{
-          display: "grid",
-          gridTemplateColumns: "max-content minmax(0, 1fr)",
-          columnGap: 2,
-          rowGap: 0.25,
-          m: 0,
-          mb: 1.5,
-          fontSize: 13,
-          "& dd": { m: 0, fontFamily: mono, overflowWrap: "anywhere" },
-        }}
-      >
+      <Box component="dl" sx={{ ...FACTS, mb: 1.5 }}>
         <dt>Size</dt>
         <dd>
           {read.size} bytes ({sized(read.size)})
@@ -226,25 +216,15 @@ function Found({ read, busy, onPut, onDrop }: { read: ReadView; busy: boolean; o
         {read.start !== null && (
           <>
             <dt>Starts at</dt>
-            <Box component="dd" sx={{ color: startsOutside(read) ? colours.oxide : undefined }}>
-              {hex(read.start)}
-              {startsOutside(read) && ": that lies outside its own bytes; it would not start"}
-            </Box>
-          </>
-        )}
-        {read.gaps.length > 0 && (
-          <>
-            <dt>Gaps</dt>
-            <dd>
-              {read.gaps
-                .slice(0, 4)
-                .map((gap) => `${gap[1]} bytes from ${hex(gap[0] ?? 0)}`)
-                .join(", ")}
-              {read.gaps.length > 4 ? ` and ${read.gaps.length - 4} more` : ""}; filled as erased flash
-            </dd>
+            <dd>{hex(read.start)}</dd>
           </>
         )}
       </Box>
+      {read.remarks.map((remark) => (
+        <Box key={remark} sx={{ fontSize: 13, mb: 1, color: colours.copperText, fontWeight: 600 }}>
+          {remark}
+        </Box>
+      ))}
       <Box sx={{ fontSize: 13, mb: 1, color: "text.secondary" }}>
         {inside ? "Its own header says what it is for:" : "It has no header. Say what it is for:"}
       </Box>

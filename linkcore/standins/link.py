@@ -1,0 +1,230 @@
+"""The radio link on the bench: both ends, who knows whom, how far apart they are, and what the air loses."""
+
+from __future__ import annotations
+
+import random
+from typing import Any
+
+from linkcore.binding.budget import Budget, budget, loss_percent, margin_db
+from linkcore.binding.ends import PowerCycle, hindrances
+from linkcore.craft.document import CraftDocument
+from linkcore.craft.parts import KitParts
+from linkcore.images.devices import air
+from linkcore.parts.models import BindWay
+from linkcore.protocols.base import ProtocolSpec
+from linkcore.standins.loading import Loading
+from linkcore.standins.messages import BenchState, Hands
+from linkcore.standins.radio import Air, Said, StandInReceiver, StandInTransmitter
+
+
+class Link:
+    """Transmitter, air and receiver. A frame is heard where the firmware on both ends fits, the receiver knows the transmitter, and the air does not lose it.
+
+    `plugged`: the receiver's lead; `bind_button`: the receiver's, held down; `last_sent_t`: the last radio slot in which a frame went out.
+    """
+
+    def __init__(self, document: CraftDocument, parts: KitParts, spec: ProtocolSpec, loading: Loading, rng: random.Random) -> None:
+        self._document, self._loading = document, loading
+        self.receiver_part, self.transmitter_part = parts.receiver, parts.transmitter
+        self.transmitter = StandInTransmitter(parts.transmitter, document, rng)
+        self.air = Air(rng)
+        self.receiver = StandInReceiver(parts.receiver, document, spec)
+        self.plugged = True
+        self.bind_button = False
+        self.distance_m = 2.0
+        self.way: BindWay = parts.receiver.binding.ways[0]
+        self.cycle = PowerCycle()
+        self.last_sent_t = 0.0
+        self._slots = 0
+        self._margin: tuple[tuple[object, object, float], float | None] | None = None
+
+    def resume(self, state: BenchState) -> None:
+        """Go on from what was kept. An end that was exchanged for another part since knows nobody; both, where nothing was kept, come bound to each other if so said."""
+        sender, listener = self.transmitter, self.receiver.end
+        self._slots = int(state.t / self.receiver_part.link_period_s)
+        self.last_sent_t = state.t
+        self.air.loss_percent = state.loss_percent
+        sender.on = state.transmitter_on
+        sender.switches.update({name: position for name, position in state.switches.items() if name in sender.switches})
+        for stick, place in state.gimbals.items():
+            sender.gimbals[stick].update(place)
+        sender.settle()
+        self.distance_m, self.plugged = state.distance_m, state.receiver_plugged
+        if state.sends_part in ("", self.transmitter_part.id):
+            sender.end.slot, sender.end.phrase = state.model, state.transmitter_phrase
+        if state.hears_part in ("", self.receiver_part.id):
+            listener.identity = bytes.fromhex(state.identity) if state.identity else sender.end.identity if state.bound else None
+            listener.registered = bytes.fromhex(state.registered) if state.registered else sender.end.serial if state.bound else None
+            self.cycle = state.cycle.model_copy()
+            if state.way in self.receiver_part.binding.ways:
+                self.way = state.way
+        listener.power(True, state.t)
+
+    def kept(self) -> dict[str, Any]:
+        """What to keep, as values of a BenchState."""
+        sender, listener = self.transmitter, self.receiver.end
+        return {
+            "sends_part": self.transmitter_part.id,
+            "hears_part": self.receiver_part.id,
+            "transmitter_on": sender.on,
+            "bound": False,
+            "identity": self.identity,
+            "registered": (listener.registered or b"").hex(),
+            "model": sender.end.slot,
+            "transmitter_phrase": sender.end.phrase,
+            "distance_m": self.distance_m,
+            "receiver_plugged": self.plugged,
+            "way": self.way,
+            "cycle": self.cycle,
+            "loss_percent": self.air.loss_percent,
+            "switches": sender.switches,
+            "gimbals": sender.gimbals,
+        }
+
+    def follow(self, document: CraftDocument) -> None:
+        """The draft was saved: both ends' set-up follows it."""
+        before, self._document = self._document, document
+        if document.transmitter != before.transmitter:
+            self.transmitter.set_up(document)
+        if document.receiver != before.receiver:
+            self.receiver.set_up(document)
+
+    # --- what holds now -----------------------------------------------------------------------------------------
+
+    @property
+    def identity(self) -> str:
+        """What the receiver listens for, hexadecimal; empty where it knows nobody."""
+        return (self.receiver.end.identity or b"").hex()
+
+    @property
+    def knows(self) -> bool:
+        """Whether the receiver listens for what the transmitter sends now."""
+        return self.receiver.end.identity == self.transmitter.end.identity
+
+    @property
+    def transmitting(self) -> bool:
+        """Whether the transmitter's end sends ordinary frames."""
+        return self.transmitter.on and self._loading.runs("transmitter") and self.transmitter.end.mode == "normal"
+
+    @property
+    def receiver_awake(self) -> bool:
+        """Whether the receiver has supply and runs its program."""
+        return self.receiver.powered and self.receiver.runs
+
+    @property
+    def hindrances(self) -> list[str]:
+        """What keeps both ends from binding now."""
+        return hindrances(self._loading.outlook, self.distance_m, transmitter_on=self.transmitter.on, receiver_on=self.receiver_awake)
+
+    @property
+    def budget(self) -> Budget | None:
+        """The link budget with what is on both ends; None while they do not understand each other."""
+        sends, hears = air(self._loading.devices, self._loading.installed)
+        if sends is None or hears is None or self._loading.outlook.verdict == "silent":
+            return None
+        region = next((each for each in sends.regions if each in hears.regions), None)
+        return budget(self._document.air, sends, hears, self.receiver_part.link_period_s, region)
+
+    @property
+    def margin_db(self) -> float | None:
+        """Signal above what is still understood, at the distance that both ends are apart; reckoned anew when something of that changes."""
+        outlook = self._loading.outlook
+        known = self._margin
+        if known is None or known[0][0] is not self._document or known[0][1] is not outlook or known[0][2] != self.distance_m:
+            found = self.budget
+            known = self._margin = ((self._document, outlook, self.distance_m), margin_db(found, self.distance_m) if found else None)
+        return known[1]
+
+    @property
+    def loss_percent(self) -> float:
+        """The share of frames that the air loses: what the pilot has set, or what the distance makes of it."""
+        margin = self.margin_db
+        return max(self.air.loss_percent, loss_percent(margin) if margin is not None else 0.0)
+
+    # --- hands --------------------------------------------------------------------------------------------------
+
+    def hands(self, hands: Hands, t: float) -> None:
+        """What the hands do to both ends. Raise ValueError for what these ends do not have, before anything is done."""
+        sender, listener, name = self.transmitter.end, self.receiver.end, self.receiver_part.name
+        positions = {switch.name: switch.positions for switch in self.transmitter_part.switches}
+        for switch, position in (hands.switches or {}).items():
+            if position >= positions.get(switch, 0):
+                raise ValueError(f"the {self.transmitter_part.name} has no switch {switch} with a position {position}")
+        if hands.way is not None and hands.way not in self.receiver_part.binding.ways:
+            raise ValueError(f"the {name} is not bound so; its ways are {', '.join(self.receiver_part.binding.ways)}")
+        if hands.receiver_phrase is not None:
+            if not self.receiver_awake:
+                raise ValueError(f"the {name} has no power, or runs no program: it takes no phrase now")
+            listener.take_phrase(hands.receiver_phrase)
+        if hands.transmitter_phrase is not None:
+            sender.take_phrase(hands.transmitter_phrase)
+        if hands.transmitter_on is not None:
+            self.switch_transmitter(hands.transmitter_on)
+        if hands.transmitter_mode is not None:
+            if hands.transmitter_mode != "normal" and not self.transmitter.on:
+                raise ValueError("the transmitter is off; switch it on first")
+            sender.choose(hands.transmitter_mode, t)
+        self._gimbals_and_switches(hands)
+        self.way = hands.way or self.way
+        if hands.model is not None:
+            sender.select(hands.model)
+        if hands.forget_bind:
+            listener.forget()
+        if hands.loss_percent is not None:
+            self.air.loss_percent = hands.loss_percent
+        if hands.distance_m is not None:
+            self.distance_m = hands.distance_m
+        if hands.bind_button is not None:
+            self.bind_button = hands.bind_button
+        if hands.receiver_plugged is not None:
+            self.plugged = hands.receiver_plugged
+        self.receiver.tick(t)
+
+    def _gimbals_and_switches(self, hands: Hands) -> None:
+        for stick, place in (("left", hands.left), ("right", hands.right)):
+            if place is not None:
+                self.transmitter.gimbals[stick] = {"x": place.x, "y": place.y}
+        self.transmitter.switches.update(hands.switches or {})
+        self.transmitter.settle()
+
+    def switch_transmitter(self, on: bool) -> None:
+        """Switch it on or off; a module without a whole program wakes in its bootloader."""
+        if on and not self.transmitter.on:
+            self._loading.power_up("transmitter")
+        self.transmitter.on = on
+
+    def power_receiver(self, on: bool, t: float, pulses: int) -> None:
+        """The receiver's supply comes or goes; `pulses`: bind pulses that the board sends at that moment."""
+        if on:
+            self._loading.power_up("receiver")
+            self.receiver.runs = self._loading.runs("receiver")
+        self.receiver.power(on, t, button=self.bind_button, pulses=pulses if on else 0)
+        self.air.forget()
+
+    # --- time ---------------------------------------------------------------------------------------------------
+
+    def bind(self, t: float) -> str | None:
+        """Both ends' share of a bind up to `t`; what came of it, when something did."""
+        sender, listener = self.transmitter.end, self.receiver.end
+        sender.tick(t, on=self.transmitter.on and self._loading.runs("transmitter"))
+        self.receiver.tick(t)
+        offer = sender.offer()
+        taken = listener.hear(None if offer is None or self.hindrances else offer, t)
+        binding = sender.mode != "normal" or listener.state in ("bind", "registering") or self._loading.running
+        self.cycle.see(t, receiver_on=self.receiver.powered, transmitter_on=self.transmitter.on, linked=self.receiver.linked, binding=binding)
+        return f"receiver: {listener.state}" if taken else None
+
+    def words(self, until: float) -> list[Said]:
+        """What the receiver says for the radio slots before `until`."""
+        period, outlook = self.receiver_part.link_period_s, self._loading.outlook
+        sends = self.transmitting
+        understood = outlook.verdict != "silent" and self.knows and sends and self.receiver.powered and self.receiver.end.listens
+        losses = self.loss_percent
+        said: list[Said] = []
+        while (slot := self._slots * period) < until - 1e-9:
+            self._slots += 1
+            heard = self.air.carries(understood, losses)
+            if sends:
+                self.last_sent_t = slot
+            said += self.receiver.slot(slot, self.transmitter.frame()[: outlook.channels] if heard else None, self.air.lq_percent)
+        return said
