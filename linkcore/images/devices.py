@@ -10,7 +10,7 @@ from pydantic import BaseModel, ConfigDict
 
 from linkcore.craft.document import CraftDocument
 from linkcore.craft.parts import KitParts
-from linkcore.images.building import factory_facts, flashable
+from linkcore.images.building import build, factory_facts, flashable, program_kilobytes
 from linkcore.images.facts import ImageFacts
 from linkcore.parts.models import Board, Flash, Module, Radio, Receiver, Region, Transmitter
 
@@ -69,12 +69,16 @@ def devices_of(parts: KitParts) -> dict[Role, Device]:
     return found
 
 
+def running(device: Device, facts: ImageFacts) -> Installed:
+    """A device that runs one of the scenario's images."""
+    assert device.flash is not None
+    return Installed(facts=facts, sha256=build(facts, device.flash, program_kilobytes(device.part)).sha256, bootloader=device.flash.bootloader)
+
+
 def as_made(device: Device, region: Region | None = None) -> Installed:
     """What it runs as it leaves its maker, sold for a region where its hardware has that."""
     made = flashable(device.part)
-    if made is None:
-        return Installed()
-    return Installed(facts=factory_facts(made, region), bootloader=made.flash.bootloader)
+    return running(device, factory_facts(made, region)) if made else Installed()
 
 
 def all_as_made(devices: Mapping[Role, Device], document: CraftDocument) -> dict[Role, Installed]:

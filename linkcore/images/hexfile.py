@@ -5,6 +5,7 @@ from __future__ import annotations
 import hashlib
 import zlib
 from dataclasses import dataclass
+from functools import cached_property
 from typing import NoReturn
 
 import bincopy
@@ -29,7 +30,7 @@ class Content:
     start: int | None = None
     placed: bool = True
 
-    @property
+    @cached_property
     def sha256(self) -> str:
         """Of the bytes, in hexadecimal."""
         return hashlib.sha256(self.data).hexdigest()

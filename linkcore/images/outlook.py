@@ -93,8 +93,8 @@ def ways_to_talk(devices: Mapping[Role, Device], installed: Mapping[Role, Instal
                 steps = [Flashing(role, image) for role, image in (("transmitter", sender), ("receiver", listener)) if image is not None]  # type: ignore[arg-type]
                 ways.append(WayOut(tuple(steps), then))
 
-    def rank(way: WayOut) -> tuple[int, bool, list[tuple[int, ...]]]:
+    def rank(way: WayOut) -> tuple[int, int, bool, list[tuple[int, ...]]]:
         newest = [tuple(-part for part in number(step.image.facts.version)) for step in way.steps]
-        return len(way.steps), way.then.verdict != "talks", newest
+        return len(way.steps), -way.then.channels, not way.then.telemetry, newest
 
     return sorted(ways, key=rank)[:most]

@@ -292,7 +292,9 @@ class Bench:
             if hands.tap not in self.path.lines:
                 raise ValueError(f"the {self.receiver_part.name} has no wire on a pin {hands.tap}")
             self.tap = hands.tap
-        self.loading.hands(own_port_plugged=hands.own_port_plugged, adapter_plugged=hands.adapter_plugged, boot_button=hands.boot_button, fault=hands.fault)
+        self.loading.hands(
+            own_port_plugged=hands.own_port_plugged, adapter_plugged=hands.adapter_plugged, boot_button=hands.boot_button or None, fault=hands.fault
+        )
         if hands.satellite_away is not None:
             self.satellite_away = hands.satellite_away and self.bind_pad is not None
             self.path.follow(self._as_plugged(), self.parts)
@@ -302,6 +304,9 @@ class Bench:
         self._forget_what_rested_on(rested)
         if hands.usb is not None or hands.pack is not None:
             self._connect(self.usb if hands.usb is None else hands.usb, self.pack if hands.pack is None else hands.pack)
+        # a button that is let go at the moment when supply comes was held until then
+        self.link.bind_button = self.link.bind_button and hands.bind_button is not False
+        self.loading.boot_button = self.loading.boot_button and hands.boot_button is not False
 
     def _replace(self, device: str) -> None:
         """Put a new one in the place of a device that failed; a new receiver knows nobody."""

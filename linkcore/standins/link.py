@@ -174,8 +174,7 @@ class Link:
             self.air.loss_percent = hands.loss_percent
         if hands.distance_m is not None:
             self.distance_m = hands.distance_m
-        if hands.bind_button is not None:
-            self.bind_button = hands.bind_button
+        self.bind_button = self.bind_button or bool(hands.bind_button)
         if hands.receiver_plugged is not None:
             self.plugged = hands.receiver_plugged
         self.receiver.tick(t)

@@ -14,7 +14,7 @@ from linkcore.craft.document import Band, CraftDocument, Fitted, Kit, LostLink, 
 from linkcore.craft.parts import KitParts
 from linkcore.craft.starting import new_craft
 from linkcore.images.building import scenario_images
-from linkcore.images.devices import as_made, devices_of
+from linkcore.images.devices import devices_of, running
 from linkcore.loom.netlist import wire_key, wires_for
 from linkcore.parts.catalogue import shipped
 from linkcore.standins.bench import Bench, CannotRun
@@ -167,7 +167,7 @@ def older_receiver(document: CraftDocument) -> BenchState:
     """Avocet's module went on to a newer family last week; its receiver did not."""
     receiver = devices_of(KitParts.of(document))["receiver"]
     facts = next(facts for _, facts, _ in scenario_images(shipped()) if facts.said() == "WISP 900 2.4.1 (Wisp 2, 900 MHz, 868)")
-    kept = DeviceKept(part=receiver.part.id, installed=as_made(receiver).model_copy(update={"facts": facts}))
+    kept = DeviceKept(part=receiver.part.id, installed=running(receiver, facts))
     return BenchState(stored=document.settings, running=document.settings, read_back=document.settings, devices={"receiver": kept})
 
 

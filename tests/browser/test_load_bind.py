@@ -110,8 +110,113 @@ class LoadTest(BrowserTest):
         page.get_by_label("Find", exact=True).fill("3.9.0")
         expect(page.get_by_role("list", name="Images on the shelf").get_by_role("listitem")).to_have_count(1)
 
+    @in_browser
+    def test_devices_and_images_are_chosen_with_the_keyboard_and_the_next_image_is_named(self, people):
+        page = people.open("Avocet", "Load")
+        page.get_by_role("radio", name=re.compile("^Receiver")).focus()
+        page.keyboard.press("ArrowLeft")
+        expect(page.get_by_role("radio", name=re.compile("^Transmitter's end"))).to_be_checked()
+        expect(page.get_by_role("heading", name="Images for the Wisp Nest 900")).to_be_visible()
+        images = page.get_by_role("radiogroup", name="Images for the Wisp Nest 900").get_by_role("radio")
+        expect(images.nth(1)).to_be_visible()
+        page.keyboard.press("Tab")
+        while not page.evaluate("document.activeElement.getAttribute('role') === 'radio'"):
+            page.keyboard.press("Tab")
+        page.keyboard.press("ArrowDown")
+        page.keyboard.press("ArrowUp")
+        page.keyboard.press("ArrowDown")
+        expect(images.nth(1)).to_be_checked()
+        expect(images.nth(1)).to_contain_text("the transmitter's end is of the family Wisp 3, the receiver of Wisp 2")
+        expect(page.get_by_text(re.compile("The link is silent then, until WISP 900 3.1.0 .* is on the receiver as well"))).to_be_visible()
+        gimbal = page.get_by_role("img", name=re.compile("^right gimbal"))
+        self.assertNotIn("100", gimbal.get_attribute("aria-label"), "the arrows chose an image and moved no stick")
+
+    @in_browser
+    def test_two_windows_see_one_job_and_only_one_of_them_may_begin_it(self, people):
+        wren, teal = people.open("Avocet", "Load", "wren"), people.open("Avocet", "Load", "teal")
+        for page in (wren, teal):
+            page.get_by_role("radio", name="wisp-900-3.1.0-868.hex").click()
+            choose(page, "Way in", "adapter")
+        wren.get_by_role("button", name="Put the adapter on").click()
+        expect(teal.get_by_text("The Wisp 900 answers.")).to_be_visible()
+        wren.get_by_role("button", name="Flash 3.1.0").click()
+        expect(teal.get_by_text("Flashing the Wisp 900")).to_be_visible()
+        expect(teal.get_by_role("button", name="Flash 3.1.0")).to_be_hidden()
+        for page in (wren, teal):
+            expect(page.get_by_role("radio", name=re.compile("^Receiver: Wisp 900"))).to_contain_text("3.1.0")
+            expect(page.get_by_role("list", name="Flash log").get_by_role("listitem")).to_contain_text("done")
+            expect(page.get_by_role("radio", name="wisp-900-3.1.0-868.hex")).to_contain_text("runs now")
+
+    @in_browser
+    def test_a_craft_without_a_kit_says_what_is_missing(self, people):
+        page = people.open("Dunlin", "Load")
+        for hop in ("Load", "Bind"):
+            go(page, hop)
+            expect(page.get_by_role("main")).to_contain_text("Still to choose: board, receiver, transmitter.")
+
 
 class BindTest(BrowserTest):
+    def ends(self, page, receiver):
+        main = page.get_by_role("main")
+        return main.get_by_role("region", name=re.compile("^Transmitter · ")), main.get_by_role("region", name=f"Receiver · {receiver}")
+
+    def proven_by_off_and_on(self, page, transmitter, receiver):
+        for end, away, back in ((receiver, "Take supply away", "Give supply"), (transmitter, "Switch off", "Switch on")):
+            end.get_by_role("button", name=away).click()
+            end.get_by_role("button", name=back).click()
+        wait_coin(page, "Bind", RINGS)
+        expect(page.get_by_text(re.compile(r"receiver off [\d.]+ s, on [\d.]+ s · transmitter off .* · link back"))).to_be_visible()
+
+    @in_browser
+    def test_three_quick_power_cycles_and_a_link_phrase(self, people):
+        page = people.open("Avocet", "Bind")
+        transmitter, receiver = self.ends(page, "Wisp 900")
+        receiver.get_by_role("button", name="Make it forget").click()
+        wait_coin(page, "Bind", CRACKED)
+        expect(receiver.get_by_text("knows no transmitter")).to_be_visible()
+        receiver.get_by_role("button", name="Off and on three times").click()
+        expect(receiver.get_by_text("in bind", exact=True)).to_be_visible()
+        expect(receiver.get_by_text(re.compile(r"\d+ s left"))).to_be_visible()
+        transmitter.get_by_role("button", name="Bind", exact=True).click()
+        expect(receiver.get_by_text("just bound", exact=True)).to_be_visible()
+        transmitter.get_by_role("button", name="Leave bind").click()
+        self.proven_by_off_and_on(page, transmitter, receiver)
+
+        choose(page, "Way to bind", "Link phrase on both ends")
+        transmitter.get_by_role("textbox", name="Link phrase of the transmitter").fill("low water at noon")
+        transmitter.get_by_role("textbox", name="Link phrase of the transmitter").press("Enter")
+        expect(findings_of(page)).to_contain_text("the transmitter sends the identity of its link phrase")
+        receiver.get_by_role("textbox", name="Link phrase of the receiver").fill("low water at noon")
+        receiver.get_by_role("button", name="Set the receiver's link phrase").click()
+        expect(page.get_by_text("linked, LQ").first).to_be_visible()
+        self.proven_by_off_and_on(page, transmitter, receiver)
+
+    @in_browser
+    def test_register_first_bind_second_and_what_keeps_them_from_it(self, people):
+        page = people.open("Sandpiper", "Bind")
+        transmitter, receiver = self.ends(page, "Reed One")
+        steps = page.get_by_role("list", name="Steps")
+        receiver.get_by_role("button", name="Make it forget").click()
+        expect(steps.locator("[aria-current=step]")).to_contain_text("Hold its button at power-up: it shows amber, fast blink")
+        receiver.get_by_role("button", name="Hold the button").click()
+        receiver.get_by_role("button", name="Take supply away").click()
+        receiver.get_by_role("button", name="Give supply").click()
+        expect(receiver.get_by_text("registering", exact=True)).to_be_visible()
+        receiver.get_by_role("button", name="Let the button go").click()
+        choose(page, "Distance", "right beside each other")
+        expect(page.get_by_text("nearer than 0.5 m the transmitter drowns the receiver")).to_be_visible()
+        expect(findings_of(page)).to_contain_text("The ends lie 0.1 m apart.")
+        choose(page, "Distance", "two steps apart")
+        transmitter.get_by_role("button", name="Register").click()
+        expect(receiver.get_by_text("registered, not bound yet")).to_be_visible()
+        receiver.get_by_role("button", name="Take supply away").click()
+        receiver.get_by_role("button", name="Give supply").click()
+        transmitter.get_by_role("button", name="Leave register").click()
+        transmitter.get_by_role("button", name="Bind", exact=True).click()
+        expect(receiver.get_by_text("just bound", exact=True)).to_be_visible()
+        transmitter.get_by_role("button", name="Leave bind").click()
+        self.proven_by_off_and_on(page, transmitter, receiver)
+
     @in_browser
     def test_lights_model_memory_and_budget(self, people):
         page = people.open("Curlew", "Bind")

@@ -141,12 +141,20 @@ class ShelfTest(TestCase):
         self.assertEqual(names_of(view), [WISP, "wisp-900-2.4.1-868.hex", "wisp-900-4.0.0-868.hex"])
         self.assertEqual([each["judged"]["may"] for each in view["images"]], ["yes", "yes, but", "no"])
         self.assertEqual((view["others"], view["ways_out"]), (2, []))
+        then = [each["then"] and [step["name"] for step in each["then"]["steps"]] for each in view["images"]]
+        self.assertEqual(then, [None, ["wisp-nest-900-2.4.1-868.hex"], None], "what else would have to be flashed")
         self.assertEqual(len(self.client.get(address, {"role": "receiver", "every": "true"}).json()["view"]["images"]), 5)
         self.assertEqual(self.client.get(address, {"role": "propeller"}).status_code, 400)
 
+    def test_a_file_that_was_read_is_remarked_on(self):
+        gappy = b":020000040801F1\n:0400000001020304F2\n:0400100001020304E2\n:0400000508004001AE\n:00000001FF\n"
+        read = self.post("gappy.hex", gappy, to="/read").json()["read"]
+        self.assertEqual((read["size"], read["address"], read["start"], read["inside"]), (20, 0x08010000, 0x08004001, None))
+        self.assertEqual([remark.split(":")[0][:24] for remark in read["remarks"]], ["Gaps, written as erased ", "It starts at 08004001, o"])
+
     def test_the_bind_hop_tells_lights_and_budget(self):
         view = self.client.get(f"/api/crafts/{self.craft.pk}/bind").json()["view"]
-        self.assertEqual(view["lights"]["colours"], ["blue", "green"])
+        self.assertEqual(view["lights"]["colours"], ["green", "blue"])
         steady = next(each for each in view["lights"]["meanings"] if each["light"] == {"colour": "green", "pattern": "steady"})
         self.assertEqual([each["state"] for each in steady["means"]], ["linked"])
         self.assertEqual((view["budget"]["sensitivity_dbm"], view["budget"]["rate_hz"]), (-108, 250))
@@ -229,6 +237,15 @@ class FlashSocketTest(OnTheSocket):
             answer = viewer.act("stop flashing", flash=self.order())
             self.assertIn("no job to stop", answer["text"])
         self.assertEqual(FlashRecord.objects.count(), 0)
+
+    def test_an_armed_board_is_not_flashed(self):
+        self.write_and_restart()
+        with self.viewer() as viewer:
+            viewer.say(type="hands", usb=True, left={"x": 0, "y": -1}, switches={"S1": 1})
+            viewer.until("live", lambda message: message["board"]["armed"])
+            answer = viewer.act("flash", flash=self.order())
+            self.assertEqual((answer["ok"], "disarm first" in answer["text"]), (False, True))
+            self.assertEqual(FlashRecord.objects.count(), 0)
 
     def test_a_fault_ends_the_job_and_says_how_to_recover(self):
         with self.viewer() as viewer:

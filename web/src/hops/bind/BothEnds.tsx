@@ -135,7 +135,12 @@ function ReceiverCard({ bind, phrase }: { bind: BindReport; phrase: boolean }) {
       state={
         <>
           {light && <ShownLight light={light} size={18} />}
-          {bind.receiver.state}
+          <span>{bind.receiver.state}</span>
+          {light && (
+            <Box component="span" sx={{ fontSize: 12.5, fontWeight: 400, color: "text.secondary" }}>
+              {lightWords(light)}
+            </Box>
+          )}
         </>
       }
       waits={bind.receiver.waits_for ?? ""}
@@ -160,11 +165,6 @@ function ReceiverCard({ bind, phrase }: { bind: BindReport; phrase: boolean }) {
         <Button variant="text" onClick={() => sendHands({ forget_bind: true })}>
           Make it forget
         </Button>
-      )}
-      {light && (
-        <Box component="span" sx={{ fontSize: 12.5, color: "text.secondary" }}>
-          {lightWords(light)}
-        </Box>
       )}
       <Identity label="listens for" value={bind.identity} same={bind.knows} />
     </EndCard>
