@@ -9,18 +9,20 @@ from pydantic import BaseModel
 
 from linkcore.binding.ends import OFFER_S, SLOTS, PowerCycle, TransmitterMode
 from linkcore.binding.lights import in_words
+from linkcore.findings import Hop
 from linkcore.parts.models import Binding, BindWay, LightState
 
 Who = Literal["receiver", "transmitter", "board", "both"]
 
 
 class BindStep(BaseModel):
-    """One step: who acts, what to do, whether it is done, and whether it is the next."""
+    """One step: who acts, what to do, whether it is done, and whether it is the next. `hop`: where it is done, if not here."""
 
     who: Who
     text: str
     done: bool
     next: bool = False
+    hop: Hop | None = None
 
 
 class EndView(BaseModel):
@@ -47,6 +49,7 @@ class Situation:
     count_on_board: int
     count_wanted: tuple[int, ...]
     satellite_home: bool
+    fits: bool  # the firmware on both ends
     plugged: bool  # the receiver's lead
     waits: bool  # the receiver would take a bind now
     bind_pad: str | None  # where the board sends its pulses, where that is not the satellite's own pad
@@ -58,8 +61,9 @@ _TAKE_SUPPLY: tuple[BindWay, ...] = ("button", "register")  # ways whose steps t
 
 def steps(now: Situation) -> list[BindStep]:
     """The steps in order; the first that is not done is the next."""
+    firmware = [] if now.fits else [BindStep(who="both", text="Make the firmware of both ends fit", done=False, hop="load")]
     lead = [] if now.plugged or now.way in _TAKE_SUPPLY else [BindStep(who="receiver", text="Plug the receiver's lead in", done=False)]
-    found = [*lead, *_opening(now), *_back_in_order(now), *_proving(now)]
+    found = [*firmware, *lead, *_opening(now), *_back_in_order(now), *_proving(now)]
     first = next((step for step in found if not step.done), None)
     return [step.model_copy(update={"next": step is first}) for step in found]
 

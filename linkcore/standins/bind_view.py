@@ -29,6 +29,7 @@ def situation(bench: Bench) -> Situation:
         count_on_board=bench.board.stored.bind_count,
         count_wanted=counts_for(bench.path.output.protocol),
         satellite_home=not bench.satellite_away,
+        fits=bench.loading.outlook.verdict != "silent",
         plugged=bench.link.plugged,
         waits=listener.waits(bench.t),
         bind_pad=bench.bind_pad,

@@ -320,7 +320,7 @@ class Reporter:
             "loom": loom_value(bench.document, bench.rung),
             "port plan": f"{reading.port} {'read' if reading.port == PULSE_INPUTS else 'gets'} rx" if reading.port else "no rx job",
             "load": "flashing" if bench.loading.running else bench.loading.outlook.verdict,
-            "bind": {None: "no supply", "bootloader": "no program"}.get(bench.receiver.state, bench.receiver.state or ""),
+            "bind": {None: "no supply", "bootloader": "no program", "bind": "in bind"}.get(bench.receiver.state, bench.receiver.state or ""),
             "line": f"{reading.good} good/s" if reading.good or reading.bad or reading.bytes else "silent",
             "sticks": f"{proven} of 4 axes",
             "switchboard": f"{table.seen} of {len(table.rows)} rows" if table.rows else "no bands",

@@ -154,6 +154,15 @@ class LoadTest(BrowserTest):
             go(page, hop)
             expect(page.get_by_role("main")).to_contain_text("Still to choose: board, receiver, transmitter.")
 
+    @in_browser
+    def test_a_bind_that_firmware_forbids_leads_to_load(self, people):
+        page = people.open("Avocet", "Bind")
+        page.get_by_role("main").get_by_role("region", name="Receiver · Wisp 900").get_by_role("button", name="Make it forget").click()
+        following = page.get_by_role("list", name="Steps").locator("[aria-current=step]")
+        expect(following).to_contain_text("Make the firmware of both ends fit")
+        following.get_by_role("link", name="Load").click()
+        page.get_by_role("heading", level=1, name="Load").wait_for()
+
 
 class BindTest(BrowserTest):
     def ends(self, page, receiver):

@@ -250,7 +250,9 @@ class BenchBindTest(SimpleTestCase):
         hand.do(0.2, receiver_plugged=True)
         hand.do(2.0, transmitter_mode="bind")
         self.assertFalse(hand.bench.link.knows, "regions differ")
-        self.assertIn("is set for FCC, the receiver for LBT", bind_report(hand.bench).hindrances[0])
+        report = bind_report(hand.bench)
+        self.assertIn("is set for FCC, the receiver for LBT", report.hindrances[0])
+        self.assertEqual([(step.text, step.hop) for step in report.steps if step.next], [("Make the firmware of both ends fit", "load")])
 
     def test_a_bind_count_left_in_place_keeps_the_satellite_from_connecting(self):
         craft = next(craft for name, craft in every_receiver() if name == "twin-leaf")

@@ -218,16 +218,7 @@ function Mark({ x, y, ink, label }: { x: number; y: number; ink: string; label: 
   return (
     <g>
       <circle cx={x} cy={y} r={4.5} fill={ink} />
-      <text
-        x={x + 7}
-        y={y - 7}
-        textAnchor={x > WIDTH - 70 ? "end" : "start"}
-        dx={x > WIDTH - 70 ? 30 : 0}
-        fontSize={12}
-        fontWeight={600}
-        fontFamily={mono}
-        fill={ink}
-      >
+      <text x={x - 8} y={y + 16} textAnchor="end" fontSize={12} fontWeight={600} fontFamily={mono} fill={ink}>
         {label}
       </text>
     </g>

@@ -2,8 +2,10 @@ import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import MenuItem from "@mui/material/MenuItem";
 import TextField from "@mui/material/TextField";
+import { Link } from "react-router";
 import type { BindReport, Craft } from "../../api/types";
 import { sendHands } from "../../bench/useBench";
+import { hopPath, hopTitle } from "../../chain/hops";
 import type { HopProps } from "../../craft/CraftPage";
 import { colours, mono } from "../../look/colours";
 import { Panel } from "../../look/Panel";
@@ -45,6 +47,11 @@ export function Steps({ bind, craft, edit }: { bind: BindReport; craft: Craft; e
         )
       }
     >
+      {bind.hindrances.length > 0 && (
+        <Box sx={{ mb: 1, p: 1, borderRadius: 1, fontSize: 13.5, bgcolor: colours.copperWash }}>
+          <b>Keeps them from binding now:</b> {bind.hindrances.join("; ")}.
+        </Box>
+      )}
       <Box component="ol" aria-label="Steps" sx={{ listStyle: "none", m: 0, p: 0 }}>
         {bind.steps.map((step, index) => (
           <Box
@@ -67,6 +74,11 @@ export function Steps({ bind, craft, edit }: { bind: BindReport; craft: Craft; e
             </Box>
             <Box component="span" sx={{ fontWeight: step.next ? 600 : 400 }}>
               {step.text}
+              {step.hop && (
+                <>
+                  : <Link to={`/crafts/${craft.id}/${hopPath(step.hop)}`}>{hopTitle(step.hop)}</Link>
+                </>
+              )}
               <Box component="span" sx={{ position: "absolute", width: 1, height: 1, overflow: "hidden", clipPath: "inset(50%)" }}>
                 {step.done ? ", done" : step.next ? ", next" : ""}
               </Box>
@@ -91,11 +103,6 @@ export function Steps({ bind, craft, edit }: { bind: BindReport; craft: Craft; e
             Back to 0
           </Button>
           {drafted !== bind.count && <Box sx={{ color: colours.copperText, fontWeight: 600 }}>Write it to the board.</Box>}
-        </Box>
-      )}
-      {bind.hindrances.length > 0 && (
-        <Box sx={{ mt: 1, fontSize: 13, color: colours.copperText }}>
-          <b>Keeps them from binding now:</b> {bind.hindrances.join("; ")}.
         </Box>
       )}
       <Box

@@ -205,7 +205,8 @@ function Found({ read, busy, onPut, onDrop }: { read: ReadView; busy: boolean; o
       <Box component="dl" sx={{ ...FACTS, mb: 1.5 }}>
         <dt>Size</dt>
         <dd>
-          {read.size} bytes ({sized(read.size)})
+          {sized(read.size)}
+          {read.size >= 1024 && `, ${read.size} bytes`}
         </dd>
         <dt>CRC-32</dt>
         <dd>{read.crc32}</dd>

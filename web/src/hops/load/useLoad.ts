@@ -74,5 +74,6 @@ export const shelve = (workshopId: number, file: File, facts?: object) =>
 
 export const unshelve = (id: string) => taken(api.DELETE("/api/images/{image_id}", { params: { path: { image_id: id } } }));
 
-export const sized = (bytes: number) => (bytes < 1 << 20 ? `${(bytes / 1024).toFixed(0)} kB` : `${(bytes / (1 << 20)).toFixed(2)} MB`);
+export const sized = (bytes: number) =>
+  bytes < 1024 ? `${bytes} bytes` : bytes < 1 << 20 ? `${(bytes / 1024).toFixed(0)} kB` : `${(bytes / (1 << 20)).toFixed(2)} MB`;
 export const hex = (address: number) => address.toString(16).toUpperCase().padStart(8, "0");
