@@ -57,7 +57,7 @@ def _facts(device: Flashable, version: str, region: Region | None, family: str, 
 
 def build(facts: ImageFacts, flash: Flash, kilobytes: int) -> Content:
     """A program for a target: vectors, header, code. Its bytes follow from what it says."""
-    return _built(header(facts), flash.start, min(kilobytes << 10, flash.size - 2 * flash.sector))
+    return _built(header(facts), flash.start, min(kilobytes << 10, flash.room))
 
 
 @cache

@@ -31,11 +31,6 @@ class Judged(BaseModel):
     link: Outlook | None
 
 
-def room(flash: Flash) -> int:
-    """Bytes that a program may take: the last sector keeps the record that it is whole."""
-    return flash.size - flash.sector
-
-
 @dataclass(frozen=True)
 class Misplaced:
     """Why a program does not lie where a flash has room for it."""
@@ -47,10 +42,10 @@ class Misplaced:
 
 def misplaced(address: int, size: int, flash: Flash) -> Misplaced | None:
     """What is wrong with where a program would lie; None where it fits."""
-    end, last = address + size, flash.start + room(flash)
-    if size > room(flash):
+    end, last = address + size, flash.start + flash.room
+    if size > flash.room:
         return Misplaced(
-            "load.too-large", f"It has {size} bytes; a {flash.target} holds {room(flash)}.", "What does not fit is cut off, and half a program does not run."
+            "load.too-large", f"It has {size} bytes; a {flash.target} holds {flash.room}.", "What does not fit is cut off, and half a program does not run."
         )
     if flash.start <= address and end <= last:
         return None

@@ -197,7 +197,14 @@ class Flash(_Fact):
             raise ValueError(f"a sector of {self.sector} bytes is made of whole pages of {self.page}, and {self.size} bytes of whole sectors")
         if self.size < 2 * self.sector:
             raise ValueError("its memory needs two sectors at least: one for the program, one for the record that it is whole")
+        if self.start + self.size > 1 << 32:
+            raise ValueError(f"a memory of {self.size} bytes from {self.start:08X} on ends beyond what 32 bits can address")
         return self
+
+    @property
+    def room(self) -> int:
+        """Bytes that a program may take: the last sector keeps the record that it is whole."""
+        return self.size - self.sector
 
 
 class Board(_Fact):

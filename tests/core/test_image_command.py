@@ -10,7 +10,7 @@ from django.test import SimpleTestCase
 
 from commands.images import main
 from linkcore.images.building import flash_of, scenario_images
-from linkcore.images.check import misplaced, remarks, room
+from linkcore.images.check import misplaced, remarks
 from linkcore.images.facts import ImageError
 from linkcore.images.hexfile import Content, read_hex, read_named
 from linkcore.parts.catalogue import shipped
@@ -47,7 +47,7 @@ class RemarksTest(SimpleTestCase):
         self.flash = flash_of("WISP 900", shipped())
 
     def test_a_place_that_fits_and_places_that_do_not(self):
-        start, space = self.flash.start, room(self.flash)
+        start, space = self.flash.start, self.flash.room
         for address, size, code in (
             (start, space, None),
             (start + 16, space - 16, None),

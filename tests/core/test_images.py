@@ -12,7 +12,7 @@ from linkcore.craft.parts import KitParts
 from linkcore.findings import Edit
 from linkcore.images.building import factory_facts, flashable, scenario_images
 from linkcore.images.carry_over import carry_over, without_dropped
-from linkcore.images.check import check_load, judge, room, ways_out
+from linkcore.images.check import check_load, judge, ways_out
 from linkcore.images.devices import Installed, air, all_as_made, devices_of
 from linkcore.images.facts import ImageError, ImageFacts, SettingsFormat, facts_in, header, settle
 from linkcore.images.hexfile import ERASED, Content, read_binary, read_hex, write_hex
@@ -115,7 +115,7 @@ class HeaderTest(SimpleTestCase):
         for name, facts, content in scenario_images(shipped()):
             self.assertEqual(facts_in(content.data), facts, name)
             flash = targets[facts.target].flash
-            self.assertTrue(flash.start == content.address and len(content.data) <= room(flash), name)
+            self.assertTrue(flash.start == content.address and len(content.data) <= flash.room, name)
         self.assertEqual(len({each.sha256 for each in SHELF}), len(SHELF))
         for target in targets:
             of_it = [each.facts for each in SHELF if each.facts.target == target]
@@ -179,10 +179,10 @@ class JudgeTest(SimpleTestCase):
 
     def test_size_and_place(self):
         flash = self.devices["receiver"].flash
-        self.assertEqual([each.code for each in self.judged("wisp-900-3.1.0-868.hex", size=room(flash)).findings], [])
-        self.assertEqual([each.code for each in self.judged("wisp-900-3.1.0-868.hex", size=room(flash) + 1).findings], ["load.too-large"])
+        self.assertEqual([each.code for each in self.judged("wisp-900-3.1.0-868.hex", size=flash.room).findings], [])
+        self.assertEqual([each.code for each in self.judged("wisp-900-3.1.0-868.hex", size=flash.room + 1).findings], ["load.too-large"])
         self.assertEqual([each.code for each in self.judged("wisp-900-3.1.0-868.hex", address=flash.start - 16).findings], ["load.address"])
-        beyond = flash.start + room(flash) - 16
+        beyond = flash.start + flash.room - 16
         self.assertEqual([each.code for each in self.judged("wisp-900-3.1.0-868.hex", address=beyond).findings], ["load.address"])
 
     def test_the_shortest_way_is_what_trying_everything_finds(self):
