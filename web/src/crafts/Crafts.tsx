@@ -39,7 +39,7 @@ export function Crafts({ session }: { session: Session }) {
           Sign out
         </Button>
       </Box>
-      <Box component="main" data-ready={crafts.isSuccess || undefined} sx={{ maxWidth: 1120, mx: "auto", p: 4 }}>
+      <Box component="main" data-ready={crafts.isSuccess || undefined} sx={{ maxWidth: 1240, mx: "auto", p: 4 }}>
         <Box sx={{ display: "flex", alignItems: "baseline", gap: 2, mb: 0.5 }}>
           <Typography variant="h1">Crafts</Typography>
           <Box sx={{ flex: 1 }} />
@@ -94,7 +94,7 @@ function CraftLine({ craft }: { craft: CraftRow }) {
       component="li"
       sx={{
         display: "grid",
-        gridTemplateColumns: "220px 1fr 270px",
+        gridTemplateColumns: "190px minmax(0, 1fr) 250px",
         gap: 2,
         alignItems: "center",
         p: 2,
@@ -116,7 +116,7 @@ function CraftLine({ craft }: { craft: CraftRow }) {
             component="span"
             key={state.hop}
             title={`${hopTitle(state.hop)}: ${state.why}`}
-            sx={{ display: "grid", justifyItems: "center", width: 58 }}
+            sx={{ display: "grid", justifyItems: "center", flex: "1 1 0", minWidth: 0 }}
           >
             <Coin state={state.coin} size={24} label={COIN_WORDS[state.coin]} />
             <Box component="span" sx={{ fontSize: 11, color: "text.secondary", mt: 0.5 }}>

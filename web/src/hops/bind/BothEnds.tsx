@@ -91,7 +91,7 @@ function TransmitterCard({ bind, transmitter, phrase }: { bind: BindReport; tran
       </Button>
       {mode === "normal" ? (
         <>
-          <Button variant="contained" disabled={!on} onClick={() => sendHands({ transmitter_mode: "bind" })}>
+          <Button variant={bind.knows ? "outlined" : "contained"} disabled={!on} onClick={() => sendHands({ transmitter_mode: "bind" })}>
             Bind
           </Button>
           {bind.ways.includes("register") && (
