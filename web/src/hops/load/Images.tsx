@@ -41,6 +41,7 @@ export function Images({
         ) : null
       }
     >
+      {!view && <Box sx={{ color: "text.secondary" }}>Judging the images on the shelf…</Box>}
       {view && images.length === 0 && (
         <Box sx={{ color: "text.secondary" }}>The shelf has no image for it. Put one there with “Shelf”, at the top.</Box>
       )}

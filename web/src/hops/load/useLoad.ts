@@ -10,7 +10,8 @@ export function useLoadView(craft: Craft, role: Role, every: boolean, key: strin
       taken<{ version: number; view: LoadHopView }>(
         api.GET("/api/crafts/{craft_id}/load", { params: { path: { craft_id: craft.id }, query: { role, every } } }),
       ),
-    placeholderData: keepPreviousData,
+    // Until the answer comes the same device's list stays; another device's list under this one's name would be wrong.
+    placeholderData: (previous, query) => (query?.queryKey[2] === role ? previous : undefined),
   });
 }
 
