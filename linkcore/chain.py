@@ -17,9 +17,10 @@ from linkcore.kit.ability import check_kit
 from linkcore.loom.netlist import wire_key
 from linkcore.loom.rules import check_loom
 from linkcore.lostlink.timeline import check_lost_link
-from linkcore.modes.truth import SwitchMeasure, check_switches
+from linkcore.modes.detents import SwitchMeasure
+from linkcore.modes.rules import check_switches
 from linkcore.ports.rules import check_ports
-from linkcore.sticks.measure import check_sticks
+from linkcore.sticks.measure import SticksMeasure, check_sticks
 
 Coin = Literal["blank", "rings true", "cracked", "tarnished"]
 
@@ -32,7 +33,7 @@ RESTS_ON: Mapping[Hop, tuple[str, ...]] = {
     "bind": ("kit", "firmware", "bind", "settings/bind_count"),
     "line": (*_SIGNAL, "firmware"),
     "sticks": (*_SIGNAL, "transmitter", "settings/channel_map", "settings/stick_lines"),
-    "switchboard": (*_SIGNAL, "transmitter", "settings/channel_map", "settings/arming", "settings/modes"),
+    "switchboard": (*_SIGNAL, "transmitter", "settings/channel_map", "settings/arming", "settings/arm_by", "settings/stick_arming", "settings/modes"),
     "lost link": (*_SIGNAL, "firmware", "receiver", "settings/arming", "settings/lost_link"),
 }
 
@@ -94,7 +95,12 @@ def coin(hop: Hop, findings: list[Finding], proof: Proof | None, hashes: Mapping
 
 
 def still_findings(
-    document: CraftDocument, settings: BoardSettings, parts: KitParts, measured: SwitchMeasure | None = None, installed: Mapping[Role, Installed] | None = None
+    document: CraftDocument,
+    settings: BoardSettings,
+    parts: KitParts,
+    measured: SwitchMeasure | None = None,
+    installed: Mapping[Role, Installed] | None = None,
+    sticks: SticksMeasure | None = None,
 ) -> list[Finding]:
     """What can be said without a running bench. While the kit is not whole only kit, plan, wires and firmware can be judged; without `installed` as it was made."""
     devices = devices_of(parts)
@@ -102,8 +108,8 @@ def still_findings(
     found = [*check_kit(document, parts), *check_ports(document, settings, parts), *check_loom(document, parts), *check_load(document, devices, runs)]
     if parts.whole:
         found += check_bind(document, settings, parts)
-        found += check_sticks(document, settings)
-        found += check_switches(document, settings, measured or SwitchMeasure())
+        found += check_sticks(document, settings, parts, sticks)
+        found += check_switches(document, settings, measured or SwitchMeasure(), parts)
         found += check_lost_link(document, settings, parts.receiver)
     return found
 

@@ -10,7 +10,7 @@ from typing import Annotated, Any, Literal
 from pydantic import AfterValidator, BaseModel, ConfigDict, Field, ValidationError, model_validator
 
 from linkcore.findings import Edit
-from linkcore.parts.models import Job, OnLoss, Region, Sensor
+from linkcore.parts.models import Job, OnLoss, Region, Sensor, StickAxis
 
 FORMAT = "coin-bell/craft"
 VERSION = 1
@@ -26,10 +26,25 @@ ChannelOrder = Annotated[
     str, Field(pattern=r"^[AETR]{4}$", description="Each once: A aileron, E elevator, T throttle, R rudder"), AfterValidator(_each_letter_once)
 ]
 Us = Annotated[float, Field(ge=800, le=2200)]
-Mode = Literal["angle", "horizon"]
+Mode = Literal[
+    "angle",
+    "horizon",
+    "manual",
+    "altitude hold",
+    "position hold",
+    "return home",
+    "loiter",
+    "guard",
+    "beeper",
+    "lost-link test",
+    "onboard log",
+    "centre learning",
+    "throw launch",
+]
 Airframe = Literal["quad X", "quad plus", "tri", "plane", "wing", "rover", "boat"]
 Response = Literal["drop", "land"]
-AxisSource = Literal["aileron", "elevator", "throttle", "rudder"]
+AxisSource = StickAxis
+Layout = Literal["plain", "helicopter", "elevons", "flaps"]
 
 
 class _Section(BaseModel):
@@ -94,22 +109,67 @@ class Patch(_Section):
     inverter: bool = False
 
 
-class ChannelSetup(_Section):
-    """How the transmitter makes one channel. Travel in percent of its own 100 %, sub-trim in us."""
+Percent = Annotated[float, Field(ge=-150, le=150)]
 
-    source: str
+
+class ChannelSetup(_Section):
+    """How the transmitter makes one channel. Travel in percent of its own 100 %, sub-trim in us; `source` a stick's axis, a switch, or empty.
+
+    `curve`: what leaves for what comes in, at places evenly spaced from -100 to 100 percent; empty: straight.
+    """
+
+    source: str = Field(max_length=40)
     reverse: bool = False
     sub_trim_us: float = Field(0, ge=-200, le=200)
     travel_low_percent: float = Field(125, ge=0, le=150)
     travel_high_percent: float = Field(125, ge=0, le=150)
+    curve: list[Annotated[float, Field(ge=-100, le=100)]] = Field(default_factory=list, max_length=17)
+
+    @model_validator(mode="after")
+    def _two_points(self) -> ChannelSetup:
+        if len(self.curve) == 1:
+            raise ValueError("a curve needs two points or more, or none for a straight line")
+        return self
+
+
+class Mix(_Section):
+    """`percent` of a source is added to channel `to` (from 1)."""
+
+    to: int = Field(ge=1, le=18)
+    source: str = Field(max_length=40)
+    percent: Percent
+
+
+class Rate(_Section):
+    """A stick's axis is made smaller (`percent`) or softer about its middle (`expo_percent`): always, or while a switch is in a position."""
+
+    axis: AxisSource
+    percent: float = Field(100, ge=0, le=150)
+    expo_percent: float = Field(0, ge=-100, le=100)
+    switch: str = Field("", max_length=40)
+    position: int = Field(0, ge=0, le=2)
 
 
 class TransmitterSetup(_Section):
-    """The transmitter's model memory, as far as this version of the document knows it."""
+    """The transmitter's model memory. `made_for`: the part it was made on, where that is known; `slot`: which of its memories it is.
 
+    `layout`: what the memory was begun as; every layout but the plain one mixes channels by itself. `trims_us`: the trims beside the sticks.
+    """
+
+    made_for: str = Field("", max_length=40)
+    slot: int = Field(1, ge=1, le=10)
+    module: Literal["own radio", "module bay"] | None = None
+    layout: Layout = "plain"
     stick_mode: Literal[1, 2, 3, 4] = 2
     channel_order: ChannelOrder = "AETR"
     channels: list[ChannelSetup] = Field(min_length=4, max_length=16)
+    mixes: list[Mix] = Field(default_factory=list, max_length=32)
+    rates: list[Rate] = Field(default_factory=list, max_length=16)
+    trims_us: dict[AxisSource, Annotated[float, Field(ge=-200, le=200)]] = Field(default_factory=dict)
+
+    def source(self, channel: int) -> str:
+        """What drives a channel (from 1); empty where nothing does."""
+        return self.channels[channel - 1].source if 1 <= channel <= len(self.channels) else ""
 
 
 class ReceiverSetup(_Section):
@@ -173,6 +233,20 @@ class StickLines(_Section):
     high: Us = 1920
 
 
+class Deadband(_Section):
+    """How far a stick may be from the centre and still count as there, us."""
+
+    sticks_us: int = Field(0, ge=0, le=60)
+    yaw_us: int = Field(0, ge=0, le=100)
+
+
+class StickArming(_Section):
+    """Arming with the yaw stick at its right stop and throttle low. `timeout_s`: with throttle low for so long it disarms by itself; 0: never."""
+
+    hold_ms: int = Field(800, ge=200, le=5000)
+    timeout_s: int = Field(10, ge=0, le=60)
+
+
 class LostLink(_Section):
     """Grace in ms, what throttle falls back to, and what the craft does."""
 
@@ -188,8 +262,12 @@ class BoardSettings(_Section):
     receiver_input: ReceiverInput = Field(default_factory=ReceiverInput)
     channel_map: ChannelOrder = "AETR"
     stick_lines: StickLines = Field(default_factory=StickLines)
+    deadband: Deadband = Field(default_factory=Deadband)
+    arm_by: Literal["switch", "stick"] = "switch"
     arming: Band | None = None
-    modes: list[ModeBand] = Field(default_factory=list, max_length=8)
+    stick_arming: StickArming = Field(default_factory=StickArming)
+    modes: list[ModeBand] = Field(default_factory=list, max_length=40)
+    servo_reverse: list[DeviceName] = Field(default_factory=list, max_length=16, description="Servos that the board turns the other way")
     lost_link: LostLink = Field(default_factory=LostLink)
     bind_count: int = Field(0, ge=0, le=10, description="Bind pulses for a satellite at power-up; 0 in use")
 
@@ -212,6 +290,10 @@ class CraftDocument(_Section):
     transmitter: TransmitterSetup
     receiver: ReceiverSetup = Field(default_factory=ReceiverSetup)
     air: AirSetup = Field(default_factory=AirSetup)
+    servos_turned: dict[DeviceName, bool] = Field(
+        default_factory=dict, max_length=16, description="As seen on the craft: whether a servo sits the other way round"
+    )
+    acro_wanted: bool = Field(False, description="The pilot has said that acro where no band holds is what they want")
     settings: BoardSettings
 
     def pad_of(self, pin: str, device: str = RECEIVER) -> str | None:
@@ -260,13 +342,21 @@ def section_hashes(document: CraftDocument, on_board: BoardSettings | None = Non
         "wants": data["wants"],
         "wiring": [wire for wire in wires if wire[0] == RECEIVER],
         "wiring of devices": [wire for wire in wires if wire[0] != RECEIVER],
-        "transmitter": data["transmitter"],
+        "transmitter": _memory(data["transmitter"]),
         "receiver": data["receiver"],
     }
     settings = on_board.model_dump(mode="json") if on_board else data["settings"]
     hashes = {name: _digest(value) for name, value in sections.items()}
     hashes |= {name: _digest(value) for name, value in (more or {}).items()}
     return hashes | {f"settings/{name}": _digest(value) for name, value in settings.items()}
+
+
+def _memory(setup: dict[str, Any]) -> dict[str, Any]:
+    """A model memory for hashing: what it may hold beyond the first version of the document counts only where it is used."""
+    plain: dict[str, Any] = {"slot": 1, "module": None, "layout": "plain", "mixes": [], "rates": [], "trims_us": {}}
+    kept = {name: value for name, value in setup.items() if name != "made_for" and (name not in plain or value != plain[name])}
+    kept["channels"] = [{name: value for name, value in channel.items() if name != "curve" or value} for channel in setup["channels"]]
+    return kept
 
 
 def apply_edits(document: CraftDocument, edits: tuple[Edit, ...] | list[Edit]) -> CraftDocument:

@@ -10,18 +10,32 @@ AXES = {"A": "aileron", "E": "elevator", "T": "throttle", "R": "rudder"}
 
 
 def transmitter_setup(transmitter: Transmitter, order: str = "AETR", stick_mode: int = 2) -> TransmitterSetup:
-    """Sticks on the first four channels in `order`, then one switch a channel, travel to 1000 and 2000 us."""
+    """Sticks on the first four channels in `order`, then one switch a channel, travel to 1000 and 2000 us, throttle the right way round."""
     travel = min(transmitter.max_travel_percent, 50000 / transmitter.us_at_100)
     sources = [AXES[letter] for letter in order] + [switch.name for switch in transmitter.switches]
     return TransmitterSetup.model_validate(
         {
             "stick_mode": stick_mode,
             "channel_order": order,
+            "made_for": transmitter.id,
             "channels": [
-                ChannelSetup(source=source, travel_low_percent=travel, travel_high_percent=travel).model_dump() for source in sources[: transmitter.channels]
+                ChannelSetup(
+                    source=source,
+                    reverse=transmitter.throttle_reversed and source == "throttle",
+                    travel_low_percent=travel,
+                    travel_high_percent=travel,
+                ).model_dump()
+                for source in sources[: transmitter.channels]
             ],
         }
     )
+
+
+def factory_setup(transmitter: Transmitter, stick_mode: int = 2) -> TransmitterSetup:
+    """A model memory as it is when the transmitter comes out of its box: its own order, every travel 100 %, nothing reversed by hand."""
+    setup = transmitter_setup(transmitter, transmitter.factory_order, stick_mode)
+    channels = [channel.model_copy(update={"travel_low_percent": 100.0, "travel_high_percent": 100.0, "reverse": False}) for channel in setup.channels]
+    return setup.model_copy(update={"channels": channels})
 
 
 PLAIN = {

@@ -6,9 +6,9 @@ from typing import Any, Literal
 
 from pydantic import BaseModel
 
-from linkcore.craft.document import CraftDocument, CraftError, apply_edits
+from linkcore.craft.document import CraftDocument, CraftError, TransmitterSetup, apply_edits
 from linkcore.craft.parts import KitParts, spoken_output
-from linkcore.craft.starting import transmitter_setup
+from linkcore.craft.starting import factory_setup, transmitter_setup
 from linkcore.findings import Edit
 from linkcore.kit.ability import ability, telemetry_of
 from linkcore.parts.catalogue import Catalogue
@@ -44,8 +44,14 @@ def exchange(document: CraftDocument, role: Role, part_id: str, catalogue: Catal
     if role == "transmitter" and isinstance(part, Transmitter):
         old = before.maybe_transmitter
         setup = document.transmitter
-        if old is None or setup == transmitter_setup(old, setup.channel_order, setup.stick_mode):
-            fresh = transmitter_setup(part, setup.channel_order, setup.stick_mode)
+        if old is None:
+            fresh: TransmitterSetup | None = factory_setup(part, setup.stick_mode)
+        elif setup == factory_setup(old, setup.stick_mode):
+            fresh = factory_setup(part, setup.stick_mode)
+        else:
+            untouched = setup == transmitter_setup(old, setup.channel_order, setup.stick_mode)
+            fresh = transmitter_setup(part, setup.channel_order, setup.stick_mode) if untouched else None
+        if fresh is not None:
             edits.append(Edit(path="/transmitter", value=fresh.model_dump(mode="json")))
             says.append(f"its {len(fresh.channels)} channels set up anew")
         else:

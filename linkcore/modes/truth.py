@@ -1,57 +1,68 @@
-"""Detents as measured, the truth table they span, and what each row holds."""
+"""The truth table: every combination of detents, what each holds, and which rows surprise."""
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+from dataclasses import dataclass
 from itertools import product
 
 from pydantic import BaseModel, Field
 
-from linkcore.craft.document import Band, BoardSettings, CraftDocument
-from linkcore.findings import Check, Edit, Finding, Mend
+from linkcore.craft.document import BoardSettings, CraftDocument
+from linkcore.modes.catalogue import DEFAULT_MODE, FLYERS, MODES, NOT_A_FLIGHT_MODE, exclude_each_other
+from linkcore.modes.detents import MOST_SWITCHES, Detent, SwitchMeasure
+from linkcore.modes.walk import flips_of, shortest_walk
 from linkcore.parts.models import Transmitter
 
-CHECK = Check("switchboard")
-
-DEFAULT_MODE = "acro"
-SAME_DETENT_US = 25.0
-REST_S = 0.2
-CLEARANCE_US = 40.0
 PLACES = {1: ("rest",), 2: ("low", "high"), 3: ("low", "mid", "high")}
+_NOTHING_LACKING: Mapping[str, str] = {}
 
 
-class Detent(BaseModel):
-    """One resting position of a switch, us: the extremes seen while it rested."""
+@dataclass(frozen=True)
+class Held:
+    """What holds at one moment. `arm`: the arm switch is on; `guard`: the guard switch, None where there is none.
 
-    low: float
-    high: float
+    `modes`: what is on, in the order of the catalogue; `beaten`: what a band asks for but another mode excludes (mode, by which); `lacking`: what it asks
+    for and the craft cannot do.
+    """
+
+    arm: bool
+    guard: bool | None
+    modes: tuple[str, ...]
+    beaten: tuple[tuple[str, str], ...] = ()
+    lacking: tuple[str, ...] = ()
 
     @property
-    def value(self) -> float:
-        """The middle of what was seen."""
-        return (self.low + self.high) / 2
+    def main(self) -> str:
+        """The flight mode: what the sticks do."""
+        return next((mode for mode in self.modes if mode not in NOT_A_FLIGHT_MODE), DEFAULT_MODE)
 
     @property
-    def jitter(self) -> float:
-        """Half the spread."""
-        return (self.high - self.low) / 2
+    def text(self) -> str:
+        """All that holds; acro where no flight mode does."""
+        flight = [mode for mode in self.modes if mode not in NOT_A_FLIGHT_MODE] or [DEFAULT_MODE]
+        return ", ".join([*flight, *(mode for mode in self.modes if mode in NOT_A_FLIGHT_MODE and mode != "guard")])
 
 
 class Row(BaseModel):
-    """One combination of detents: places by channel, what it should hold, and whether it was seen to."""
+    """One combination of detents: places by channel, what it should hold, and whether it was seen to. `surprise`: what about it is easily overlooked."""
 
     places: list[str]
-    values: list[float | None]
     arm: bool
     mode: str
     seen: bool = False
+    surprise: str = ""
 
 
 class TruthTable(BaseModel):
-    """Every combination of the switch channels in use."""
+    """Every combination of the switch channels in use. `next_rows`: indexes of the rows still missing, in the order of fewest flips; `flips_left` in all."""
 
     channels: list[int]
     switches: list[str]
     rows: list[Row]
+    too_many: int = Field(0, description="Switches in use, where they are more than a table can show")
+    next_rows: list[int] = []
+    flips_left: int = 0
 
     @property
     def seen(self) -> int:
@@ -64,170 +75,109 @@ class TruthTable(BaseModel):
         return bool(self.rows) and all(row.seen for row in self.rows)
 
 
-class SwitchMeasure(BaseModel):
-    """Detents learned from channel values, and the rows that the board was seen to hold."""
-
-    detents: dict[int, list[Detent]] = Field(default_factory=dict)
-    seen: set[tuple[int, ...]] = Field(default_factory=set)
-    resting: dict[int, tuple[float, float]] = Field(default_factory=dict)  # channel: (since, value)
-
-    def add(self, t: float, channel: int, us: float) -> None:
-        """Take a value (us) of a switch channel at `t` seconds."""
-        since, value = self.resting.get(channel, (t, us))
-        if abs(us - value) > SAME_DETENT_US:
-            self.resting[channel] = (t, us)
-            return
-        self.resting[channel] = (since, value)
-        if t - since < REST_S:
-            return
-        known = self.detents.setdefault(channel, [])
-        for detent in known:
-            if abs(detent.value - us) <= SAME_DETENT_US:
-                detent.low, detent.high = min(detent.low, us), max(detent.high, us)
-                return
-        known.append(Detent(low=us, high=us))
-        known.sort(key=lambda detent: detent.value)
-        self.seen.clear()  # the places have been renumbered, so no row can be told apart from another
-
-    def place(self, channel: int, us: float) -> int | None:
-        """Which detent (from 0, lowest first) a value rests in."""
-        for index, detent in enumerate(self.detents.get(channel, [])):
-            if abs(detent.value - us) <= SAME_DETENT_US:
-                return index
-        return None
-
-    def rested(self, t: float, channel: int) -> bool:
-        """Whether a channel has rested long enough to count."""
-        return channel in self.resting and t - self.resting[channel][0] >= REST_S
-
-
 def switch_channels(document: CraftDocument, settings: BoardSettings) -> list[int]:
     """The channels that arming or a mode listens to, ascending."""
-    bands = ([settings.arming] if settings.arming else []) + list(settings.modes)
+    bands = ([settings.arming] if settings.arming and settings.arm_by == "switch" else []) + list(settings.modes)
     count = len(document.transmitter.channels)
     return sorted({band.channel for band in bands if 4 < band.channel <= count})
 
 
-def holds(settings: BoardSettings, values: dict[int, float]) -> tuple[bool, str]:
-    """(arm switch on, flight mode) for channel values in us."""
-    arm = settings.arming is not None and settings.arming.holds(values.get(settings.arming.channel, 0.0))
-    mode = next((band.mode for band in settings.modes if band.holds(values.get(band.channel, 0.0))), DEFAULT_MODE)
-    return arm, mode
+def holds(settings: BoardSettings, values: Mapping[int, float], lacking: Mapping[str, str] = _NOTHING_LACKING) -> Held:
+    """What channel values (us) turn on. `lacking`: modes that this craft cannot do."""
+    asked: set[str] = {band.mode for band in settings.modes if band.holds(values.get(band.channel, 0.0))}
+    arm = settings.arm_by == "switch" and settings.arming is not None and settings.arming.holds(values.get(settings.arming.channel, 0.0))
+    return resolve(asked, arm, has_guard(settings), lacking)
 
 
-def truth_table(document: CraftDocument, settings: BoardSettings, transmitter: Transmitter, measured: SwitchMeasure) -> TruthTable:
-    """All rows; a detent not measured yet has no value, and its rows hold nothing that could be said."""
+def has_guard(settings: BoardSettings) -> bool:
+    """Whether a guard switch is in use."""
+    return any(band.mode == "guard" for band in settings.modes)
+
+
+def resolve(asked: set[str], arm: bool, guarded: bool, lacking: Mapping[str, str]) -> Held:
+    """Of the modes asked for, those that hold: of two that exclude each other the first in the catalogue."""
+    on: list[str] = []
+    beaten = []
+    for facts in MODES:
+        if facts.name not in asked or facts.name in lacking:
+            continue
+        winner = next((other for other in on if exclude_each_other(facts.name, other)), None)
+        if winner:
+            beaten.append((facts.name, winner))
+        else:
+            on.append(facts.name)
+    return Held(
+        arm,
+        "guard" in asked if guarded else None,
+        tuple(on),
+        tuple(beaten),
+        tuple(facts.name for facts in MODES if facts.name in asked and facts.name in lacking),
+    )
+
+
+def surprise(held: Held, document: CraftDocument, lacking: Mapping[str, str]) -> str:
+    """What about a row is easily overlooked; empty where nothing is."""
+    said = []
+    armed = held.arm and held.guard is not False
+    if held.arm and held.guard is False:
+        said.append("the guard is off: it does not arm, but stays armed if it was")
+    said += [f"{mode} is asked for, but {lacking[mode]}" for mode in held.lacking]
+    said += [f"{mode} gives way to {winner}" for mode, winner in held.beaten]
+    if armed and held.main == DEFAULT_MODE and not held.lacking and document.airframe in FLYERS and not document.acro_wanted:
+        said.append("no band holds here: it flies acro and does not level itself")
+    return "; ".join(said)
+
+
+def truth_table(
+    document: CraftDocument,
+    settings: BoardSettings,
+    transmitter: Transmitter,
+    measured: SwitchMeasure,
+    lacking: Mapping[str, str] = _NOTHING_LACKING,
+    at: Mapping[int, int] | None = None,
+) -> TruthTable:
+    """All rows; a switch not measured yet has no detents, and its rows hold nothing that could be said. `at`: the places of the switches now, by channel."""
     channels = switch_channels(document, settings)
     positions = {switch.name: switch.positions for switch in transmitter.switches}
-    sources = [document.transmitter.channels[channel - 1].source for channel in channels]
-    spans = []
-    for channel, source in zip(channels, sources, strict=True):
-        expected = positions.get(source, 1)
-        detents = measured.detents.get(channel, [])
-        spans.append([detents[place].value if len(detents) == expected else None for place in range(expected)])
-    rows = []
-    for places in product(*(range(len(span)) for span in spans)) if channels else ():
-        values = [span[place] for span, place in zip(spans, places, strict=True)]
-        known = {channel: value for channel, value in zip(channels, values, strict=True) if value is not None}
-        arm, mode = holds(settings, known) if len(known) == len(channels) else (False, "?")
-        names = [PLACES[len(span)][place] for span, place in zip(spans, places, strict=True)]
-        rows.append(Row(places=names, values=values, arm=arm, mode=mode, seen=tuple(places) in measured.seen and len(known) == len(channels)))
-    return TruthTable(channels=channels, switches=sources, rows=rows)
+    sources = [document.transmitter.source(channel) for channel in channels]
+    if len(channels) > MOST_SWITCHES:
+        return TruthTable(channels=channels, switches=sources, rows=[], too_many=len(channels))
+    expected = [positions.get(source, 1) for source in sources]
+    known = [len(measured.detents.get(channel, [])) == count for channel, count in zip(channels, expected, strict=True)]
+    holding = [_asked(settings, channel, measured.detents.get(channel, [])) for channel in channels]
+    whole, guarded = all(known), has_guard(settings)
+    names = [PLACES[count] for count in expected]
+    rows, places_of = [], list(product(*(range(count) for count in expected))) if channels else []
+    resolved: dict[tuple[frozenset[str], bool], tuple[Held, str]] = {}
+    for places in places_of:
+        shown = [names[index][place] for index, place in enumerate(places)]
+        if not whole:
+            rows.append(Row.model_construct(places=shown, arm=False, mode="?", seen=False, surprise=""))
+            continue
+        asked: frozenset[str] = frozenset().union(*(holding[index][place][0] for index, place in enumerate(places)))
+        arm = any(holding[index][place][1] for index, place in enumerate(places))
+        if (asked, arm) not in resolved:
+            held = resolve(set(asked), arm, guarded, lacking)
+            resolved[asked, arm] = held, surprise(held, document, lacking)
+        held, why = resolved[asked, arm]
+        rows.append(Row.model_construct(places=shown, arm=held.arm and held.guard is not False, mode=held.text, seen=places in measured.seen, surprise=why))
+    table = TruthTable.model_construct(channels=channels, switches=sources, rows=rows, too_many=0, next_rows=[], flips_left=0)
+    if whole and rows:
+        missing = [places for places, row in zip(places_of, rows, strict=True) if not row.seen]
+        here = tuple((at or {}).get(channel, 0) for channel in channels)
+        walk = shortest_walk(missing, here)
+        index_of = {places: index for index, places in enumerate(places_of)}
+        table.next_rows, table.flips_left = [index_of[places] for places in walk], flips_of(walk, here)
+    return table
 
 
-def check_switches(document: CraftDocument, settings: BoardSettings, measured: SwitchMeasure) -> list[Finding]:
-    """Findings on bands, alone and against the detents measured so far."""
-    findings: list[Finding] = []
-    sent = len(document.transmitter.channels)
-    named = named_bands(settings)
-    if settings.arming is None:
-        findings.append(
-            CHECK.stop(
-                "switchboard.no-arm-band", "arm", "No band arms the craft.", "The motors can never start.", Mend(text="Give arming a switch channel and a band")
-            )
+def _asked(settings: BoardSettings, channel: int, detents: list[Detent]) -> list[tuple[set[str], bool]]:
+    """For each detent of a channel: the modes whose bands hold it, and whether the arm band does."""
+    arming = settings.arming if settings.arm_by == "switch" else None
+    return [
+        (
+            {band.mode for band in settings.modes if band.channel == channel and band.holds(detent.value)},
+            arming is not None and arming.channel == channel and arming.holds(detent.value),
         )
-    for name, band, path in named:
-        if band.channel <= 4:
-            findings.append(
-                CHECK.stop(
-                    "switchboard.stick-channel",
-                    name,
-                    f"{name} listens to CH{band.channel}, a stick.",
-                    "Moving the stick would switch it.",
-                    Mend(text="Choose a switch's channel"),
-                )
-            )
-        elif band.channel > sent:
-            findings.append(
-                CHECK.stop("switchboard.no-channel", name, f"{name} listens to CH{band.channel}; the transmitter sends {sent}.", "It can never switch.")
-            )
-        detents = measured.detents.get(band.channel, [])
-        held = held_by(band, detents)
-        if misses(band, detents):
-            nearest = min(detents, key=lambda detent: min(abs(detent.value - band.low), abs(detent.value - band.high)))
-            gap = min(abs(nearest.value - band.low), abs(nearest.value - band.high))
-            low, high = around(nearest, detents)
-            findings.append(
-                CHECK.stop(
-                    "switchboard.band-misses",
-                    name,
-                    f"{name}'s band misses every detent of CH{band.channel}, the nearest by {gap:.0f} us.",
-                    "Flipping the switch will do nothing.",
-                    Mend(text=f"Set the band to {low:g} to {high:g} us", edits=(Edit(path=f"{path}/low", value=low), Edit(path=f"{path}/high", value=high))),
-                )
-            )
-        for detent in held:
-            clear = clearance(band.low, band.high, detent)
-            if clear < CLEARANCE_US:
-                findings.append(
-                    Finding(
-                        code="switchboard.clearance",
-                        severity="warn",
-                        hop="switchboard",
-                        where=name,
-                        what=f"{name}'s band clears the detent at {detent.value:.0f} us by only {clear:.0f} us.",
-                        why=f"Jitter or a new trim could push it out; {CLEARANCE_US:.0f} us are wanted.",
-                    )
-                )
-    for index, band in enumerate(settings.modes):
-        for other in settings.modes[index + 1 :]:
-            if band.channel == other.channel and band.low <= other.high and other.low <= band.high:
-                findings.append(
-                    CHECK.stop(
-                        "switchboard.overlap",
-                        f"{band.mode}, {other.mode}",
-                        f"The bands of {band.mode} and {other.mode} overlap.",
-                        "Only the first of them would hold where they do.",
-                    )
-                )
-    return findings
-
-
-def named_bands(settings: BoardSettings) -> list[tuple[str, Band, str]]:
-    """Every band with its name and its place in the craft document, arm first."""
-    arming = [("arm", settings.arming, "/settings/arming")] if settings.arming else []
-    return [*arming, *((band.mode, band, f"/settings/modes/{index}") for index, band in enumerate(settings.modes))]
-
-
-def held_by(band: Band, detents: list[Detent]) -> list[Detent]:
-    """The detents that a band touches, jitter included."""
-    return [detent for detent in detents if band.low <= detent.high and detent.low <= band.high]
-
-
-def misses(band: Band, detents: list[Detent]) -> bool:
-    """Whether a band touches no detent of a switch that has been flipped."""
-    return len(detents) >= 2 and not held_by(band, detents)
-
-
-def clearance(low: float, high: float, detent: Detent) -> float:
-    """How many us lie between a detent, jitter included, and the nearest band edge; negative where it lies outside."""
-    return min(detent.low - low, high - detent.high)
-
-
-def around(detent: Detent, detents: list[Detent], step: float = 10.0) -> tuple[float, float]:
-    """A band that reaches half way to the detents on both sides, or 150 us beyond where there is none; in `step` us."""
-    below = [other.value for other in detents if other.value < detent.value - SAME_DETENT_US]
-    above = [other.value for other in detents if other.value > detent.value + SAME_DETENT_US]
-    low = (max(below) + detent.value) / 2 if below else detent.value - 150
-    high = (min(above) + detent.value) / 2 if above else detent.value + 150
-    return max(800.0, round(low / step) * step), min(2200.0, round(high / step) * step)
+        for detent in detents
+    ]

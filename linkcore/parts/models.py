@@ -459,8 +459,41 @@ class Switch(_Fact):
     positions: Literal[2, 3]
 
 
+StickAxis = Literal["aileron", "elevator", "throttle", "rudder"]
+
+
+class EndsLaw(_Fact):
+    """How a transmitter turns sub-trim and the two travels into an output (docs/sticks.md has the formula).
+
+    `sub_trim_step_us`, `travel_step_percent`: what its dials step by. `sub_trim_moves_ends`: whether both ends go along with the centre.
+    `straight`: 0 where each half has a slope of its own, so that the centre stays; 1 where one straight line joins both ends, so that they shift it.
+    """
+
+    sub_trim_step_us: float = Field(1, gt=0, le=20)
+    sub_trim_max_us: float = Field(150, ge=0, le=200)
+    travel_step_percent: float = Field(1, gt=0, le=10)
+    sub_trim_moves_ends: bool = True
+    straight: float = Field(0, ge=0, le=1)
+
+
+class GimbalReach(_Fact):
+    """What one axis of a gimbal gives at its low stop, let go, and at its high stop; 1 is what full travel is reckoned from."""
+
+    low: float = Field(-1, ge=-1, le=-0.5)
+    rest: float = Field(0, ge=-0.3, le=0.3)
+    high: float = Field(1, ge=0.5, le=1)
+
+    def value(self, place: float) -> float:
+        """What it gives where the stick stands at `place`, -1 to 1 between its stops."""
+        return self.rest + place * (self.high - self.rest if place >= 0 else self.rest - self.low)
+
+
 class Transmitter(_Fact):
-    """A transmitter. At 100 % travel an output moves `us_at_100` to each side of the centre; `module_bay` takes a module."""
+    """A transmitter. At 100 % travel an output moves `us_at_100` to each side of the centre; `module_bay` takes a module.
+
+    `count_us`: one raw count of what it sends; `frame_s`: how often it mixes anew; `factory_order`: the channel order of a fresh model memory.
+    `ends`: how it reckons its ends; `gimbals`: axes whose stops or rest are not where they should be.
+    """
 
     kind: Literal["transmitter"] = "transmitter"
     id: PartId
@@ -472,8 +505,17 @@ class Transmitter(_Fact):
     us_at_100: float = Field(gt=0, le=700)
     max_travel_percent: int = Field(ge=1, le=200)
     throttle_reversed: bool = False
+    factory_order: str = Field("AETR", pattern=r"^[AETR]{4}$")
+    count_us: float = Field(0.5, gt=0, le=10)
+    frame_s: float = Field(0.007, gt=0, le=0.05)
+    ends: EndsLaw = EndsLaw()
+    gimbals: dict[StickAxis, GimbalReach] = Field(default_factory=dict)
     switches: tuple[Switch, ...]
     flash: Flash | None = None
+
+    def gimbal(self, axis: StickAxis) -> GimbalReach:
+        """What an axis gives at its stops."""
+        return self.gimbals.get(axis, GimbalReach())
 
 
 class Module(_Fact):

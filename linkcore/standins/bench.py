@@ -9,6 +9,7 @@ from __future__ import annotations
 import random
 from collections import deque
 from collections.abc import Mapping
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
@@ -20,23 +21,27 @@ from linkcore.craft.parts import KitParts, spoken_output
 from linkcore.findings import HOPS, Hop
 from linkcore.images.devices import Role
 from linkcore.images.facts import ImageFacts, SettingsFormat
+from linkcore.kit.ability import sensor_states
 from linkcore.line.rules import PortReading
 from linkcore.lostlink.timeline import LossRun
-from linkcore.modes.truth import SwitchMeasure, holds, switch_channels
+from linkcore.modes.catalogue import MODES, lacking
+from linkcore.modes.detents import SwitchMeasure
 from linkcore.parts.models import WayIn
-from linkcore.protocols.base import BadFrame, ChannelFrame, Frame, PollFrame, ProtocolSpec, TelemetryFrame
+from linkcore.protocols.base import BadFrame, Frame, PollFrame, ProtocolSpec, TelemetryFrame
 from linkcore.protocols.registry import RECEIVER_PROTOCOLS
 from linkcore.signal.edges import NO_TIMES, Edges
-from linkcore.standins.board import Refused, StandInBoard
+from linkcore.standins.board import Refused, StandInBoard, World
 from linkcore.standins.evidence import evidence, wires_rung
 from linkcore.standins.link import Link
 from linkcore.standins.loading import Loading, Surroundings, bridge_blocked
+from linkcore.standins.measuring import Measuring
 from linkcore.standins.messages import BenchState, BoardLive, Hands, Live, Stick
 from linkcore.standins.path import SignalPath
 from linkcore.standins.satellite import bind_pad, plugged_into, pulses_sent
 from linkcore.standins.telemetry import BoardSays
 from linkcore.standins.wires import WireTruth
-from linkcore.sticks.measure import AXES, SticksMeasure, channel_of
+from linkcore.sticks.measure import AXIS_OF, SticksMeasure
+from linkcore.sticks.surfaces import surfaces_of
 
 SLICE_S = 0.04
 WINDOW_S = 1.0
@@ -44,7 +49,6 @@ EDGE_WINDOW_S = 0.4
 PACK_MAH = 1500.0
 PROVE_EVERY_S = 0.1
 BROWN_OUT_S = 0.5  # how long an overloaded supply holds once the board runs
-QUIET_S = 0.12  # radio silence that counts as switched off rather than a few lost frames
 
 __all__ = ["Bench", "CannotRun", "Refused", "cannot_run"]
 
@@ -90,9 +94,9 @@ class Bench:
         self.satellite_away = False
         self._pulses = 0  # bind pulses that leave the board just now
         self.read_back_settings = state.read_back
-        self.sticks = state.sticks
-        self.measured = state.measured
-        self.loss = state.loss
+        self.tilt_deg, self.gps_fix = state.tilt_deg, state.gps_fix
+        self._craft_world: tuple[CraftDocument, World] | None = None
+        self.measuring = Measuring(self, state)
         self.new_proofs: list[Proof] = []
         self.proofs: dict[Hop, Proof] = {}
         self.rung: dict[str, str] = {}
@@ -119,6 +123,7 @@ class Bench:
         self.link.resume(state)
         self.loading.fault, self.loading.own_port_plugged, self.loading.adapter_plugged = state.fault, state.own_port_plugged, state.adapter_plugged
         self.satellite_away = state.satellite_away and self.bind_pad is not None
+        self._surround_board()
         self.path.follow(self._as_plugged(), self.parts)
         form = self.loading.installed["board"].facts
         self.board.form = form.settings if form else SettingsFormat()
@@ -145,6 +150,8 @@ class Bench:
             own_port_plugged=self.loading.own_port_plugged,
             adapter_plugged=self.loading.adapter_plugged,
             **self.link.kept(),
+            tilt_deg=self.tilt_deg,
+            gps_fix=self.gps_fix,
             sticks=self.sticks,
             measured=self.measured,
             loss=self.loss,
@@ -171,7 +178,7 @@ class Bench:
             self.path.follow(self._as_plugged(), self.parts)
             self.loading.follow(document, self.parts)
         self._supply()
-        self._forget_what_rested_on(rested)
+        self._forget_what_rested_on(rested, before)
 
     @property
     def spec(self) -> ProtocolSpec:
@@ -300,6 +307,8 @@ class Bench:
             self.path.follow(self._as_plugged(), self.parts)
         if hands.replaced is not None:
             self._replace(hands.replaced)
+        self.tilt_deg = self.tilt_deg if hands.tilt_deg is None else hands.tilt_deg
+        self.gps_fix = self.gps_fix if hands.gps_fix is None else hands.gps_fix
         self._supply()
         self._forget_what_rested_on(rested)
         if hands.usb is not None or hands.pack is not None:
@@ -327,8 +336,8 @@ class Bench:
             self._firmware_follows(self.t)
             self._pulses = pulses_sent(self.board, self.path) if self.powered else 0
             self._forget_what_rested_on(rested)
-            if self.loss and self.loss.state == "running":
-                self.loss.state = "broken off"
+            self.measuring.broken_off()
+        self._surround_board()
         self._supply()
         self._pulses = 0
 
@@ -351,21 +360,43 @@ class Bench:
 
     def measure_anew(self) -> None:
         """Forget what was measured; recorded proofs stay."""
-        self.sticks = SticksMeasure()
-        self.measured = SwitchMeasure()
-        self.loss = None
+        self.measuring.anew()
 
-    def _forget_what_rested_on(self, before: dict[Hop, dict[str, str]]) -> None:
-        """A measurement counts only for what it was made with; or an old one would prove the new settings."""
-        now = self._foundations()
-        if now["sticks"] != before["sticks"]:
-            self.sticks = SticksMeasure()
-        if now["switchboard"] != before["switchboard"]:
-            self.measured.seen.clear()
-        if any(now["switchboard"][section] != before["switchboard"].get(section) for section in ("kit", "transmitter")):
-            self.measured.detents.clear()
-        if now["lost link"] != before["lost link"]:
-            self.loss = None
+    def _forget_what_rested_on(self, before: dict[Hop, dict[str, str]], old: CraftDocument | None = None) -> None:
+        """A measurement counts only for what it was made with; `old`: the craft as it was, where that has changed."""
+        self._surround_board()
+        self.measuring.forget(before, self._foundations(), old or self.document)
+
+    @property
+    def sticks(self) -> SticksMeasure:
+        """The sticks as measured."""
+        return self.measuring.sticks
+
+    @property
+    def measured(self) -> SwitchMeasure:
+        """The switches as measured."""
+        return self.measuring.switches
+
+    @property
+    def loss(self) -> LossRun | None:
+        """The last loss of the link."""
+        return self.measuring.loss
+
+    @property
+    def lacking(self) -> Mapping[str, str]:
+        """Modes that cannot hold here, and why."""
+        return self.board.world.lacking
+
+    def _surround_board(self) -> None:
+        """Tell the board what it stands in: how the craft lies, what is plugged in, what is fitted."""
+        document, parts = self.document, self.parts
+        if self._craft_world is None or self._craft_world[0] is not document:
+            missing = tuple(state.sensor for state in sensor_states(document, parts) if state.says == "missing" and state.sensor in ("gyro", "accelerometer"))
+            servos = tuple((each.name, AXIS_OF[each.axis], bool(each.turned)) for each in surfaces_of(document, parts))
+            self._craft_world = (document, World(missing_sensors=missing, lacking=lacking(document, parts), servos=servos))
+        world = self._craft_world[1]
+        waits = {} if self.gps_fix else {facts.name: "it waits for a GPS fix" for facts in MODES if facts.needs_fix}
+        self.board.world = replace(world, tilt_deg=self.tilt_deg, usb=self.usb, lacking=waits | dict(world.lacking))
 
     # --- time ---------------------------------------------------------------------------------------------------
 
@@ -390,8 +421,8 @@ class Bench:
         self._used_mah += self._current_a() * (until - self.t) / 3.6
         self._count(until, crossed.edges_sent, crossed.edges_heard, len(crossed.received), int(np.count_nonzero(crossed.received.errors)), frames)
         if frames and self.board.link == "good":
-            self._measure(frames)
-        self._watch_loss(until)
+            self.measuring.take(frames)
+        self.measuring.watch_loss(until)
         self.t = until
         if until >= self._prove_at:
             self._prove_at = until + PROVE_EVERY_S
@@ -404,7 +435,7 @@ class Bench:
         """What the board tells of itself: a four-cell pack, or zero volts on USB alone."""
         left = max(0.0, 1 - self._used_mah / PACK_MAH)
         volts = (14.0 + 2.8 * left - 0.01 * self._current_a()) if self.pack else 0.0
-        return BoardSays(round(volts, 2), round(self._current_a() if self.pack else 0.0, 1), round(self._used_mah), round(100 * left), self.board.mode)
+        return BoardSays(round(volts, 2), round(self._current_a() if self.pack else 0.0, 1), round(self._used_mah), round(100 * left), self.board.held.main)
 
     def _count(self, t: float, sent: int, heard: int, size: int, errors: int, frames: list[Frame]) -> None:
         self._edge_counts.append((t, sent, heard))
@@ -455,67 +486,6 @@ class Bench:
         """The last stretch of a wire of the receiver (by default the tapped one), times from its beginning: (edges, its length in s)."""
         line = self.path.lines.get(pin or self.tap)
         return line.last(self.t, seconds) if line else (Edges(0, NO_TIMES), seconds)
-
-    # --- what is learned from the signal ------------------------------------------------------------------------
-
-    def _measure(self, frames: list[Frame]) -> None:
-        board, running = self.board, self.board.running
-        channels = switch_channels(self.document, running)
-        places = [(axis, channel_of(axis, running.channel_map)) for axis in AXES]
-        for frame in frames:
-            if not isinstance(frame, ChannelFrame) or frame.failsafe or frame.frame_lost or frame.t is None:
-                continue
-            for axis, number in places:
-                if (us := frame.channel(number)) is not None:
-                    self.sticks.add(frame.t, axis, us)
-            for channel in channels:
-                if (us := frame.channel(channel)) is not None:
-                    self.measured.add(frame.t, channel, us)
-        self._see_row(channels, board, running)
-
-    def _see_row(self, channels: list[int], board: StandInBoard, running: BoardSettings) -> None:
-        """A row counts as seen while every switch rests and the board reports just what the bands promise."""
-        if not channels or board.last_frame_t is None or not all(self.measured.rested(board.last_frame_t, channel) for channel in channels):
-            return
-        if max(channels) > len(board.channels):
-            return  # a switch's channel never arrived
-        values = {channel: board.channels[channel - 1] for channel in channels}
-        places = [self.measured.place(channel, values[channel]) for channel in channels]
-        arm, mode = holds(running, values)
-        if board.armed == arm and board.mode == mode and None not in places:
-            self.measured.seen.add(tuple(place for place in places if place is not None))
-
-    def _watch_loss(self, t: float) -> None:
-        board, run = self.board, self.loss
-        if not self.board.powered:
-            return
-        silent = t - self.link.last_sent_t > QUIET_S
-        if run is None or run.state != "running":
-            if silent and board.link in ("good", "grace") and board.last_frame_t is not None and (run is None or not self._same_loss(run)):
-                self.loss = LossRun(armed=board.armed, radio_silent_t=self.link.last_sent_t)
-            return
-        if run.reacted_t is None:  # later frames belong to the link's return
-            run.last_frame_t = board.last_frame_t
-        if board.flagged_t is not None and run.flagged_t is None:
-            run.flagged_t = board.flagged_t
-        if run.reacted_t is None and board.link == "lost" and run.last_frame_t is not None:
-            run.reacted_t = run.last_frame_t + board.running.lost_link.grace_ms / 1000
-        if run.reacted_t is not None and run.motors_stopped_t is None and not board.armed:
-            run.motors_stopped_t = board.stopped_t if run.armed else run.reacted_t
-        if run.back_t is None and not silent and board.link == "good":
-            if run.reacted_t is None:
-                run.state = "broken off"
-                return
-            run.back_t = board.last_frame_t
-        if run.back_t is not None:
-            if board.armed:
-                run.rearmed_by_itself = True
-                run.state = "done"
-            elif t - run.back_t >= 1.0:
-                run.state = "done"
-
-    def _same_loss(self, run: LossRun) -> bool:
-        return abs(run.radio_silent_t - self.link.last_sent_t) < 1e-9
 
     # --- proofs -------------------------------------------------------------------------------------------------
 
@@ -570,6 +540,9 @@ class Bench:
             bind_button=self.link.bind_button,
             transmitter_mode=self.transmitter.end.mode,
             distance_m=self.link.distance_m,
+            tilt_deg=self.tilt_deg,
+            gps_fix=self.gps_fix,
+            moving=self.measuring.finder.moving,
             jobs=self.loading.states(),
             loss_percent=self.air.loss_percent,
             lq_percent=self.air.lq_percent,
@@ -586,7 +559,9 @@ class Bench:
                 armed=board.armed,
                 mode=board.mode,
                 motors_percent=round(board.motors_percent, 1),
-                blockers=board.blockers(),
+                blockers=board.blockers(self.t),
+                commands=board.commands(),
+                surfaces=board.surfaces(),
                 port=board.port,
                 bytes_per_s=reading.bytes,
                 good_per_s=reading.good,

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections import deque
 from collections.abc import Mapping
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from typing import Literal
 
 import numpy as np
@@ -13,7 +13,8 @@ from linkcore.craft.document import BoardSettings
 from linkcore.images.carry_over import without_dropped
 from linkcore.images.facts import SettingsFormat
 from linkcore.lostlink.timeline import LAND_S
-from linkcore.modes.truth import DEFAULT_MODE, holds
+from linkcore.modes.arming import Arming, ArmView, Blocker, blockers
+from linkcore.modes.truth import Held, holds
 from linkcore.parts.models import Board, Pad
 from linkcore.protocols.base import ChannelFrame, Frame, LineReader, PulseSpec, SerialSpec
 from linkcore.protocols.registry import RECEIVER_PROTOCOLS
@@ -37,6 +38,17 @@ class Ear:
     reader: LineReader | None = None
 
 
+@dataclass(frozen=True)
+class World:
+    """What the board stands in besides its receiver. `lacking`: modes that this craft cannot do, and why; `servos`: (name, axis, whether it sits turned)."""
+
+    tilt_deg: float = 0.0
+    usb: bool = False
+    missing_sensors: tuple[str, ...] = ()
+    lacking: Mapping[str, str] = field(default_factory=dict)
+    servos: tuple[tuple[str, Axis, bool], ...] = ()
+
+
 class Refused(ValueError):
     """The board will not do it now. The text says why."""
 
@@ -52,6 +64,7 @@ class StandInBoard:
         self.running = running or stored
         self.events: deque[tuple[float, str]] = deque(maxlen=200)
         self.powered = True
+        self.world = World()
         self._boot(0.0, 0.0)
 
     # --- memory and power ---------------------------------------------------------------------------------------
@@ -144,14 +157,14 @@ class StandInBoard:
     def _boot(self, t: float, for_s: float) -> None:
         self.boots_until = t + for_s
         self.link: Link = "no signal" if self.powered else "off"
-        self.armed = False
-        self.mode = DEFAULT_MODE
+        self.arming = Arming()
+        self.held = Held(False, None, ())
         self.motors_percent = 0.0
+        self._back_t: float | None = None
         self.channels: tuple[float, ...] = ()
         self.last_frame_t: float | None = None
         self.flagged_t: float | None = None
         self._steady_since: float | None = None
-        self._arm_was_on: bool | None = None
         self._landing_until: float | None = None
         self._listen()
 
@@ -243,15 +256,19 @@ class StandInBoard:
                 self.events.append((t, "the receiver reports failsafe"))
             return
         self.flagged_t = None
+        channels = self._merged(frame)
+        if self._tested(channels) and self.link in ("good", "grace", "lost"):
+            return  # its own lost-link test: to the board no frame has come
         self.last_frame_t = t
-        self.channels = self._merged(frame)
+        self.channels = channels
         if self.link in ("no signal", "lost"):
             if self._steady_since is None:
                 self._steady_since = t
             if t - self._steady_since >= STEADY_S:
                 self.events.append((t, "link back" if self.link == "lost" else "first frames"))
+                self._back_t = t if self.link == "lost" else None
                 self.link = "good"
-                self._arm_was_on = None
+                self.arming.forget_switch()
         elif self.link == "grace":
             self.link = "good"
         if self.link == "good":
@@ -292,8 +309,13 @@ class StandInBoard:
         else:
             self._stop(t, "drop: motors stopped")
 
+    def _tested(self, channels: tuple[float, ...]) -> bool:
+        """Whether the switch of the lost-link test is on."""
+        values = dict(enumerate(channels, 1))
+        return any(band.mode == "lost-link test" and band.holds(values.get(band.channel, 0.0)) for band in self.running.modes)
+
     def _stop(self, t: float, why: str) -> None:
-        self.armed = False
+        self.arming.disarm()
         self._landing_until = None
         self.motors_percent = 0.0
         self.stopped_t = t
@@ -315,44 +337,67 @@ class StandInBoard:
         """All four."""
         return {axis: self.axis_us(axis) for axis in AXES}
 
-    def blockers(self) -> list[str]:
-        """Why it refuses to arm now; empty where it is armed or would arm at the next flip."""
-        if self.armed:
-            return []
-        reasons = []
-        if not self.powered:
-            return ["no power"]
-        if self.running.arming is None:
-            reasons.append("no arm band")
-        if self.link != "good":
-            reasons.append("no signal" if self.link != "lost" else "link lost")
-            return reasons
-        throttle = self.axis_us("throttle")
-        if throttle is not None and throttle > self.running.stick_lines.low:
-            reasons.append(f"throttle not low ({throttle:.0f}, line {self.running.stick_lines.low:g})")
-        if self._arm_was_on:
-            reasons.append("arm switch already on: switch it off first")
-        return reasons
+    @property
+    def armed(self) -> bool:
+        """Whether the motors may turn."""
+        return self.arming.armed
+
+    @property
+    def mode(self) -> str:
+        """All that holds, in words."""
+        return self.held.text
+
+    def _view(self, t: float) -> ArmView:
+        """What it knows when it decides to arm."""
+        return ArmView(
+            powered=self.powered,
+            link_good=self.link == "good",
+            lost=self.link == "lost",
+            back_s=None if self._back_t is None else t - self._back_t,
+            up_s=t - self.boots_until,
+            throttle_us=self.axis_us("throttle"),
+            yaw_us=self.axis_us("yaw"),
+            tilt_deg=self.world.tilt_deg,
+            usb=self.world.usb,
+            missing_sensors=self.world.missing_sensors,
+            switch_on=self.held.arm,
+            guard_on=self.held.guard,
+        )
+
+    def blockers(self, t: float) -> list[Blocker]:
+        """Why it refuses to arm now, and what clears each; empty where it is armed or would arm at the next flip."""
+        return [] if self.armed else blockers(replace(self._view(t), switch_stuck=self.arming.stuck), self.running)
 
     def _fly(self, t: float) -> None:
         """One pass of the loop with fresh channels."""
-        arm, self.mode = holds(self.running, dict(enumerate(self.channels, 1)))
+        self.held = holds(self.running, dict(enumerate(self.channels, 1)), self.world.lacking)
         if self._landing_until is not None:
             return
-        if self._arm_was_on is None:  # first sight: a switch that is on already must be seen off once
-            self._arm_was_on = arm
-            if self.armed:
-                self._stop(t, "disarmed")
-        elif arm and not self._arm_was_on:
-            if not self.blockers():
-                self.armed = True
-                self.events.append((t, "armed"))
+        said = self.arming.step(t, self._view(t), self.running)
+        if said is not None:
+            if said.startswith("disarmed"):
+                self._stop(t, said)
             else:
-                self.events.append((t, "arming refused: " + "; ".join(self.blockers())))
-            self._arm_was_on = True
-        elif not arm and self._arm_was_on:
-            self._arm_was_on = False
-            if self.armed:
-                self._stop(t, "disarmed by switch")
+                self.events.append((t, said))
         throttle = self.axis_us("throttle") or 1000.0
         self.motors_percent = float(np.clip(6 + (throttle - 1000) * 0.094, 6, 100)) if self.armed else 0.0
+
+    def commands(self) -> dict[Axis, float]:
+        """What it makes of the sticks, -1 to 1 (throttle 0 to 1), the deadband taken off; empty before the first frame."""
+        asked: dict[Axis, float] = {}
+        for axis, us in self.axes().items():
+            if us is None:
+                return {}
+            if axis == "throttle":
+                asked[axis] = round(min(1.0, max(0.0, (us - 1000) / 1000)), 4)
+                continue
+            band = self.running.deadband.yaw_us if axis == "yaw" else self.running.deadband.sticks_us
+            away = us - 1500
+            asked[axis] = round(max(-1.0, min(1.0, (away - (band if away > 0 else -band)) / (500 - band))), 4) if abs(away) > band else 0.0
+        return asked
+
+    def surfaces(self) -> dict[str, float]:
+        """Each servo's surface, -1 to 1, as it is seen to go: positive the way that the stick's positive end asks for."""
+        asked = self.commands() if self.powered and self.link != "no signal" else {}
+        turn = {name: (-1 if turned else 1) * (-1 if name in self.running.servo_reverse else 1) for name, _, turned in self.world.servos}
+        return {name: round(asked.get(axis, 0.0) * turn[name], 3) for name, axis, _ in self.world.servos}

@@ -56,9 +56,10 @@ def evidence(bench: Bench, hop: Hop) -> dict[str, object] | None:
     if hop == "sticks" and bench.sticks.proven(running):
         return {axis: reached.model_dump() for axis, reached in bench.sticks.reached.items()}
     if hop == "switchboard" and bench.measured.seen:
-        table = truth_table(bench.document, running, bench.transmitter_part, bench.measured)
-        if table.proven and running.arming is not None:
-            return {"rows": [row.model_dump() for row in table.rows], "channels": table.channels}
+        table = truth_table(bench.document, running, bench.transmitter_part, bench.measured, bench.lacking)
+        if table.proven and (running.arming is not None or running.arm_by == "stick"):
+            samples = {places: sample.model_dump() for places, sample in bench.measured.samples.items()}
+            return {"rows": [row.model_dump() for row in table.rows], "channels": table.channels, "samples": samples}
     if hop == "lost link" and bench.loss and bench.loss.state == "done":
         good, verdict = judge(bench.loss, predict(bench.document, running, bench.receiver_part))
         if good:

@@ -9,7 +9,7 @@ from pydantic import BaseModel, ConfigDict, Field
 from linkcore.binding.ends import PowerCycle, TransmitterMode
 from linkcore.binding.sequence import BindStep, EndView
 from linkcore.chain import HopState
-from linkcore.craft.document import BoardSettings, CraftDocument, Difference, ReceiverInput
+from linkcore.craft.document import BoardSettings, CraftDocument, Difference, Mode, ReceiverInput
 from linkcore.craft.parts import KitParts
 from linkcore.findings import Finding, Hop
 from linkcore.images.connection import Seen
@@ -19,11 +19,18 @@ from linkcore.images.flashing import FlashOrder, JobState
 from linkcore.images.outlook import Outlook
 from linkcore.line.compare import Reading
 from linkcore.lostlink.timeline import LossRun, Prediction
-from linkcore.modes.truth import SwitchMeasure, TruthTable
+from linkcore.modes.arming import Blocker
+from linkcore.modes.detents import SwitchMeasure
+from linkcore.modes.suggest import Suggestion
+from linkcore.modes.truth import TruthTable
 from linkcore.parts.models import BindWay, Light, LightState, WayIn
 from linkcore.signal.uart import Wrong
 from linkcore.standins.bootloader import DeviceKept, Fault
+from linkcore.sticks.latency import Latency
+from linkcore.sticks.lines import DeadbandProposal
 from linkcore.sticks.measure import Axis, SticksMeasure
+from linkcore.sticks.surfaces import Surface
+from linkcore.sticks.travel import Places, TravelPlan
 
 Unit = Annotated[float, Field(ge=-1, le=1)]
 
@@ -64,6 +71,8 @@ class Hands(_Incoming):
     own_port_plugged: bool | None = Field(None, description="Whether the transmitter's end hangs on its own USB cable")
     adapter_plugged: bool | None = Field(None, description="Whether a serial adapter sits on the receiver's pins")
     fault: Fault | None = None
+    tilt_deg: Annotated[float, Field(ge=-180, le=180)] | None = Field(None, description="How far the craft is tilted")
+    gps_fix: bool | None = Field(None, description="Whether the GPS, where there is one, has a fix")
     loss_percent: Annotated[float, Field(ge=0, le=100)] | None = None
     tap: Annotated[str, Field(max_length=40)] | None = Field(None, description="The pin of the receiver whose wire the tap listens to")
 
@@ -106,7 +115,9 @@ class BoardLive(BaseModel):
     armed: bool
     mode: str
     motors_percent: float
-    blockers: list[str]
+    blockers: list[Blocker]
+    commands: dict[Axis, float] = Field(description="What it makes of the sticks, -1 to 1, the deadband taken off")
+    surfaces: dict[str, float] = Field(description="Each servo's surface as it is seen to go, -1 to 1")
     port: str | None
     bytes_per_s: int
     good_per_s: int
@@ -132,6 +143,9 @@ class Live(BaseModel):
     bind_button: bool
     transmitter_mode: TransmitterMode
     distance_m: float
+    tilt_deg: float
+    gps_fix: bool
+    moving: list[int] = Field(description="Channels that the finder sees on the move")
     jobs: list[JobState]
     loss_percent: float
     lq_percent: int
@@ -239,15 +253,63 @@ class BandView(BaseModel):
     misses: bool
 
 
+class RunView(BaseModel):
+    """Neighbouring positions of a switch, and the band (us) that would hold just them."""
+
+    places: list[str]
+    low: float
+    high: float
+
+
 class SwitchView(BaseModel):
-    """A switch channel. Each detent as (value, jitter) in us, and the band (low, high) that would hold it alone."""
+    """A switch channel. Each detent as (value, jitter) in us; `measured`: they were seen, not only expected. `runs`: what bands could hold."""
 
     channel: int
     source: str
     positions: int
     detents: list[tuple[float, float]]
-    around: list[tuple[float, float]]
+    measured: bool
+    runs: list[RunView]
     bands: list[BandView]
+
+
+class ModeView(BaseModel):
+    """A mode of the catalogue: what it does, whether a band turns it on, and why it cannot hold here (empty where it can)."""
+
+    name: Mode
+    does: str
+    lacks: str
+    excludes: list[Mode]
+
+
+class SwitchboardReport(BaseModel):
+    """The Switchboard beside its rulers and its table."""
+
+    modes: list[ModeView]
+    suggestion: Suggestion
+
+
+class TravelView(BaseModel):
+    """One axis on the Sticks hop: what to dial (None until it was measured, `wait` says what for), what was expected, what is left to mend (us)."""
+
+    axis: Axis
+    channel: int
+    plan: TravelPlan | None
+    wait: str
+    expected: Places | None
+    left: Places | None
+    near_us: float
+
+
+class SticksReport(BaseModel):
+    """The Sticks hop beside what was measured."""
+
+    travel: list[TravelView]
+    resting_s: dict[Axis, float]
+    deadband: DeadbandProposal | None
+    latency: Latency | None
+    surfaces: list[Surface]
+    sent_order: str | None
 
 
 class WayThere(BaseModel):
@@ -338,7 +400,9 @@ class Report(BaseModel):
     sticks: SticksMeasure
     stick_verdicts: dict[Axis, str]
     sticks_proven: dict[Axis, bool]
+    stick_work: SticksReport
     switches: list[SwitchView]
+    switchboard: SwitchboardReport
     table: TruthTable
     prediction: Prediction
     loss: LossRun | None
@@ -388,6 +452,8 @@ class BenchState(BaseModel):
     loss_percent: float = 0.0
     switches: dict[str, int] = Field(default_factory=dict)
     gimbals: dict[str, dict[str, float]] = Field(default_factory=dict)
+    tilt_deg: float = 0.0
+    gps_fix: bool = True
     sticks: SticksMeasure = Field(default_factory=SticksMeasure)
     measured: SwitchMeasure = Field(default_factory=SwitchMeasure)
     loss: LossRun | None = None

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import random
 from collections import deque
-from typing import Literal
 
 from linkcore.binding.ends import ReceiverEnd, TransmitterEnd
 from linkcore.binding.identity import serial_of
@@ -12,14 +11,9 @@ from linkcore.craft.document import CraftDocument
 from linkcore.parts.models import Light, LightState, Receiver, Switch, Transmitter
 from linkcore.protocols import crsf, fport
 from linkcore.protocols.base import ProtocolSpec, Sent
+from linkcore.sticks.gimbals import STICKS
+from linkcore.sticks.memory import CENTRE_US, Memory, in_counts
 
-# Which stick and which way each axis is on, by stick mode: (stick, direction).
-STICKS: dict[int, dict[str, tuple[Literal["left", "right"], Literal["x", "y"]]]] = {
-    1: {"elevator": ("left", "y"), "rudder": ("left", "x"), "throttle": ("right", "y"), "aileron": ("right", "x")},
-    2: {"throttle": ("left", "y"), "rudder": ("left", "x"), "elevator": ("right", "y"), "aileron": ("right", "x")},
-    3: {"elevator": ("left", "y"), "aileron": ("left", "x"), "throttle": ("right", "y"), "rudder": ("right", "x")},
-    4: {"throttle": ("left", "y"), "aileron": ("left", "x"), "elevator": ("right", "y"), "rudder": ("right", "x")},
-}
 NOISE_US = 0.35  # a gimbal's own restlessness, standard deviation
 PROCESSING_S = 0.0008
 LINK_REPORT_S = 0.1
@@ -45,27 +39,21 @@ class StandInTransmitter:
     def set_up(self, document: CraftDocument) -> None:
         """Take the model memory from the craft document."""
         self._setup = document.transmitter
+        self._memory = Memory(self._setup, self.part)
         self._positions = {switch.name: switch for switch in self.part.switches}
         self.settle()
 
     def settle(self) -> None:
         """Reckon the outputs anew after a hand has moved something."""
-        self._still = [self._output(index) for index in range(len(self._setup.channels))]
-        self._noisy = [index for index, channel in enumerate(self._setup.channels) if channel.source in STICKS[2]]
-
-    def _output(self, index: int) -> float:
-        channel = self._setup.channels[index]
-        value = self._source(channel.source)
-        if channel.reverse:
-            value = -value
-        travel = channel.travel_high_percent if value >= 0 else channel.travel_low_percent
-        limit = self.part.max_travel_percent
-        return 1500 + channel.sub_trim_us + value * min(travel, limit) / 100 * self.part.us_at_100
+        numbers = range(1, min(len(self._setup.channels), self.part.channels) + 1)
+        self._exact = [self._memory.output(number, self._source, self.switches) for number in numbers]
+        self._still = [in_counts(us, self.part) for us in self._exact]
+        self._noisy = [index for index in range(len(self._still)) if self._setup.channels[index].source in STICKS[2]]
 
     def _source(self, source: str) -> float:
         if source in STICKS[2]:
             stick, direction = STICKS[self._setup.stick_mode][source]
-            return self.gimbals[stick][direction]
+            return self.part.gimbal(source).value(self.gimbals[stick][direction])
         switch: Switch | None = self._positions.get(source)
         return -1 + 2 * self.switches[source] / (switch.positions - 1) if switch else 0.0
 
@@ -74,11 +62,11 @@ class StandInTransmitter:
         return self._still
 
     def frame(self) -> list[float]:
-        """What one radio frame carries, in us, the gimbals' noise included."""
+        """What one radio frame carries, in us, the gimbals' noise included, on its raw counts."""
         us = self._still.copy()
-        gauss = self._rng.gauss
+        gauss, exact, step = self._rng.gauss, self._exact, self.part.count_us
         for index in self._noisy:
-            us[index] += gauss(0.0, NOISE_US)
+            us[index] = CENTRE_US + round((exact[index] + gauss(0.0, NOISE_US) - CENTRE_US) / step) * step
         return us
 
 

@@ -13,7 +13,7 @@ from linkcore.line.compare import Reading, set_so, what_would_read
 from linkcore.line.identify import Identified, identify_edges
 from linkcore.line.rules import PortReading, check_line
 from linkcore.lostlink.timeline import judge, predict
-from linkcore.modes.truth import TruthTable, around, clearance, held_by, misses, named_bands, switch_channels, truth_table
+from linkcore.modes.truth import TruthTable
 from linkcore.ports.receiver import moves_for_receiver, worked_out
 from linkcore.protocols.base import PulseSpec, SerialSpec
 from linkcore.protocols.registry import PROTOCOLS
@@ -22,7 +22,8 @@ from linkcore.signal.uart import WRONG, ReceivedBytes, UartSettings, read_all
 from linkcore.standins.bench import Bench
 from linkcore.standins.bind_view import SEEN_IN_BIND, bind_findings, bind_report
 from linkcore.standins.board import PULSE_INPUTS
-from linkcore.standins.messages import BandView, DownlinkValue, InputWorkedOut, LineReading, LineReport, LogLine, ReadByte, Report, SwitchView, TapWire, Wave
+from linkcore.standins.hands_view import HandsView
+from linkcore.standins.messages import DownlinkValue, InputWorkedOut, LineReading, LineReport, LogLine, ReadByte, Report, TapWire, Wave
 from linkcore.sticks.measure import AXES
 
 WAVE_BYTES = 5
@@ -35,6 +36,7 @@ class Reporter:
 
     def __init__(self, bench: Bench) -> None:
         self.bench = bench
+        self._hands = HandsView(bench)
         self._named_at = -1.0
         self._named_tap = ""
         self._named: tuple[Identified, list[Reading], Wave | None] = (Identified(None, 0.0), [], None)
@@ -47,7 +49,7 @@ class Reporter:
         identified, would_read, wave = self._name_wire(reading)
         prediction = predict(bench.document, running, bench.receiver_part)
         proven, verdict = judge(bench.loss, prediction) if bench.loss else (False, "Arm the craft, props off, then switch the transmitter off.")
-        table = truth_table(bench.document, running, bench.transmitter_part, bench.measured)
+        table = self._hands.table()
         findings = self._findings(reading, would_read)
         return Report(
             t=round(bench.t, 2),
@@ -64,7 +66,9 @@ class Reporter:
             sticks=bench.sticks,
             stick_verdicts={axis: bench.sticks.verdict(axis, running)[1] for axis in AXES},
             sticks_proven={axis: bench.sticks.verdict(axis, running)[0] for axis in AXES},
-            switches=self._switches(running),
+            stick_work=self._hands.sticks(),
+            switches=self._hands.switches(),
+            switchboard=self._hands.switchboard(),
             table=table,
             prediction=prediction,
             loss=bench.loss,
@@ -209,7 +213,7 @@ class Reporter:
 
     def _rules(self, settings: BoardSettings) -> list[Finding]:
         bench = self.bench
-        return still_findings(bench.document, settings, bench.parts, bench.measured, bench.loading.installed)
+        return still_findings(bench.document, settings, bench.parts, bench.measured, bench.loading.installed, bench.sticks)
 
     def _findings(self, reading: PortReading, would_read: list[Reading]) -> list[Finding]:
         bench = self.bench
@@ -326,27 +330,3 @@ class Reporter:
             "switchboard": f"{table.seen} of {len(table.rows)} rows" if table.rows else "no bands",
             "lost link": f"{reaction:.2f} s" if reaction is not None else {"good": "link good", "grace": "grace", "lost": "link lost"}.get(board.link, "–"),
         }
-
-    def _switches(self, running: BoardSettings) -> list[SwitchView]:
-        bench = self.bench
-        positions = {switch.name: switch.positions for switch in bench.transmitter_part.switches}
-        views = []
-        wanted = set(switch_channels(bench.document, running)) | set(switch_channels(bench.document, bench.document.settings))
-        for channel in sorted(wanted):
-            source = bench.document.transmitter.channels[channel - 1].source
-            known = bench.measured.detents.get(channel, [])
-            detents = [(round(detent.value, 1), round(detent.jitter, 1)) for detent in known]
-            suggested = [around(detent, known) for detent in known]
-            bands = [
-                BandView(
-                    name=name,
-                    low=band.low,
-                    high=band.high,
-                    clear=min((round(clearance(band.low, band.high, detent), 1) for detent in held_by(band, known)), default=None),
-                    misses=misses(band, known),
-                )
-                for name, band, _ in named_bands(bench.document.settings)
-                if band.channel == channel
-            ]
-            views.append(SwitchView(channel=channel, source=source, positions=positions.get(source, 1), detents=detents, around=suggested, bands=bands))
-        return views

@@ -7,7 +7,15 @@ from typing import Literal
 from pydantic import BaseModel, Field
 
 from linkcore.craft.document import BoardSettings, CraftDocument
-from linkcore.findings import Edit, Finding, Mend
+from linkcore.craft.parts import KitParts
+from linkcore.findings import Finding
+from linkcore.parts.models import StickAxis
+from linkcore.sticks.finder import Found
+from linkcore.sticks.lines import Noise
+from linkcore.sticks.memory import check_memory, order_of
+from linkcore.sticks.mending import check_found, check_order
+from linkcore.sticks.surfaces import check_surfaces
+from linkcore.sticks.travel import Places, TravelPlan, plan_travel
 
 Axis = Literal["roll", "pitch", "throttle", "yaw"]
 AXES: tuple[Axis, ...] = ("roll", "pitch", "throttle", "yaw")
@@ -23,13 +31,29 @@ def channel_of(axis: Axis, channel_map: str) -> int:
     return channel_map.index(LETTERS[axis]) + 1
 
 
+AXIS_SOURCES: dict[Axis, StickAxis] = {"roll": "aileron", "pitch": "elevator", "throttle": "throttle", "yaw": "rudder"}
+AXIS_OF: dict[StickAxis, Axis] = {source: axis for axis, source in AXIS_SOURCES.items()}
+HELD_NEAR_US = 8.0  # a rest that near an extreme was the stick held at its stop
+LEAST_THROW_US = 400.0
+
+
 class Reached(BaseModel):
-    """One axis as measured, us: extremes, and where it last rested near its middle (None until it did)."""
+    """One axis as measured, us: extremes, where it last rested near its middle (None until it did), and the rests nearest to both ends."""
 
     low: float | None = None
     high: float | None = None
     centre: float | None = None
     jitter: float | None = None
+    held_low: float | None = None
+    held_high: float | None = None
+
+    def places(self, axis: Axis) -> Places | None:
+        """Low, centre and high for travel: where the stick was held, else the extremes of a sweep; None until it has moved through."""
+        if self.low is None or self.high is None or self.high - self.low < LEAST_THROW_US or (axis != "throttle" and self.centre is None):
+            return None
+        low = self.held_low if self.held_low is not None and self.held_low - self.low <= HELD_NEAR_US else self.low
+        high = self.held_high if self.held_high is not None and self.high - self.held_high <= HELD_NEAR_US else self.high
+        return Places(low=low, centre=None if axis == "throttle" else self.centre, high=high)
 
 
 class SticksMeasure(BaseModel):
@@ -39,6 +63,9 @@ class SticksMeasure(BaseModel):
     since: dict[Axis, float] = Field(default_factory=dict)
     rest_low: dict[Axis, float] = Field(default_factory=dict)
     rest_high: dict[Axis, float] = Field(default_factory=dict)
+    found: Found = Field(default_factory=Found)
+    noise: dict[str, Noise] = Field(default_factory=dict)
+    expected: dict[Axis, Places] = Field(default_factory=dict, description="What was predicted for the dials as they are now")
 
     def add(self, t: float, axis: Axis, us: float) -> None:
         """Take a value (us) seen at `t` seconds."""
@@ -59,6 +86,8 @@ class SticksMeasure(BaseModel):
             seen.jitter = round((high - low) / 2, 2)
             if abs(middle - CENTRE_US) < 150:
                 seen.centre = round(middle, 1)
+            seen.held_low = round(middle if seen.held_low is None else min(seen.held_low, middle), 1)
+            seen.held_high = round(middle if seen.held_high is None else max(seen.held_high, middle), 1)
             # a long rest must not remember every flicker for ever
             self.since[axis], self.rest_low[axis], self.rest_high[axis] = t, us, us
 
@@ -80,38 +109,26 @@ class SticksMeasure(BaseModel):
                 return False, f"rests {seen.centre - CENTRE_US:+.0f} us off the centre"
         return True, "reaches both lines" if axis == "throttle" else "reaches both lines, rests in the middle"
 
+    def plan(self, axis: Axis, document: CraftDocument, parts: KitParts, channel_map: str) -> TravelPlan | None:
+        """What to dial for an axis; None until it was measured."""
+        number = channel_of(axis, channel_map)
+        places = self.reached[axis].places(axis)
+        if places is None or number > len(document.transmitter.channels):
+            return None
+        return plan_travel(number, document.transmitter.channels[number - 1], parts.transmitter, places)
+
     def proven(self, settings: BoardSettings) -> bool:
         """Whether every axis has been seen to do all that it must."""
         return all(self.verdict(axis, settings)[0] for axis in AXES)
 
 
-def check_sticks(document: CraftDocument, settings: BoardSettings) -> list[Finding]:
-    """Findings on the channel order and on outputs that cannot reach the lines."""
-    findings = []
-    sent = document.transmitter.channel_order
-    if sent != settings.channel_map:
-        findings.append(
-            Finding(
-                code="sticks.order",
-                severity="stop",
-                hop="sticks",
-                where="channel map",
-                what=f"The transmitter sends {sent}; the board expects {settings.channel_map}.",
-                why="A stick would move another axis than the one it is for.",
-                mends=(Mend(text=f"Set the board's map to {sent}", edits=(Edit(path="/settings/channel_map", value=sent),)),),
-            )
-        )
-    for index, channel in enumerate(document.transmitter.channels[:4]):
-        if channel.reverse and channel.source == "throttle":
-            findings.append(
-                Finding(
-                    code="sticks.throttle-reversed",
-                    severity="stop",
-                    hop="sticks",
-                    where=f"CH{index + 1}",
-                    what="Throttle is reversed in the transmitter.",
-                    why="Stick low would be full power.",
-                    mends=(Mend(text=f"Take the reverse off CH{index + 1}", edits=(Edit(path=f"/transmitter/channels/{index}/reverse", value=False),)),),
-                )
-            )
-    return findings
+def check_sticks(document: CraftDocument, settings: BoardSettings, parts: KitParts, measured: SticksMeasure | None = None) -> list[Finding]:
+    """Findings on the model memory, the channel order, what the finder has seen, and surfaces that go the wrong way."""
+    found = measured.found if measured else Found()
+    sent = found.order or order_of(document.transmitter) or document.transmitter.channel_order
+    return [
+        *check_order(sent, settings, seen=found.order is not None),
+        *(check_memory(document, parts.maybe_transmitter) if parts.maybe_transmitter else []),
+        *check_found(document, settings, found),
+        *check_surfaces(document, parts),
+    ]

@@ -90,6 +90,8 @@ def sandpiper() -> CraftDocument:
     craft.settings.receiver_input = ReceiverInput(protocol="F.Port", inverted=True, half_duplex=True)
     craft.settings.arming = Band(channel=5, low=1750, high=2150)
     craft.settings.lost_link = LostLink(grace_ms=1000, response="land")
+    craft.transmitter.channels[1].reverse = True  # somebody mended the elevator's servo, which sits turned, in the transmitter
+    craft.servos_turned = {"elevator": True, "left aileron": False, "right aileron": False}
     return _completed(craft)
 
 

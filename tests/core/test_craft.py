@@ -6,7 +6,8 @@ from linkcore.chain import NOTHING_HELD, Proof, coin, foundation
 from linkcore.craft.document import CraftDocument, CraftError, apply_edits, differences, load, section_hashes
 from linkcore.craft.parts import KitParts
 from linkcore.findings import Edit
-from linkcore.modes.truth import Detent, SwitchMeasure, around, check_switches
+from linkcore.modes.detents import Detent, SwitchMeasure
+from linkcore.modes.rules import around, check_switches
 from linkcore.ports.rules import check_ports
 from tests.crafts import crsf_craft, sbus_craft, wires
 
@@ -122,11 +123,11 @@ class BandRulesTest(SimpleTestCase):
     def test_a_band_beside_the_detent_is_found_and_mended(self):
         craft = apply_edits(sbus_craft(), [Edit(path="/settings/modes/0/low", value=1530), Edit(path="/settings/modes/0/high", value=1780)])
         measured = self.measured(1000, 1500, 2000)
-        (finding,) = check_switches(craft, craft.settings, measured)
+        (finding,) = check_switches(craft, craft.settings, measured, KitParts.of(craft))
         self.assertEqual(finding.code, "switchboard.band-misses")
         self.assertIn("by 30 us", finding.what)
         mended = apply_edits(craft, finding.mends[0].edits)
-        self.assertEqual(check_switches(mended, mended.settings, measured), [])
+        self.assertEqual(check_switches(mended, mended.settings, measured, KitParts.of(mended)), [])
 
     def test_a_suggested_band_holds_its_detent_alone(self):
         detents = self.measured(1000, 1500, 2000).detents[6]
@@ -142,4 +143,4 @@ class BandRulesTest(SimpleTestCase):
             ("/settings/arming", None, "switchboard.no-arm-band"),
         ):
             craft = apply_edits(sbus_craft(), [Edit(path=path, value=value)])
-            self.assertIn(code, [finding.code for finding in check_switches(craft, craft.settings, SwitchMeasure())])
+            self.assertIn(code, [finding.code for finding in check_switches(craft, craft.settings, SwitchMeasure(), KitParts.of(craft))])

@@ -133,9 +133,10 @@ class ExchangeTest(SimpleTestCase):
 class ArmedTest(SimpleTestCase):
     def test_nothing_is_flashed_while_the_board_is_armed(self):
         hand = Hand(scenario.curlew())
-        hand.do(1.5, usb=True)
+        hand.wait(1.0)
         hand.do(1.0, switches={"S1": 1})
         self.assertTrue(hand.board.armed)
+        hand.do(0.5, usb=True)
         for role, name, way in (("board", "merle-f7-4.3.1.hex", "request"), ("receiver", "pip-s8-2.1.0-lbt.hex", "over the air")):
             facts, content = IMAGES[name]
             with self.assertRaisesRegex(Refused, "disarm first"):

@@ -11,7 +11,9 @@ from linkcore.craft.document import Band, BoardSettings, ModeBand, apply_edits
 from linkcore.craft.parts import KitParts, understand
 from linkcore.findings import Edit, Finding, Mend
 from linkcore.lostlink.timeline import LossRun, judge, predict
-from linkcore.modes.truth import Detent, SwitchMeasure, around, clearance, holds, truth_table
+from linkcore.modes.detents import Detent, SwitchMeasure
+from linkcore.modes.rules import around, clearance
+from linkcore.modes.truth import holds, truth_table
 from linkcore.parts.catalogue import UnknownPart, shipped
 from linkcore.parts.models import Board, Module, Receiver, Transmitter
 from linkcore.protocols.registry import PROTOCOLS, RECEIVER_PROTOCOLS, protocol
@@ -135,7 +137,8 @@ class SwitchTest(SimpleTestCase):
             (1699.4, 1200.6, (False, "acro")),
             (2000.6, 900, (False, "acro")),
         ):
-            self.assertEqual(holds(settings, {5: arm, 6: mode}), expected)
+            held = holds(settings, {5: arm, 6: mode})
+            self.assertEqual((held.arm, held.text), expected)
 
     def test_the_table_says_what_is_not_known_yet(self):
         craft = sbus_craft()

@@ -189,12 +189,12 @@ class BoardTest(SimpleTestCase):
 
     def test_blockers_one_after_the_other(self):
         board = self.board(apply_edits(sbus_craft(), [Edit(path="/settings/arming", value=None)]))
-        self.assertEqual(board.blockers(), ["no arm band", "no signal"])
+        self.assertEqual([each.what for each in board.blockers(0.0)], ["no arm band", "no signal"])
         board = self.board()
         t = self.fly(board, 0.0, 0.5, ch3=1400, ch5=2000)
-        self.assertEqual([text.split(" (")[0] for text in board.blockers()], ["throttle not low", "arm switch already on: switch it off first"])
+        self.assertEqual([each.what.split(" (")[0] for each in board.blockers(t + 1)], ["throttle not low", "arm switch already on"])
         t = self.fly(board, t, 0.5, ch5=1000)
-        self.assertEqual(board.blockers(), [])
+        self.assertEqual(board.blockers(t), [])
         t = self.fly(board, t, 0.5, ch5=2000)
         self.assertTrue(board.armed)
         self.assertEqual(board.motors_percent, 6)
@@ -209,7 +209,7 @@ class BoardTest(SimpleTestCase):
         for act in (lambda: board.write(board.stored, 1.0), lambda: board.read_back(1.0), lambda: board.restart(1.0)):
             with self.assertRaises(Refused):
                 act()
-        self.assertEqual((board.link, board.blockers()), ("off", ["no power"]))
+        self.assertEqual((board.link, [each.what for each in board.blockers(1.0)]), ("off", ["no power"]))
         board.power(True, 2.0)
         with self.assertRaises(Refused):
             board.read_back(2.5)

@@ -1,0 +1,190 @@
+"""What a bench learns from its signal: sticks, switches, rows of the truth table, and how the link was lost."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import TYPE_CHECKING, Any
+
+from linkcore.craft.document import BoardSettings, CraftDocument
+from linkcore.findings import Hop
+from linkcore.lostlink.timeline import LossRun
+from linkcore.modes.detents import RowSample, SwitchMeasure
+from linkcore.modes.truth import holds, switch_channels
+from linkcore.protocols.base import ChannelFrame, Frame
+from linkcore.standins.messages import BenchState
+from linkcore.sticks.finder import ChannelFinder
+from linkcore.sticks.gimbals import PLACES
+from linkcore.sticks.lines import RestWatch
+from linkcore.sticks.measure import AXES, Axis, SticksMeasure, channel_of
+from linkcore.sticks.travel import Dials
+
+if TYPE_CHECKING:
+    from linkcore.standins.bench import Bench
+
+QUIET_S = 0.12  # radio silence that counts as switched off rather than a few lost frames
+FINDER_S = 0.02  # how often the channel finder takes a sample
+Foundations = Mapping[Hop, Mapping[str, str]]
+
+
+class Measuring:
+    """Everything that is measured on one bench, and when it counts no more."""
+
+    def __init__(self, bench: Bench, state: BenchState) -> None:
+        self._bench = bench
+        self.sticks = state.sticks
+        self.switches = state.measured
+        self.loss = state.loss
+        self.finder = ChannelFinder(bench.document.transmitter.stick_mode, state.sticks.found)
+        self._watches: dict[Axis, RestWatch] = {axis: RestWatch() for axis in AXES}
+        self._finder_t = 0.0
+
+    def anew(self) -> None:
+        """Forget what was measured."""
+        self.sticks, self.switches, self.loss = SticksMeasure(), SwitchMeasure(), None
+        self._find_anew()
+
+    def _find_anew(self) -> None:
+        self.finder = ChannelFinder(self._bench.document.transmitter.stick_mode, self.sticks.found)
+        self._watches = {axis: RestWatch() for axis in AXES}
+
+    def forget(self, before: Foundations, now: Foundations, old: CraftDocument) -> None:
+        """A measurement counts only for what it was made with; or an old one would prove the new settings. `old`: the craft as it was."""
+        document = self._bench.document
+        if now["sticks"] != before["sticks"]:
+            same_kit = now["sticks"]["kit"] == before["sticks"].get("kit")
+            self.sticks = SticksMeasure(
+                found=self.sticks.found if same_kit and routing(document) == routing(old) else SticksMeasure().found,
+                noise=self.sticks.noise if same_kit else {},
+                expected=self._expected(old, document),
+            )
+            self._find_anew()
+        if now["switchboard"] != before["switchboard"]:
+            self.switches.forget_rows()
+        if any(now["switchboard"][section] != before["switchboard"].get(section) for section in ("kit", "transmitter")):
+            self.switches.detents.clear()
+        if now["lost link"] != before["lost link"]:
+            self.loss = None
+
+    def _expected(self, old: CraftDocument, document: CraftDocument) -> dict[Axis, Any]:
+        """Where the sticks should be seen, for those that were dialled just as was worked out."""
+        found = {}
+        channel_map = self._bench.board.running.channel_map
+        for axis in AXES:
+            number = channel_of(axis, channel_map)
+            if number > min(len(old.transmitter.channels), len(document.transmitter.channels)):
+                continue
+            now, before = (Dials.of(each.transmitter.channels[number - 1]) for each in (document, old))
+            plan = self.sticks.plan(axis, old, self._bench.parts, channel_map)
+            if plan is not None and now == plan.dial and (now != before or axis in self.sticks.expected):
+                found[axis] = plan.predicted
+            elif now == before and axis in self.sticks.expected:
+                found[axis] = self.sticks.expected[axis]
+        return found
+
+    # --- sticks and switches ------------------------------------------------------------------------------------
+
+    def take(self, frames: list[Frame]) -> None:
+        """Good frames, as the board decoded them."""
+        board = self._bench.board
+        running = board.running
+        channels = switch_channels(self._bench.document, running)
+        places = [(axis, channel_of(axis, running.channel_map)) for axis in AXES]
+        for frame in frames:
+            if not isinstance(frame, ChannelFrame) or frame.failsafe or frame.frame_lost or frame.t is None:
+                continue
+            for axis, number in places:
+                if (us := frame.channel(number)) is not None:
+                    self.sticks.add(frame.t, axis, us)
+                    self._watches[axis].take(frame.t, us)
+            for channel in channels:
+                if (us := frame.channel(channel)) is not None:
+                    self.switches.add(frame.t, channel, us)
+        self._see_noise()
+        self._find()
+        self._see_row(channels, running)
+
+    def _see_noise(self) -> None:
+        for axis, watch in self._watches.items():
+            if watch.noise is not None and self.sticks.noise.get(axis) is not watch.noise:
+                self.sticks.noise[axis] = watch.noise
+
+    def watched_s(self) -> dict[Axis, float]:
+        """How long each stick has rested so far, s."""
+        return {axis: round(watch.watched_s(self._bench.t), 1) for axis, watch in self._watches.items()}
+
+    def _find(self) -> None:
+        board = self._bench.board
+        t = board.last_frame_t
+        if t is None or t - self._finder_t < FINDER_S or not board.channels:
+            return
+        self._finder_t = t
+        gimbals = self._bench.transmitter.gimbals
+        self.finder.take(t, board.channels, [gimbals[stick][way] for stick, way in PLACES])
+        self.sticks.found = self.finder.found
+
+    def _see_row(self, channels: list[int], running: BoardSettings) -> None:
+        """A row counts as seen while every switch rests and the board reports just what the bands promise."""
+        board, switches = self._bench.board, self.switches
+        if not channels or board.last_frame_t is None or not all(switches.rested(board.last_frame_t, channel) for channel in channels):
+            return
+        if max(channels) > len(board.channels):
+            return  # a switch's channel never arrived
+        values = {channel: board.channels[channel - 1] for channel in channels}
+        places = [switches.place(channel, values[channel]) for channel in channels]
+        held = holds(running, values, self._bench.lacking)
+        armed_right = board.armed == held.arm or running.arm_by == "stick" or (held.guard is False and not board.armed)
+        if armed_right and board.mode == held.text and None not in places:
+            sample = RowSample(
+                t=round(board.last_frame_t, 3), values={channel: round(us, 1) for channel, us in values.items()}, armed=board.armed, mode=board.mode
+            )
+            switches.see(tuple(place for place in places if place is not None), sample)
+
+    def places_now(self, channels: list[int]) -> dict[int, int]:
+        """Which detent each switch channel is in, where that is known."""
+        board = self._bench.board
+        known = {channel: self.switches.place(channel, board.channels[channel - 1]) for channel in channels if channel <= len(board.channels)}
+        return {channel: place for channel, place in known.items() if place is not None}
+
+    # --- the lost link ------------------------------------------------------------------------------------------
+
+    def broken_off(self) -> None:
+        """The supply came or went in the middle of it."""
+        if self.loss and self.loss.state == "running":
+            self.loss.state = "broken off"
+
+    def watch_loss(self, t: float) -> None:
+        """Follow a lost link from the last radio frame to its return."""
+        board, run, last_sent_t = self._bench.board, self.loss, self._bench.link.last_sent_t
+        if not board.powered:
+            return
+        silent = t - last_sent_t > QUIET_S
+        if run is None or run.state != "running":
+            known = run is not None and abs(run.radio_silent_t - last_sent_t) < 1e-9
+            if silent and board.link in ("good", "grace") and board.last_frame_t is not None and not known:
+                self.loss = LossRun(armed=board.armed, radio_silent_t=last_sent_t)
+            return
+        if run.reacted_t is None:  # later frames belong to the link's return
+            run.last_frame_t = board.last_frame_t
+        if board.flagged_t is not None and run.flagged_t is None:
+            run.flagged_t = board.flagged_t
+        if run.reacted_t is None and board.link == "lost" and run.last_frame_t is not None:
+            run.reacted_t = run.last_frame_t + board.running.lost_link.grace_ms / 1000
+        if run.reacted_t is not None and run.motors_stopped_t is None and not board.armed:
+            run.motors_stopped_t = board.stopped_t if run.armed else run.reacted_t
+        if run.back_t is None and not silent and board.link == "good":
+            if run.reacted_t is None:
+                run.state = "broken off"
+                return
+            run.back_t = board.last_frame_t
+        if run.back_t is not None:
+            if board.armed:
+                run.rearmed_by_itself = True
+                run.state = "done"
+            elif t - run.back_t >= 1.0:
+                run.state = "done"
+
+
+def routing(document: CraftDocument) -> object:
+    """What of a model memory decides which channel a stick drives, and which way round."""
+    setup = document.transmitter
+    return setup.stick_mode, setup.layout, setup.mixes, setup.rates, [(channel.source, channel.reverse, channel.curve) for channel in setup.channels]

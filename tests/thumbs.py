@@ -1,0 +1,96 @@
+"""Made-up sessions of a pilot who moves sticks, for the channel finder and for travel: seeded, with jitter, bumps, mixes and every order, mode and reversal."""
+
+from __future__ import annotations
+
+import random
+from dataclasses import dataclass, field
+from itertools import permutations
+
+from linkcore.sticks.gimbals import PLACES, STICKS
+
+ORDERS = ["".join(order) for order in permutations("AETR")]
+AXES = {"A": "aileron", "E": "elevator", "T": "throttle", "R": "rudder"}
+PUSHES = {"aileron": 1, "elevator": 2, "rudder": 3}
+PERIOD_S = 0.02
+
+
+@dataclass
+class Session:
+    """What is so (`order`, `reversed`, `mode`, `mix`), and what arrives: (t, channels us, thumbs)."""
+
+    order: str
+    mode: int
+    reversed: set[str]
+    mix: tuple[str, str, float] | None
+    samples: list[tuple[float, list[float], list[float]]] = field(default_factory=list)
+
+    def channel(self, axis: str) -> int:
+        """Where an axis arrives."""
+        return next(index + 1 for index, letter in enumerate(self.order) if AXES[letter] == axis)
+
+
+def session(seed: int, jitter_us: float = 4.0) -> Session:
+    """One pilot's go at all four sticks."""
+    rng = random.Random(seed)
+    order, mode = rng.choice(ORDERS), rng.randint(1, 4)
+    turned = {axis for axis in AXES.values() if rng.random() < 0.4}
+    mix = None
+    if rng.random() < 0.15:
+        source, to = rng.sample(["aileron", "elevator", "rudder"], 2)
+        mix = (source, to, rng.choice([-1, 1]) * rng.uniform(0.12, 0.4))
+    made = Session(order, mode, turned, mix)
+    stick = dict.fromkeys(AXES.values(), 0.0)
+    stick["throttle"] = -1.0
+    jitter, travel, delay = rng.uniform(0, jitter_us), rng.uniform(380, 520), rng.randint(0, 3)
+    queue = [dict(stick)] * (delay + 1)
+    switch = 1000.0
+
+    def tick() -> None:
+        queue.append(dict(stick))
+        seen = queue.pop(0)
+        channels = []
+        for letter in order:
+            axis = AXES[letter]
+            value = seen[axis] + (mix[2] * seen[mix[0]] if mix and mix[1] == axis else 0.0)
+            channels.append(1500 + max(-1.0, min(1.0, value)) * travel * (-1 if axis in turned else 1) + rng.uniform(-jitter, jitter))
+        channels += [switch, 1500.0, 2000.0, 1000.0]
+        by_place = {place: stick[axis] for axis, place in STICKS[mode].items()}
+        made.samples.append((round(len(made.samples) * PERIOD_S, 3), channels, [by_place[place] for place in PLACES]))
+
+    def go(axis: str, to: float, seconds: float, bump: tuple[str, float] | None = None) -> None:
+        start, steps = stick[axis], max(2, round(seconds / PERIOD_S))
+        rest = stick[bump[0]] if bump else 0.0
+        for step in range(1, steps + 1):
+            stick[axis] = start + (to - start) * step / steps
+            if bump:
+                stick[bump[0]] = rest + bump[1] * max(0.0, 1 - abs(2 * step / steps - 1))
+            tick()
+        if bump:
+            stick[bump[0]] = rest
+
+    def still(seconds: float) -> None:
+        for _ in range(round(seconds / PERIOD_S)):
+            tick()
+
+    still(1.6)
+    for axis in rng.sample(sorted(AXES.values()), 4):
+        others = [other for other in AXES.values() if other != axis]
+        bump = (rng.choice(others), rng.choice([-1, 1]) * rng.uniform(0.05, 0.35)) if rng.random() < 0.2 else None
+        if bump and bump[0] == "throttle":
+            bump = ("throttle", abs(bump[1]) if stick["throttle"] < 0 else -abs(bump[1]))
+        pace = rng.uniform(0.12, 0.35)
+        if axis == "throttle":
+            go(axis, 1.0, 2 * pace, bump)
+        else:
+            for _ in range(PUSHES[axis]):
+                end = rng.uniform(0.85, 1.0)
+                go(axis, end, pace, bump)
+                bump = None
+                still(rng.uniform(0.02, 0.3))
+                if rng.random() < 0.5:
+                    go(axis, -end, 2 * pace)
+                    still(rng.uniform(0.02, 0.2))
+                go(axis, 0.0, pace)
+                still(rng.uniform(0.04, 0.3))
+        still(rng.uniform(1.4, 2.2) + (2.0 if axis == "throttle" else 0.0))
+    return made
