@@ -7,7 +7,6 @@ from typing import Literal
 
 from linkcore.craft.document import Airframe, CraftDocument, Mode
 from linkcore.craft.parts import KitParts
-from linkcore.kit.ability import sensor_states
 from linkcore.parts.models import Sensor
 
 DEFAULT_MODE = "acro"
@@ -70,7 +69,7 @@ def lacks(name: str, document: CraftDocument, parts: KitParts) -> str | None:
     facts = FACTS[name]
     if facts.airframes is not None and document.airframe not in facts.airframes:
         return f"it is not for a {document.airframe}"
-    there = {state.sensor for state in sensor_states(document, parts) if state.fitted_in}
+    there = {sensor for part in (parts.maybe_board, *parts.devices.values()) if part is not None for sensor in part.sensors}
     missing = [sensor for sensor in facts.sensors if sensor not in there]
     return f"it needs {' and '.join(missing)}, which this craft does not have" if missing else None
 

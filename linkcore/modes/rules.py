@@ -191,3 +191,9 @@ def around(detent: Detent, detents: list[Detent]) -> tuple[float, float]:
     low = edges_between(ordered[at - 1].high, ordered[at].low, 1)[0] if at > 0 else SCALE_US[0]
     high = edges_between(ordered[at].high, ordered[at + 1].low, 1)[0] if at + 1 < len(ordered) else SCALE_US[1]
     return low, high
+
+
+def edge_clearance(edge: float, detents: list[Detent]) -> float | None:
+    """How many us lie between a band's edge and the nearest detent, jitter included; negative where it cuts through one."""
+    gaps = [max(detent.low - edge, edge - detent.high) for detent in detents]
+    return round(min(gaps), 1) if gaps else None

@@ -7,7 +7,7 @@ from typing import TypeVar
 
 from linkcore.modes.catalogue import MODES, exclude_each_other
 from linkcore.modes.detents import known_detents
-from linkcore.modes.rules import clearance, held_by, misses, named_bands
+from linkcore.modes.rules import clearance, edge_clearance, held_by, misses, named_bands
 from linkcore.modes.suggest import Suggestion, runs_of, suggest_all
 from linkcore.modes.truth import PLACES, TruthTable, switch_channels, truth_table
 from linkcore.standins.bench import Bench
@@ -107,9 +107,12 @@ class HandsView:
                             low=band.low,
                             high=band.high,
                             clear=min((round(clearance(band.low, band.high, detent), 1) for detent in held_by(band, shown)), default=None),
+                            clear_low=edge_clearance(band.low, shown),
+                            clear_high=edge_clearance(band.high, shown),
                             misses=misses(band, known),
+                            path=path,
                         )
-                        for name, band, _ in named_bands(document.settings)
+                        for name, band, path in named_bands(document.settings)
                         if band.channel == channel
                     ],
                 )

@@ -244,13 +244,19 @@ class LineReport(BaseModel):
 
 
 class BandView(BaseModel):
-    """A band of the draft on a switch channel, us. `clear` is its least clearance; None where it holds no known detent."""
+    """A band of the draft on a switch channel, us. `clear` is its least clearance; None where it holds no known detent. `path`: its place in the craft.
+
+    `clear_low`, `clear_high`: from either edge to the nearest detent, jitter included.
+    """
 
     name: str
     low: float
     high: float
     clear: float | None
+    clear_low: float | None
+    clear_high: float | None
     misses: bool
+    path: str
 
 
 class RunView(BaseModel):
@@ -403,7 +409,7 @@ class Report(BaseModel):
     stick_work: SticksReport
     switches: list[SwitchView]
     switchboard: SwitchboardReport
-    table: TruthTable
+    table: TruthTable | None = Field(description="None while it is as in the last report: 729 rows five times a second would be a burden")
     prediction: Prediction
     loss: LossRun | None
     loss_proven: bool

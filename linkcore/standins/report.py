@@ -37,12 +37,13 @@ class Reporter:
     def __init__(self, bench: Bench) -> None:
         self.bench = bench
         self._hands = HandsView(bench)
+        self._told_table: TruthTable | None = None
         self._named_at = -1.0
         self._named_tap = ""
         self._named: tuple[Identified, list[Reading], Wave | None] = (Identified(None, 0.0), [], None)
 
-    def report(self, draft_version: int) -> Report:
-        """Everything that is known now."""
+    def report(self, draft_version: int, *, whole: bool = True) -> Report:
+        """Everything that is known now; the truth table, unless the `whole` is wanted, only where it has changed."""
         bench = self.bench
         running = bench.board.running
         reading = bench.port_reading()
@@ -51,7 +52,7 @@ class Reporter:
         proven, verdict = judge(bench.loss, prediction) if bench.loss else (False, "Arm the craft, props off, then switch the transmitter off.")
         table = self._hands.table()
         findings = self._findings(reading, would_read)
-        return Report(
+        told = Report(
             t=round(bench.t, 2),
             draft_version=draft_version,
             chain=self._chain(findings, reading, table),
@@ -69,7 +70,7 @@ class Reporter:
             stick_work=self._hands.sticks(),
             switches=self._hands.switches(),
             switchboard=self._hands.switchboard(),
-            table=table,
+            table=table if whole or table is not self._told_table else None,
             prediction=prediction,
             loss=bench.loss,
             loss_proven=proven,
@@ -79,6 +80,8 @@ class Reporter:
         )
 
     # --- the wire -----------------------------------------------------------------------------------------------
+        self._told_table = table
+        return told
 
     def _name_wire(self, reading: PortReading) -> tuple[Identified, list[Reading], Wave | None]:
         bench = self.bench

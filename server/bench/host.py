@@ -42,6 +42,7 @@ from server.shelf.services import Prepared, begin_record, end_orphans, go_on_rec
 
 TICK_S = 0.04
 REPORT_EVERY = 5
+WHOLE_EVERY = 125  # a report now and then says everything again, for whoever has missed one
 LINGER_S = 20.0
 KEEP_S = 2.0
 WAITING_EVERY = 25
@@ -104,6 +105,7 @@ class RunningBench:
         self._watched_at = self._clock.now()
         self._kept_at = self._clock.now()
         self._report_now = True
+        self._whole = True
         self._moved = asyncio.Event()
         self._hurried_at = 0.0
         self._jobs: dict[Role, tuple[int, str]] = {}  # by device: the record in the log, and the state last written there
@@ -212,7 +214,8 @@ class RunningBench:
                 await self._record_jobs()
             if tick % (REPORT_EVERY if self.bench else WAITING_EVERY) == 0 or self._report_now:
                 self._report_now = False
-                news = self._reporter.report(self._version) if self.bench else self._waiting()
+                news = self._reporter.report(self._version, whole=self._whole or tick % WHOLE_EVERY == 0) if self.bench else self._waiting()
+                self._whole = False
                 await self._to_all(news.model_dump_json())
             await self._keep()
             due = await self._pause(max(due + TICK_S, self._clock.now()))
@@ -320,7 +323,8 @@ class RunningBench:
         kind = message["type"]
         if kind == "watch":
             self._watched_at = self._clock.now()
-            self._report_now = self._report_now or bool(message.get("new"))
+            self._whole = self._whole or bool(message.get("new"))
+            self._report_now = self._report_now or self._whole
         elif kind == "draft":
             await self._follow_draft()
         elif kind == "rings":

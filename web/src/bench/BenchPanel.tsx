@@ -27,6 +27,7 @@ export function BenchPanel({
   const live = useBenchStore((state) => state.live);
   const why = useBenchStore((state) => state.waiting?.why);
   const stickMode = document.transmitter.stick_mode ?? 2;
+  const hasGps = document.kit?.devices?.some((device) => device.name.startsWith("GPS"));
   return (
     <Box
       component="aside"
@@ -127,6 +128,8 @@ export function BenchPanel({
             <Box sx={{ display: "flex", gap: 0.5, mb: 0.5 }}>
               <Plug label="USB" on={live.usb} toggle={(on) => sendHands({ usb: on })} />
               <Plug label="pack" on={live.pack} toggle={(on) => sendHands({ pack: on })} />
+              <Plug label="tilted" on={live.tilt_deg !== 0} toggle={(on) => sendHands({ tilt_deg: on ? 40 : 0 })} />
+              {hasGps && <Plug label="fix" on={live.gps_fix} toggle={(on) => sendHands({ gps_fix: on })} />}
             </Box>
             <BoardState live={live} />
           </Card>
@@ -173,7 +176,7 @@ function BoardState({ live }: { live: Live }) {
       </Box>
       <span>{state}</span>
       {board.blockers.length > 0 && board.powered && !board.booting && (
-        <Box sx={{ color: colours.copperText }}>blocked by: {board.blockers.join("; ")}</Box>
+        <Box sx={{ color: colours.copperText }}>blocked by: {board.blockers.map((each) => each.what).join("; ")}</Box>
       )}
     </Box>
   );

@@ -69,7 +69,8 @@ function take(message: Message): void {
       useBenchStore.setState({ live: message, status: "open" });
       break;
     case "report":
-      useBenchStore.setState({ report: message, waiting: null });
+      // the truth table comes only where it has changed
+      useBenchStore.setState(({ report }) => ({ report: { ...message, table: message.table ?? report?.table ?? null }, waiting: null }));
       break;
     case "waiting":
       useBenchStore.setState({ waiting: message, live: null, report: null, status: "open" });

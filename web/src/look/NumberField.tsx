@@ -9,11 +9,12 @@ interface Props {
   min: number;
   max: number;
   width?: number;
+  bare?: boolean;
   onCommit: (value: number) => void;
 }
 
-/** A number that counts once the field is left or Enter is pressed; Escape takes it back. */
-export function NumberField({ label, value, unit, min, max, width = 112, onCommit }: Props) {
+/** A number that counts once the field is left or Enter is pressed; Escape takes it back. `bare`: what it is stands above it, as in a table. */
+export function NumberField({ label, value, unit, min, max, width = 112, bare, onCommit }: Props) {
   const [text, setText] = useState(String(value));
   useEffect(() => setText(String(value)), [value]);
   const number = Number(text);
@@ -24,7 +25,7 @@ export function NumberField({ label, value, unit, min, max, width = 112, onCommi
   };
   return (
     <TextField
-      label={label}
+      label={bare ? undefined : label}
       value={text}
       error={wrong}
       helperText={wrong ? `${min} to ${max}` : undefined}
@@ -36,7 +37,7 @@ export function NumberField({ label, value, unit, min, max, width = 112, onCommi
       }}
       slotProps={{
         input: { endAdornment: <span style={{ fontSize: 12 }}>{unit}</span> },
-        htmlInput: { inputMode: "decimal", style: { fontFamily: mono } },
+        htmlInput: { "aria-label": bare ? label : undefined, inputMode: "decimal", style: { fontFamily: mono } },
       }}
       sx={{ width }}
     />

@@ -2,19 +2,19 @@ import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import MenuItem from "@mui/material/MenuItem";
 import TextField from "@mui/material/TextField";
-import type { Band, CraftDocument, ModeBand, Report } from "../../api/types";
-import { useBenchStore } from "../../bench/useBench";
+import type { Band, CraftDocument, ModeBand, SwitchView } from "../../api/types";
+import { useBenchStore, useSteady } from "../../bench/useBench";
 import type { HopProps } from "../../craft/CraftPage";
 import { colours } from "../../look/colours";
 import { HopHead } from "../../look/HopHead";
 import { NumberField } from "../../look/NumberField";
+import { ArmingPanel } from "./ArmingPanel";
 import { Ruler } from "./Ruler";
 import { TruthTable } from "./TruthTable";
 
-const PLACES: Record<number, string[]> = { 2: ["low", "high"], 3: ["low", "mid", "high"] };
-
 interface NamedBand {
   name: string;
+  path: string;
   band: Band;
   write: (document: CraftDocument, band: Band | null) => void;
 }
@@ -22,9 +22,10 @@ interface NamedBand {
 function bandsOf(document: CraftDocument): NamedBand[] {
   const { arming, modes } = document.settings;
   const named: NamedBand[] = [];
-  if (arming)
+  if (arming && document.settings.arm_by !== "stick")
     named.push({
       name: "arm",
+      path: "/settings/arming",
       band: arming,
       write: (target, band) => {
         target.settings.arming = band;
@@ -33,6 +34,7 @@ function bandsOf(document: CraftDocument): NamedBand[] {
   (modes ?? []).forEach((mode, index) => {
     named.push({
       name: mode.mode,
+      path: `/settings/modes/${index}`,
       band: mode,
       write: (target, band) => {
         const list = [...(target.settings.modes ?? [])];
@@ -46,14 +48,18 @@ function bandsOf(document: CraftDocument): NamedBand[] {
 }
 
 export function SwitchboardHop({ craft, parts, edit }: HopProps) {
-  const report = useBenchStore((state) => state.report);
+  const report = useSteady((state) => state.report && { switches: state.report.switches, board: state.report.switchboard });
+  const table = useSteady((state) => state.report?.table ?? null);
+  const version = useBenchStore((state) => state.report?.draft_version);
   const channels = useBenchStore((state) => state.live?.board.channels);
   if (!report || !channels) return <p>Listening…</p>;
+  const { switches } = report;
+  const { suggestion, modes } = report.board;
   const bands = bandsOf(craft.document);
   const switchChannels = craft.document.transmitter.channels
     .map((channel, index) => ({ channel: index + 1, source: channel.source }))
     .filter(({ source }) => parts.transmitter.switches.some((each) => each.name === source));
-  const free = parts.choices.modes.filter((mode) => !bands.some((each) => each.name === mode));
+  const current = version === craft.version;
   const start = (name: string) =>
     edit((document) => {
       const first = name === "arm" ? switchChannels[0] : switchChannels[1];
@@ -67,41 +73,68 @@ export function SwitchboardHop({ craft, parts, edit }: HopProps) {
       <HopHead
         title="Switchboard"
         question="What does each switch position do? Flip every switch through its positions; each resting value is learned as you flip."
-      />
+      >
+        {(suggestion.edits ?? []).length > 0 && (
+          <Button variant="contained" disabled={!current} onClick={() => edit(suggestion.edits ?? [], version)}>
+            Suggest bands: clear {suggestion.clear?.toFixed(0)} us, now {suggestion.clear_now?.toFixed(0)}
+          </Button>
+        )}
+      </HopHead>
       <Box
         sx={{
           display: "grid",
-          gridTemplateColumns: `repeat(${Math.max(1, Math.min(3, report.switches.length))}, 182px) minmax(300px, 1fr)`,
-          gap: 1.5,
+          gridTemplateColumns: switches.length > 3 ? "minmax(0, 1fr)" : "auto minmax(300px, 1fr)",
+          gap: 2,
           alignItems: "start",
         }}
       >
-        {report.switches.slice(0, 3).map((view) => (
-          <Ruler key={view.channel} view={view} now={channels[view.channel - 1]} />
-        ))}
-        {report.switches.length === 0 && (
-          <Box sx={{ color: "text.secondary", p: 2, border: `1px dashed ${colours.hairline}` }}>
-            No band listens to a switch yet. Start with arm, below.
-          </Box>
-        )}
-        <TruthTable table={report.table} />
+        <Box sx={{ display: "flex", gap: 1, overflowX: "auto", maxWidth: 560, ...(switches.length > 3 && { maxWidth: "none" }) }}>
+          {switches.map((view) => (
+            <Ruler
+              key={view.channel}
+              view={view}
+              now={channels[view.channel - 1]}
+              onEdge={(band, edge, to) => edit([{ path: `${band.path}/${edge}`, value: to }], version)}
+            />
+          ))}
+          {switches.length === 0 && (
+            <Box sx={{ color: "text.secondary", p: 2, border: `1px dashed ${colours.hairline}` }}>
+              No band listens to a switch yet. Start with arm, below.
+            </Box>
+          )}
+        </Box>
+        {table && <TruthTable table={table} />}
       </Box>
+      {suggestion.why_not && bands.length > 0 && (
+        <Box sx={{ fontSize: 12.5, color: "text.secondary" }}>No bands to suggest: {suggestion.why_not}.</Box>
+      )}
       <Box sx={{ mt: 1.5, display: "grid", gap: 1.25 }}>
         {bands.map((each) => (
-          <BandLine key={each.name} named={each} views={report.switches} channels={switchChannels} edit={edit} />
+          <BandLine key={each.path} named={each} views={switches} channels={switchChannels} edit={edit} />
         ))}
-        <Box sx={{ display: "flex", gap: 1 }}>
-          {!craft.document.settings.arming && (
+        <Box sx={{ display: "flex", gap: 1, alignItems: "center" }}>
+          {!craft.document.settings.arming && craft.document.settings.arm_by !== "stick" && (
             <Button variant="contained" onClick={() => start("arm")}>
               Give arming a band
             </Button>
           )}
-          {free.map((mode) => (
-            <Button key={mode} variant="outlined" onClick={() => start(mode)}>
-              Give {mode} a band
-            </Button>
-          ))}
+          <TextField select label="Give a mode a band" value="" onChange={(event) => start(event.target.value)} sx={{ width: 210 }}>
+            {modes.map((mode) => (
+              <MenuItem key={mode.name} value={mode.name} disabled={Boolean(mode.lacks)}>
+                <Box sx={{ maxWidth: 420, whiteSpace: "normal" }}>
+                  <b>{mode.name}</b>{" "}
+                  <Box component="span" sx={{ color: mode.lacks ? colours.oxide : "text.secondary", fontSize: 12.5 }}>
+                    {mode.lacks || mode.does}
+                  </Box>
+                </Box>
+              </MenuItem>
+            ))}
+          </TextField>
+          <Box component="span" sx={{ fontSize: 12.5, color: "text.secondary" }}>
+            Where no band holds, it flies acro.
+          </Box>
         </Box>
+        <ArmingPanel craft={craft} edit={edit} />
       </Box>
     </>
   );
@@ -114,13 +147,12 @@ function BandLine({
   edit,
 }: {
   named: NamedBand;
-  views: Report["switches"];
+  views: SwitchView[];
   channels: { channel: number; source: string }[];
   edit: HopProps["edit"];
 }) {
   const { band, name, write } = named;
   const view = views.find((each) => each.channel === band.channel);
-  const learned = view && view.detents.length === view.positions ? view : null;
   const set = (change: Partial<Band>) =>
     edit((document) => {
       write(document, { ...band, ...change });
@@ -128,7 +160,7 @@ function BandLine({
     });
   return (
     <Box role="group" aria-label={`Band of ${name}`} sx={{ display: "flex", alignItems: "center", gap: 1 }}>
-      <Box component="b" sx={{ width: 64 }}>
+      <Box component="b" sx={{ width: 84, flex: "none" }}>
         {name}
       </Box>
       <TextField
@@ -148,17 +180,17 @@ function BandLine({
       <NumberField label="From" value={band.low} unit="us" min={800} max={Math.min(2200, band.high - 1)} onCommit={(low) => set({ low })} />
       <NumberField label="To" value={band.high} unit="us" min={Math.max(800, band.low + 1)} max={2200} onCommit={(high) => set({ high })} />
       <Box component="span" sx={{ fontSize: 12.5, color: "text.secondary" }}>
-        {learned ? "hold at" : "flip the switch to learn its detents"}
+        {view?.measured ? "hold at" : view ? "expected at" : "flip the switch to learn its detents"}
       </Box>
-      {learned?.around.map(([low, high], index) => (
+      {view?.runs.map(({ places, low, high }) => (
         <Button
-          key={PLACES[learned.positions]?.[index]}
+          key={places.join()}
           variant="outlined"
           aria-pressed={band.low === low && band.high === high}
-          onClick={() => set({ low: low ?? band.low, high: high ?? band.high })}
-          sx={{ minWidth: 0, py: 0.1 }}
+          onClick={() => set({ low, high })}
+          sx={{ minWidth: 0, px: 0.9, py: 0.1 }}
         >
-          {PLACES[learned.positions]?.[index]}
+          {places.length > 1 && places.length === view.positions ? "all" : places.join("+")}
         </Button>
       ))}
       <Button

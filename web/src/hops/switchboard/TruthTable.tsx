@@ -1,28 +1,47 @@
 import Box from "@mui/material/Box";
-import type { Report } from "../../api/types";
-import { useBenchStore } from "../../bench/useBench";
+import { memo } from "react";
+import type { TruthTableView } from "../../api/types";
 import { colours } from "../../look/colours";
 
-/** Every combination, what it should hold, and whether the board was seen to hold it. */
-export function TruthTable({ table }: { table: Report["table"] }) {
-  const armed = useBenchStore((state) => state.live?.board.armed);
-  const blockers = useBenchStore((state) => state.live?.board.blockers ?? []);
+const AHEAD = 4;
+
+/** Every combination, what it should hold, whether the board was seen to hold it, and which to flip to next. */
+export const TruthTable = memo(function TruthTable({ table }: { table: TruthTableView }) {
   const seen = table.rows.filter((row) => row.seen).length;
-  const waiting = table.rows.some((row) => row.arm && !row.seen);
+  const measured = table.rows.some((row) => row.mode !== "?");
+  const next = (table.next_rows ?? []).slice(0, AHEAD).flatMap((index) => table.rows[index] ?? []);
+  const called = (places: string[]) => places.map((place, index) => `${table.switches[index]} ${place}`).join(", ");
+  if (table.too_many)
+    return (
+      <Box sx={{ color: colours.copperText }}>
+        {table.too_many} switches are in use. A truth table is walked with six at most: put modes that belong together on one switch.
+      </Box>
+    );
   return (
     <div>
-      <Box component="h3" sx={{ m: 0, fontSize: 12.5, color: "text.secondary", fontWeight: 600 }}>
+      <Box component="h3" sx={{ m: 0, fontSize: 12.5, color: "text.secondary", fontWeight: 600, display: "flex" }}>
         All combinations, {seen} of {table.rows.length} seen
+        {measured && seen < table.rows.length && (
+          <Box component="span" sx={{ ml: "auto", fontWeight: 400 }}>
+            fewest flips left: {table.flips_left}
+          </Box>
+        )}
       </Box>
-      <Box sx={{ maxHeight: 250, overflow: "auto" }} tabIndex={0} role="region" aria-label="Truth table">
+      <Box sx={{ maxHeight: 268, overflow: "auto" }} tabIndex={0} role="region" aria-label="Truth table">
         <Box
           component="table"
           sx={{
             borderCollapse: "collapse",
             width: "100%",
             fontSize: 13,
-            "& th, & td": { textAlign: "left", py: 0.4, px: 0.75, borderBottom: `1px solid ${colours.hairline}` },
-            "& th": { fontWeight: 500, color: "text.secondary" },
+            "& th, & td": {
+              textAlign: "left",
+              py: 0.35,
+              px: 0.6,
+              borderBottom: `1px solid ${colours.hairline}`,
+              verticalAlign: "baseline",
+            },
+            "& th": { fontWeight: 500, color: "text.secondary", position: "sticky", top: 0, bgcolor: colours.paper },
           }}
         >
           <thead>
@@ -37,23 +56,33 @@ export function TruthTable({ table }: { table: Report["table"] }) {
           </thead>
           <tbody>
             {table.rows.map((row) => (
-              <tr key={row.places.join(" ")}>
+              <Box component="tr" key={row.places.join(" ")} sx={row.surprise ? { bgcolor: colours.copperWash } : undefined}>
                 {row.places.map((place, index) => (
                   <td key={table.switches[index]}>{place}</td>
                 ))}
                 <td>{row.arm ? <b>arm</b> : "–"}</td>
-                <td>{row.mode === "?" ? "not measured yet" : row.mode === "acro" ? "acro, as no band holds" : row.mode}</td>
+                <td>
+                  {row.mode === "?" ? "not measured yet" : row.mode}
+                  {row.surprise && (
+                    <Box component="span" sx={{ display: "block", fontSize: 11.5, color: colours.copperText, lineHeight: 1.25 }}>
+                      {row.surprise}
+                    </Box>
+                  )}
+                </td>
                 <Box component="td" sx={{ color: row.seen ? colours.verdigris : colours.tarnishText, fontWeight: row.seen ? 600 : 400 }}>
                   {row.seen ? "seen" : "open"}
                 </Box>
-              </tr>
+              </Box>
             ))}
           </tbody>
         </Box>
       </Box>
-      {waiting && !armed && blockers.length > 0 && (
-        <Box sx={{ mt: 1, fontSize: 13, color: colours.copperText }}>Arming is blocked by: {blockers.join("; ")}.</Box>
+      {next.length > 0 && (
+        <Box sx={{ mt: 0.75, fontSize: 12.5, color: "text.secondary" }}>
+          <b>Flip next:</b> {next.map((row) => called(row.places)).join("; then ")}
+          {(table.next_rows ?? []).length > AHEAD ? " …" : ""}
+        </Box>
       )}
     </div>
   );
-}
+});

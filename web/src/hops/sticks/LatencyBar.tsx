@@ -1,0 +1,49 @@
+import Box from "@mui/material/Box";
+import type { SticksReport } from "../../api/types";
+import { colours, mono } from "../../look/colours";
+import { Panel } from "../../look/Panel";
+
+const INKS = [colours.slate, colours.copper, colours.verdigris, colours.tarnish, colours.ink];
+
+/** How long a movement takes from the thumb to the board's loop, hop by hop. */
+export function LatencyBar({ latency }: { latency: NonNullable<SticksReport["latency"]> }) {
+  const total = (which: "typical_ms" | "worst_ms") => latency.parts.reduce((sum, part) => sum + part[which], 0);
+  const worst = total("worst_ms");
+  return (
+    <Panel title="From thumb to loop" aside={`${total("typical_ms").toFixed(1)} ms typically, ${worst.toFixed(1)} ms at worst`}>
+      {(["typical_ms", "worst_ms"] as const).map((which) => (
+        <Box key={which} sx={{ display: "grid", gridTemplateColumns: "58px 1fr", alignItems: "center", mb: 0.5, fontSize: 12.5 }}>
+          <span>{which === "typical_ms" ? "typical" : "worst"}</span>
+          <Box sx={{ display: "flex", height: 20, borderRadius: 0.5, overflow: "hidden", width: `${(total(which) / worst) * 100}%` }}>
+            {latency.parts.map((part, index) => (
+              <Box
+                key={part.name}
+                title={`${part.name}: ${part[which].toFixed(2)} ms. ${part.why}`}
+                sx={{
+                  width: `${(part[which] / total(which)) * 100}%`,
+                  bgcolor: INKS[index],
+                  borderRight: `1px solid ${colours.raised}`,
+                  opacity: 0.85,
+                }}
+              />
+            ))}
+          </Box>
+        </Box>
+      ))}
+      <Box component="ul" sx={{ m: 0, mt: 0.75, p: 0, listStyle: "none", display: "grid", gap: 0.3, fontSize: 12.5 }}>
+        {latency.parts.map((part, index) => (
+          <Box component="li" key={part.name} sx={{ display: "grid", gridTemplateColumns: "14px 78px 96px 1fr", alignItems: "baseline" }}>
+            <Box component="span" sx={{ width: 9, height: 9, bgcolor: INKS[index], opacity: 0.85, borderRadius: 0.25 }} />
+            <span>{part.name}</span>
+            <Box component="span" sx={{ fontFamily: mono }}>
+              {part.typical_ms.toFixed(1)} – {part.worst_ms.toFixed(1)}
+            </Box>
+            <Box component="span" sx={{ color: "text.secondary" }}>
+              {part.why}
+            </Box>
+          </Box>
+        ))}
+      </Box>
+    </Panel>
+  );
+}
