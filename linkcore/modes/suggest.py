@@ -147,4 +147,4 @@ def runs_of(detents: Sequence[Detent]) -> list[tuple[int, int, float, float]]:
     """Every stretch of neighbouring places and the band that would hold just them: (first, last, low, high)."""
     last = len(detents) - 1
     edges = [SCALE_US[0], *(edges_between(one.high, other.low, 1)[0] for one, other in pairwise(detents)), SCALE_US[1]] if detents else []
-    return [(first, end, edges[first], edges[end + 1]) for first in range(last + 1) for end in range(first, last + 1)]
+    return [(first, end, edges[first], edges[end + 1]) for size in range(last + 1) for first in range(last + 1 - size) for end in (first + size,)]

@@ -46,7 +46,7 @@ def _nearest(rows: list[Places], at: Places) -> list[Places]:
     left, walk = set(rows), []
     size = [max(row[index] for row in (*rows, at)) + 1 for index in range(len(at))]
 
-    @lru_cache(maxsize=None)
+    @cache
     def neighbours(row: Places) -> list[Places]:
         return [(*row[:index], place, *row[index + 1 :]) for index in range(len(row)) for place in range(size[index]) if place != row[index]]
 

@@ -79,7 +79,7 @@ class Reporter:
             log=[LogLine(t=round(t, 3), text=text) for t, text in list(bench.board.events)[-40:]],
         )
 
-    # --- the wire -----------------------------------------------------------------------------------------------
+        # --- the wire -----------------------------------------------------------------------------------------------
         self._told_table = table
         return told
 

@@ -125,7 +125,7 @@ export function BenchPanel({
             </Box>
           </Card>
           <Card title={`Board · ${parts.board.name}`}>
-            <Box sx={{ display: "flex", gap: 0.5, mb: 0.5 }}>
+            <Box sx={{ display: "flex", flexWrap: "wrap", columnGap: 0.25, mb: 0.5, mx: -0.5 }}>
               <Plug label="USB" on={live.usb} toggle={(on) => sendHands({ usb: on })} />
               <Plug label="pack" on={live.pack} toggle={(on) => sendHands({ pack: on })} />
               <Plug label="tilted" on={live.tilt_deg !== 0} toggle={(on) => sendHands({ tilt_deg: on ? 40 : 0 })} />

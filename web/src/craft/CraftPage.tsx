@@ -123,7 +123,7 @@ function OpenCraft({ craft, edit, hop, user }: { craft: Craft; edit: HopProps["e
       <Notices status={status} />
       <Box sx={{ display: "grid", gridTemplateColumns: folded ? "1fr 40px" : "1fr 312px", minHeight: 0 }}>
         <Box component="main" sx={{ display: "grid", gridTemplateRows: "1fr auto", minHeight: 0, minWidth: 0 }}>
-          <Box sx={{ overflow: "auto", px: 3, py: 2 }}>
+          <Box key={hop} sx={{ overflow: "auto", px: 3, py: 2 }}>
             {catalogue.error?.message}
             {DraftView && catalogue.data && <DraftView craft={craft} catalogue={catalogue.data} edit={edit} />}
             {View &&

@@ -3,7 +3,7 @@ import { useBenchStore } from "../../bench/useBench";
 import { colours } from "../../look/colours";
 import type { Axis } from "./StickField";
 
-const WIDTH = 210;
+const WIDTH = 290;
 const HEIGHT = 26;
 const FIRST = 930;
 const LAST = 2070;

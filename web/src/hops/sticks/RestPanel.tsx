@@ -84,14 +84,14 @@ export function RestPanel({ craft, report, work, edit }: { craft: Craft; report:
           })}
         </tbody>
       </Box>
-      <Box sx={{ display: "flex", gap: 1, mt: 1.25, alignItems: "center", flexWrap: "wrap" }}>
+      <Box sx={{ display: "flex", gap: 0.75, mt: 1.5, alignItems: "center", flexWrap: "wrap" }}>
         <NumberField
           label="Deadband"
           value={set.sticks_us}
           unit="us"
           min={0}
           max={60}
-          width={100}
+          width={92}
           onCommit={(us) =>
             edit((document) => {
               document.settings.deadband = { ...set, sticks_us: Math.round(us) };
@@ -105,7 +105,7 @@ export function RestPanel({ craft, report, work, edit }: { craft: Craft; report:
           unit="us"
           min={0}
           max={100}
-          width={122}
+          width={116}
           onCommit={(us) =>
             edit((document) => {
               document.settings.deadband = { ...set, yaw_us: Math.round(us) };
@@ -121,7 +121,7 @@ export function RestPanel({ craft, report, work, edit }: { craft: Craft; report:
             unit="us"
             min={which === "low" ? 900 : 1600}
             max={which === "low" ? 1400 : 2100}
-            width={116}
+            width={102}
             onCommit={(us) =>
               edit((document) => {
                 document.settings.stick_lines = { ...lines, [which]: us };

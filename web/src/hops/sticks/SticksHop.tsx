@@ -141,7 +141,7 @@ function AxisTable({ report, lines, channel }: { report: Report; lines: { low: n
           <th>centre</th>
           <th>high</th>
           <Box component="th" sx={{ textAlign: "left !important" }}>
-            1000 to 2000 us, marks where it should come to
+            ▲ where it should come to, 1000 to 2000 us
           </Box>
           <th>still to mend</th>
           <Box component="th" sx={{ textAlign: "left !important" }}>

@@ -153,7 +153,7 @@ export function Ruler({
         {now !== undefined && <line x1={X - 8} x2={X + 8} y1={y(now)} y2={y(now)} stroke={colours.copper} strokeWidth={3.5} />}
         <text x={4} y={H + 10} fontSize={10.5} fill={colours.softInk}>
           {now === undefined ? "no signal" : <tspan fill={colours.copperText}>now {now.toFixed(0)}</tspan>}
-          {view.detents.length > 0 && ` · jitter ±${Math.max(...view.detents.map(([, jitter = 0]) => jitter)).toFixed(1)}`}
+          {view.detents.length > 0 && ` ±${Math.max(...view.detents.map(([, jitter = 0]) => jitter)).toFixed(1)}`}
         </text>
       </svg>
     </figure>

@@ -160,7 +160,7 @@ function BandLine({
     });
   return (
     <Box role="group" aria-label={`Band of ${name}`} sx={{ display: "flex", alignItems: "center", gap: 1 }}>
-      <Box component="b" sx={{ width: 84, flex: "none" }}>
+      <Box component="b" sx={{ width: 84, flex: "none", lineHeight: 1.2 }}>
         {name}
       </Box>
       <TextField
@@ -179,7 +179,7 @@ function BandLine({
       </TextField>
       <NumberField label="From" value={band.low} unit="us" min={800} max={Math.min(2200, band.high - 1)} onCommit={(low) => set({ low })} />
       <NumberField label="To" value={band.high} unit="us" min={Math.max(800, band.low + 1)} max={2200} onCommit={(high) => set({ high })} />
-      <Box component="span" sx={{ fontSize: 12.5, color: "text.secondary" }}>
+      <Box component="span" sx={{ fontSize: 12.5, color: "text.secondary", whiteSpace: "nowrap" }}>
         {view?.measured ? "hold at" : view ? "expected at" : "flip the switch to learn its detents"}
       </Box>
       {view?.runs.map(({ places, low, high }) => (
@@ -188,7 +188,7 @@ function BandLine({
           variant="outlined"
           aria-pressed={band.low === low && band.high === high}
           onClick={() => set({ low, high })}
-          sx={{ minWidth: 0, px: 0.9, py: 0.1 }}
+          sx={{ minWidth: 0, px: 0.75, py: 0.1 }}
         >
           {places.length > 1 && places.length === view.positions ? "all" : places.join("+")}
         </Button>
@@ -196,7 +196,7 @@ function BandLine({
       <Button
         variant="text"
         color="inherit"
-        sx={{ color: colours.softInk, fontWeight: 500 }}
+        sx={{ color: colours.softInk, fontWeight: 500, whiteSpace: "nowrap", px: 0.5 }}
         onClick={() =>
           edit((document) => {
             write(document, null);

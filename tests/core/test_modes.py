@@ -1,0 +1,301 @@
+"""Switchboard: suggested bands, the truth table, what excludes what, arming, and the walk of fewest flips."""
+
+from __future__ import annotations
+
+import random
+from dataclasses import replace
+from itertools import combinations, pairwise, permutations, product
+
+from django.test import SimpleTestCase
+
+from linkcore.craft.document import Band, BoardSettings, ChannelSetup, CraftError, ModeBand, StickArming, apply_edits
+from linkcore.craft.parts import KitParts
+from linkcore.findings import Edit
+from linkcore.modes.arming import Arming, ArmView, blockers
+from linkcore.modes.catalogue import MODES, exclude_each_other, lacking
+from linkcore.modes.detents import Detent, SwitchMeasure, expected_detents
+from linkcore.modes.rules import check_switches
+from linkcore.modes.suggest import clearance_of, suggest_all, suggest_bands
+from linkcore.modes.truth import holds, truth_table
+from linkcore.modes.walk import flips_of, shortest_walk
+from linkcore.parts.catalogue import shipped
+from linkcore.parts.models import Switch, Transmitter
+from server.demo import scenario
+from tests.crafts import sbus_craft
+
+HARROW = shipped().of(Transmitter, "harrow-16")
+
+
+def codes(findings):
+    return [finding.code for finding in findings]
+
+
+def with_modes(*bands, **settings):
+    craft = sbus_craft()
+    craft.settings = craft.settings.model_copy(
+        update={"modes": [ModeBand(mode=mode, channel=channel, low=low, high=high) for mode, channel, low, high in bands], **settings}
+    )
+    return craft
+
+
+def measured(**detents):
+    found = SwitchMeasure()
+    for channel, values in detents.items():
+        found.detents[int(channel.removeprefix("ch"))] = [Detent(low=us - 1, high=us + 1) for us in values]
+    return found
+
+
+class SuggestTest(SimpleTestCase):
+    SCALE = (950.0, 1250.0)
+
+    def best_by_trying_all(self, detents, wanted):
+        """The greatest least clearance of any set of bands on the grid."""
+        grid = [self.SCALE[0] + 10 * step for step in range(31)]
+        options = {}
+        for name, places in wanted.items():
+            options[name] = [
+                (low, high)
+                for low, high in combinations(grid, 2)
+                if {index for index, detent in enumerate(detents) if low <= detent.value <= high} == places and clearance_of(low, high, detents) > 0
+            ]
+        best = None
+        for bands in product(*options.values()):
+            apart = all(
+                not exclude_each_other(one, other) or bands[i][1] < bands[j][0] or bands[j][1] < bands[i][0]
+                for (i, one), (j, other) in combinations(enumerate(options), 2)
+            )
+            if apart:
+                clear = min(clearance_of(low, high, detents) for low, high in bands)
+                best = clear if best is None else max(best, clear)
+        return best
+
+    def test_as_clear_as_the_best_of_all_bands_on_the_grid(self):
+        for seed in range(24):
+            rng = random.Random(seed)
+            count = rng.choice([2, 3])
+            values = sorted(rng.sample(range(1000, 1200, 2), count))
+            while min(b - a for a, b in pairwise(values)) < 45:
+                values = sorted(rng.sample(range(1000, 1200, 2), count))
+            detents = [Detent(low=us - rng.uniform(0, 4), high=us + rng.uniform(0, 4)) for us in values]
+            first = rng.randrange(count)
+            names = rng.choice([("angle", "horizon"), ("angle", "beeper")])
+            places = {names[0]: {first}, names[1]: {rng.choice([place for place in range(count) if place != first])}}
+            with self.subTest(seed=seed):
+                found = suggest_bands(detents, places, self.SCALE)
+                self.assertEqual([(band.low % 10, band.high % 10) for band in found], [(0, 0)] * 2)
+                self.assertAlmostEqual(min(band.clear for band in found), self.best_by_trying_all(detents, places), delta=0.051)
+                low, high = sorted((band.low, band.high) for band in found)
+                self.assertTrue(names[1] == "beeper" or low[1] < high[0], "exclusive modes lie apart")
+
+    def test_neighbours_become_one_band_and_islands_two(self):
+        detents = [Detent(low=us, high=us) for us in (1000, 1500, 2000)]
+        self.assertEqual([(band.low, band.high) for band in suggest_bands(detents, {"angle": {0, 1}})], [(850, 1750)])
+        self.assertEqual([(band.low, band.high) for band in suggest_bands(detents, {"angle": {0, 2}})], [(850, 1250), (1750, 2150)])
+
+    def test_what_cannot_be_is_refused(self):
+        detents = [Detent(low=us, high=us) for us in (1500, 1512)]
+        with self.assertRaisesRegex(ValueError, "no room for 2 edges.*more travel"):
+            suggest_bands(detents, {"angle": {0}, "horizon": {1}})
+        with self.assertRaisesRegex(ValueError, "exclude each other"):
+            suggest_bands([Detent(low=1000, high=1000)], {"angle": {0}, "horizon": {0}})
+
+    def test_every_band_of_a_craft_stays_at_its_detents(self):
+        craft = with_modes(("angle", 6, 980, 1030), ("horizon", 6, 1530, 1780))
+        suggestion = suggest_all(craft, craft.settings, HARROW, measured(ch5=(1000, 2000), ch6=(1000, 1500, 2000)))
+        mended = apply_edits(craft, suggestion.edits)
+        self.assertEqual([(band.low, band.high) for band in mended.settings.modes], [(850, 1240), (1250, 1750)])
+        self.assertEqual((mended.settings.arming.low, mended.settings.arming.high), (1500, 2150))
+        self.assertEqual(suggestion.clear_now, 19)
+        self.assertEqual(suggestion.clear, 149)
+        self.assertEqual(suggest_all(mended, mended.settings, HARROW, measured(ch5=(1000, 2000), ch6=(1000, 1500, 2000))).edits, [])
+
+
+class HoldsTest(SimpleTestCase):
+    def test_of_two_that_exclude_each_other_one_holds_and_the_other_is_named(self):
+        craft = with_modes(("angle", 6, 900, 2100), ("horizon", 7, 900, 1200), ("beeper", 7, 900, 1200))
+        held = holds(craft.settings, {6: 1500, 7: 1000})
+        self.assertEqual((held.text, held.beaten, held.main), ("angle, beeper", (("horizon", "angle"),), "angle"))
+
+    def test_a_mode_that_the_craft_cannot_do_does_not_hold(self):
+        craft = with_modes(("altitude hold", 6, 900, 2100))
+        held = holds(craft.settings, {6: 1500}, {"altitude hold": "it needs barometer"})
+        self.assertEqual((held.text, held.lacking), ("acro", ("altitude hold",)))
+
+    def test_the_catalogue_says_what_each_needs(self):
+        curlew, sandpiper, coot = scenario.curlew(), scenario.sandpiper(), scenario.coot()
+        quad, plane, boat = (lacking(craft, KitParts.of(craft)) for craft in (curlew, sandpiper, coot))
+        self.assertIn("manual", quad)
+        self.assertNotIn("manual", plane)
+        self.assertIn("position hold", plane)
+        self.assertIn("it is not for a boat", boat["angle"])
+        self.assertEqual({facts.name for facts in MODES if facts.needs_fix}, {"return home", "position hold", "loiter"})
+        self.assertTrue(exclude_each_other("manual", "loiter") and exclude_each_other("loiter", "manual"))
+        self.assertFalse(exclude_each_other("angle", "altitude hold"))
+
+
+class TableTest(SimpleTestCase):
+    def table(self, craft, found, **more):
+        return truth_table(craft, craft.settings, HARROW, found, **more)
+
+    def test_rows_that_surprise_say_why(self):
+        craft = with_modes(("angle", 6, 850, 1250), ("guard", 7, 1700, 2100))
+        found = measured(ch5=(1000, 2000), ch6=(1000, 1500, 2000), ch7=(1000, 1500, 2000))
+        rows = {tuple(row.places): row for row in self.table(craft, found).rows}
+        self.assertEqual(len(rows), 18)
+        self.assertIn("flies acro and does not level itself", rows["high", "mid", "high"].surprise)
+        self.assertIn("the guard is off", rows["high", "low", "low"].surprise)
+        self.assertEqual((rows["high", "low", "low"].arm, rows["high", "low", "high"].arm), (False, True))
+        self.assertEqual(rows["high", "low", "high"].surprise, "")
+        wanted = craft.model_copy(update={"acro_wanted": True})
+        self.assertEqual({tuple(row.places): row for row in self.table(wanted, found).rows}["high", "mid", "high"].surprise, "")
+
+    def test_six_switches_of_three_positions_make_729_rows(self):
+        part = HARROW.model_copy(update={"switches": tuple(Switch(name=f"S{index}", positions=3) for index in range(1, 7))})
+        craft = with_modes(*((mode, 6 + index, 1700, 2100) for index, mode in enumerate(("angle", "horizon", "beeper", "onboard log", "guard"))))
+        found = measured(**{f"ch{channel}": (1000, 1500, 2000) for channel in range(5, 11)})
+        table = truth_table(craft, craft.settings, part, found)
+        self.assertEqual((len(table.rows), len(table.next_rows), table.flips_left), (729, 729, 728))
+        craft.transmitter.channels.append(ChannelSetup(source="S6"))
+        craft.settings.modes.append(ModeBand(mode="lost-link test", channel=11, low=1700, high=2100))
+        self.assertEqual(truth_table(craft, craft.settings, part, found).too_many, 7)
+
+    def test_one_mode_in_all_three_positions_is_no_fault(self):
+        craft = with_modes(("angle", 6, 850, 2150))
+        found = measured(ch5=(1000, 2000), ch6=(1000, 1500, 2000))
+        self.assertEqual({row.mode for row in self.table(craft, found).rows}, {"angle"})
+        self.assertEqual([each for each in check_switches(craft, craft.settings, found, KitParts.of(craft)) if each.severity != "note"], [])
+
+
+class WalkTest(SimpleTestCase):
+    def test_up_to_eight_rows_the_walk_is_the_shortest_there_is(self):
+        for seed in range(12):
+            rng = random.Random(seed)
+            rows = list(product(range(2), range(3), range(2)))
+            missing, at = rng.sample(rows, rng.randint(1, 6)), rng.choice(rows)
+            walk = shortest_walk(missing, at)
+            self.assertEqual(sorted(walk), sorted(missing))
+            self.assertEqual(flips_of(walk, at), min(flips_of(order, at) for order in permutations(missing)), f"seed {seed}")
+
+    def test_a_whole_table_takes_one_flip_a_row(self):
+        rows = list(product(range(2), range(3), range(3), range(2)))
+        self.assertEqual(flips_of(shortest_walk(rows, rows[0]), rows[0]), len(rows) - 1)
+
+
+class RulesTest(SimpleTestCase):
+    def check(self, craft, found=None):
+        return check_switches(craft, craft.settings, found or SwitchMeasure(), KitParts.of(craft))
+
+    def test_a_band_beside_its_detent_is_caught_before_and_after_it_was_measured(self):
+        craft = with_modes(("horizon", 6, 1530, 1780))
+        (before,) = [each for each in self.check(craft) if each.code == "switchboard.band-misses"]
+        self.assertIn("by 30 us, by what the model memory lets expect", before.what)
+        (after,) = [each for each in self.check(craft, measured(ch5=(1000, 2000), ch6=(1001, 1498, 2000))) if each.code == "switchboard.band-misses"]
+        self.assertIn("by 32 us.", after.what)
+        mended = apply_edits(craft, after.mends[0].edits)
+        self.assertNotIn("switchboard.band-misses", codes(self.check(mended)))
+
+    def test_a_switch_with_little_travel_is_a_finding_on_sticks(self):
+        craft = with_modes(("angle", 6, 850, 1250))
+        for name in ("travel_low_percent", "travel_high_percent"):
+            setattr(craft.transmitter.channels[5], name, 50)
+        (finding,) = [each for each in self.check(craft) if each.hop == "sticks"]
+        self.assertIn("S2 will move CH6 only from 1300 to 1700 us", finding.what)
+        self.assertEqual([each for each in self.check(apply_edits(craft, finding.mends[0].edits)) if each.hop == "sticks"], [])
+
+    def test_acro_by_default_is_said_until_it_is_wanted(self):
+        craft = with_modes(("angle", 6, 850, 1250))
+        found = measured(ch5=(1000, 2000), ch6=(1000, 1500, 2000))
+        (note,) = [each for each in self.check(craft, found) if each.code == "switchboard.acro"]
+        self.assertIn("2 of 3 armed combinations", note.what)
+        self.assertEqual(codes(self.check(apply_edits(craft, note.mends[0].edits), found)), [])
+
+    def test_other_faults(self):
+        for craft, code in (
+            (with_modes(("position hold", 6, 850, 1250)), "switchboard.cannot"),
+            (with_modes(("guard", 5, 1700, 2100)), "switchboard.guard-on-arm"),
+            (with_modes(arm_by="stick", stick_arming=StickArming(timeout_s=0)), "switchboard.no-timeout"),
+            (with_modes(("angle", 11, 1700, 2100)), "switchboard.no-source"),
+        ):
+            craft.transmitter.channels[9].source = ""
+            if code == "switchboard.no-source":
+                craft.settings.modes[0].channel = 10
+            self.assertIn(code, codes(self.check(craft)))
+
+    def test_a_band_that_ends_before_it_starts_or_lies_off_the_scale_is_refused(self):
+        craft = with_modes(("angle", 6, 850, 1250))
+        for path, value, said in (("low", 1400, "holds nothing"), ("high", 2600, "less than or equal to 2200")):
+            with self.assertRaisesRegex(CraftError, said):
+                apply_edits(craft, [Edit(path=f"/settings/modes/0/{path}", value=value)])
+
+    def test_expected_detents_are_where_the_switch_will_rest(self):
+        craft = with_modes(("angle", 6, 850, 1250))
+        craft.transmitter.channels[5].travel_high_percent = 100
+        self.assertEqual([detent.value for detent in expected_detents(craft, HARROW, 6)], [1000, 1500, 1900])
+        craft.transmitter.channels[5].reverse = True
+        self.assertEqual([detent.value for detent in expected_detents(craft, HARROW, 6)], [1000, 1500, 1900], "lowest first, whichever way round")
+
+
+class ArmingTest(SimpleTestCase):
+    SETTINGS = BoardSettings(ports={}, arming=Band(channel=5, low=1700, high=2100))
+
+    def test_every_blocker_says_what_clears_it(self):
+        clear = ArmView()
+        self.assertEqual(blockers(clear, self.SETTINGS), [])
+        for change, what in (
+            ({"throttle_us": 1200.0}, "throttle not low"),
+            ({"tilt_deg": -40.0}, "tilt (40 degrees"),
+            ({"usb": True}, "bench link"),
+            ({"missing_sensors": ("gyro",)}, "sensors: no gyro"),
+            ({"up_s": 0.2}, "finding its zero"),
+            ({"back_s": 0.3}, "link lost just before"),
+            ({"guard_on": False}, "guard switch off"),
+            ({"switch_stuck": True}, "arm switch already on"),
+            ({"link_good": False}, "no signal"),
+            ({"link_good": False, "lost": True}, "link lost"),
+            ({"powered": False}, "no power"),
+        ):
+            (blocker,) = blockers(replace(clear, **change), self.SETTINGS)
+            self.assertIn(what, blocker.what)
+            self.assertTrue(blocker.clears)
+        self.assertEqual(blockers(clear, self.SETTINGS.model_copy(update={"arming": None}))[0].what, "no arm band")
+
+    def run_switch(self, arming, course, view=ArmView()):  # noqa: B008 - frozen
+        return [arming.step(0.1 * index, replace(view, switch_on=on), self.SETTINGS) for index, on in enumerate(course)]
+
+    def test_a_switch_arms_by_being_flipped_on_never_by_being_on(self):
+        arming = Arming()
+        self.assertEqual(self.run_switch(arming, [True, True, False, True, True, False]), [None, None, None, "armed", None, "disarmed by switch"])
+        self.assertFalse(arming.armed)
+        arming = Arming()
+        self.run_switch(arming, [False, True], ArmView(throttle_us=1500))
+        self.assertTrue(arming.stuck)
+
+    def test_a_guard_must_be_on_first_and_may_go_off_later(self):
+        arming = Arming()
+        self.assertIn("guard switch off", self.run_switch(arming, [False, True], ArmView(guard_on=False))[1])
+        self.assertEqual(self.run_switch(arming, [False, True], ArmView(guard_on=True)), [None, "armed"])
+        self.run_switch(arming, [True], ArmView(guard_on=False))
+        self.assertTrue(arming.armed)
+
+    def stick(self, arming, settings, t, yaw, seconds, throttle=1000.0):
+        said = []
+        for _ in range(round(seconds / 0.05)):
+            t += 0.05
+            said.append(arming.step(t, ArmView(yaw_us=yaw, throttle_us=throttle), settings))
+        return t, [text for text in said if text]
+
+    def test_by_stick_it_is_held_and_times_out(self):
+        settings = BoardSettings(ports={}, arm_by="stick", stick_arming=StickArming(hold_ms=500, timeout_s=3))
+        arming = Arming()
+        t, said = self.stick(arming, settings, 0.0, 2000, 0.4)
+        self.assertEqual(said, [])
+        t, said = self.stick(arming, settings, t, 1500, 0.2)
+        t, said = self.stick(arming, settings, t, 2000, 2.0)
+        self.assertEqual(said, ["armed"])
+        t, said = self.stick(arming, settings, t, 1500, 5.0, throttle=1300)
+        self.assertEqual((said, arming.armed), ([], True), "with throttle up it flies on")
+        t, said = self.stick(arming, settings, t, 1500, 3.2)
+        self.assertEqual(said, ["disarmed: throttle low for 3 s"])
+        t, said = self.stick(arming, settings, t, 2000, 1.0)
+        t, said = self.stick(arming, settings, t, 1000, 1.0)
+        self.assertEqual((said, arming.armed), (["disarmed by stick"], False))

@@ -1,0 +1,329 @@
+"""Sticks: the model memory, the channel finder, travel, rest, latency, and on which side a wrong way is mended."""
+
+from __future__ import annotations
+
+import random
+
+from django.test import SimpleTestCase
+
+from linkcore.craft.document import BoardSettings, ChannelSetup, CraftError, Mix, Rate, TransmitterSetup, apply_edits, load
+from linkcore.craft.parts import KitParts
+from linkcore.craft.starting import factory_setup, transmitter_setup
+from linkcore.findings import Edit
+from linkcore.kit.exchange import exchange
+from linkcore.parts.catalogue import shipped
+from linkcore.parts.models import EndsLaw, Transmitter
+from linkcore.sticks.finder import ChannelFinder, Found, FoundAxis
+from linkcore.sticks.latency import latency
+from linkcore.sticks.lines import Noise, RestWatch, propose_deadband
+from linkcore.sticks.measure import check_sticks
+from linkcore.sticks.memory import Memory, check_memory, in_counts, order_of, output_us
+from linkcore.sticks.mending import check_found
+from linkcore.sticks.surfaces import check_surfaces, surfaces_of
+from linkcore.sticks.travel import Places, plan_travel, tolerance_us
+from server.demo import scenario
+from tests.crafts import crsf_craft, sbus_craft
+from tests.thumbs import session
+
+HARROW, FIELD, HEDGE = (shipped().of(Transmitter, name) for name in ("harrow-16", "field-9", "hedge-8"))
+
+
+def codes(findings):
+    return [finding.code for finding in findings]
+
+
+def with_memory(**changes):
+    craft = crsf_craft()
+    return craft.model_copy(update={"transmitter": TransmitterSetup.model_validate(craft.transmitter.model_dump() | changes)})
+
+
+class MemoryTest(SimpleTestCase):
+    def out(self, setup, channel, part=HARROW, switches=None, **sticks):
+        return Memory(setup, part).output(channel, lambda source: sticks.get(source, 0.0), switches or {})
+
+    def test_mixes_rates_trims_and_curves_reach_the_output(self):
+        plain = with_memory().transmitter
+        self.assertEqual(self.out(plain, 1, aileron=1), 2000)
+        mixed = with_memory(mixes=[Mix(to=2, source="aileron", percent=20).model_dump()]).transmitter
+        self.assertEqual((self.out(mixed, 2, aileron=1), self.out(mixed, 2, aileron=-1)), (1600, 1400))
+        rated = with_memory(rates=[Rate(axis="aileron", percent=50, switch="S1", position=1).model_dump()]).transmitter
+        self.assertEqual((self.out(rated, 1, aileron=1), self.out(rated, 1, aileron=1, switches={"S1": 1})), (2000, 1750))
+        soft = with_memory(rates=[Rate(axis="aileron", expo_percent=50).model_dump()]).transmitter
+        self.assertEqual((self.out(soft, 1, aileron=0.5), self.out(soft, 1, aileron=1)), (1500 + 500 * (0.25 + 0.0625), 2000))
+        self.assertEqual(self.out(with_memory(trims_us={"aileron": 20}).transmitter, 1), 1525, "20 us at 100 % are 25 us at 125 %")
+        craft = with_memory()
+        craft.transmitter.channels[0].curve = [-100, -20, 100]
+        self.assertEqual((self.out(craft.transmitter, 1), self.out(craft.transmitter, 1, aileron=0.5)), (1400, 1700))
+
+    def test_a_layout_mixes_by_itself(self):
+        elevons = with_memory(layout="elevons").transmitter
+        self.assertEqual((self.out(elevons, 1, elevator=1), self.out(elevons, 2, aileron=1)), (1750, 1250))
+        self.assertEqual(self.out(with_memory(layout="helicopter").transmitter, 6, throttle=1), 2000)
+
+    def test_laws_of_ends(self):
+        channel = ChannelSetup(source="aileron", sub_trim_us=20, travel_low_percent=80, travel_high_percent=120)
+        own = HARROW
+        self.assertEqual([output_us(channel, value, own) for value in (-1, 0, 1)], [1200, 1520, 2000])
+        fixed = own.model_copy(update={"ends": EndsLaw(sub_trim_moves_ends=False)})
+        self.assertEqual([output_us(channel, value, fixed) for value in (-1, 0, 1)], [1180, 1520, 1980])
+        straight = own.model_copy(update={"ends": EndsLaw(straight=1)})
+        self.assertEqual([output_us(channel, value, straight) for value in (-1, 0, 1)], [1200, 1600, 2000], "the ends shift the centre")
+        self.assertEqual(output_us(channel.model_copy(update={"sub_trim_us": 190}), 0, own), 1650, "its sub-trim ends at 150 us")
+        self.assertEqual(in_counts(1500.3, own), 1500.5)
+
+    def test_the_clean_memory_check_names_what_spoils_the_link(self):
+        clean = crsf_craft()
+        self.assertEqual(codes(check_memory(clean, HARROW)), [])
+        for changes, code in (
+            ({"made_for": "field-9"}, "sticks.other-transmitter"),
+            ({"module": "module bay"}, "sticks.no-module"),
+            ({"layout": "flaps"}, "sticks.layout"),
+            ({"mixes": [{"to": 2, "source": "aileron", "percent": 10}]}, "sticks.mix"),
+            ({"trims_us": {"elevator": -12}}, "sticks.trim"),
+            ({"rates": [{"axis": "rudder", "percent": 70}]}, "sticks.rate"),
+        ):
+            craft = apply_edits(with_memory(**changes), [Edit(path="/kit/module", value="")])
+            (finding,) = [each for each in check_memory(craft, HARROW) if each.code == code]
+            mended = apply_edits(craft, finding.mends[0].edits)
+            self.assertNotIn(code, codes(check_memory(mended, HARROW)))
+        for path, value, code in (
+            ("reverse", True, "sticks.throttle-reversed"),
+            ("source", "", "sticks.no-axis"),
+            ("source", "S77", "sticks.unknown-source"),
+            ("curve", [-100, 10, 100], "sticks.curve"),
+            ("sub_trim_us", 2.5, "sticks.cannot-dial"),
+            ("travel_low_percent", 101.5, "sticks.cannot-dial"),
+        ):
+            craft = apply_edits(clean, [Edit(path=f"/transmitter/channels/2/{path}", value=value)])
+            self.assertIn(code, codes(check_memory(craft, HARROW)))
+        self.assertIn("sticks.too-many-channels", codes(check_memory(clean, FIELD)))
+
+    def test_a_field_9_comes_with_its_throttle_reversed(self):
+        craft = with_memory(**factory_setup(FIELD).model_dump())
+        self.assertEqual(self.out(craft.transmitter, 3, FIELD, throttle=-1), 1900)
+        finding = next(each for each in check_memory(craft, FIELD) if each.code == "sticks.throttle-reversed")
+        mended = apply_edits(craft, finding.mends[0].edits)
+        self.assertEqual(self.out(mended.transmitter, 3, FIELD, throttle=-1), 1100)
+        self.assertEqual(codes(check_memory(mended, FIELD)), [])
+        self.assertEqual(self.out(transmitter_setup(FIELD), 3, FIELD, throttle=-1), 1000)
+
+    def test_a_transmitter_that_is_chosen_first_comes_as_out_of_its_box(self):
+        dunlin = scenario.dunlin()
+        chosen = apply_edits(dunlin, exchange(dunlin, "transmitter", "hedge-8", shipped()).edits)
+        self.assertEqual((order_of(chosen.transmitter), chosen.transmitter.made_for), ("TAER", "hedge-8"))
+        self.assertEqual({channel.travel_low_percent for channel in chosen.transmitter.channels}, {100})
+
+    def test_a_damaged_memory_is_refused_with_its_place(self):
+        data = crsf_craft().model_dump(mode="json")
+        for path, value, where in (
+            ("curve", [5], "transmitter/channels/0"),
+            ("sub_trim_us", 900, "transmitter/channels/0/sub_trim_us"),
+        ):
+            broken = {
+                **data,
+                "transmitter": {**data["transmitter"], "channels": [data["transmitter"]["channels"][0] | {path: value}, *data["transmitter"]["channels"][1:]]},
+            }
+            with self.assertRaisesRegex(CraftError, f"^{where}"):
+                load(broken)
+
+
+class FinderTest(SimpleTestCase):
+    def find(self, made, *, seen):
+        finder = ChannelFinder(made.mode)
+        for t, channels, thumbs in made.samples:
+            finder.take(t, channels, thumbs if seen else None)
+        return finder.found
+
+    def test_seeded_sessions_with_thumbs_seen_and_by_the_signal_alone(self):
+        for seed in range(30):
+            made = session(seed)
+            for seen in (True, False):
+                found = self.find(made, seen=seen)
+                with self.subTest(seed=seed, seen=seen):
+                    self.assertEqual(found.order, made.order)
+                    self.assertEqual({axis for axis, each in found.axes.items() if each.direction < 0}, made.reversed)
+                    if seen:
+                        mixed = {axis: [other.channel for other in each.coupled] for axis, each in found.axes.items() if each.coupled}
+                        self.assertEqual(mixed, {made.mix[0]: [made.channel(made.mix[1])]} if made.mix else {})
+
+    def play(self, moves, *, gap_at=None):
+        """Samples of four channels at rest, then each (channel, values) in turn; without thumbs."""
+        finder, t = ChannelFinder(), 0.0
+        values = [1500.0, 1500.0, 1000.0, 1500.0]
+
+        def hold(seconds):
+            nonlocal t
+            for _ in range(round(seconds / 0.02)):
+                t += 0.02
+                finder.take(t, values)
+
+        hold(1.5)
+        for channel, course in moves:
+            for us in course:
+                values[channel - 1] = us
+                hold(0.2)
+                if gap_at == us:
+                    t += 0.5
+            hold(3)
+        return finder.found
+
+    def test_lost_frames_in_a_move_are_told_and_the_move_does_not_count(self):
+        found = self.play([(1, (1900, 1500))], gap_at=1900)
+        self.assertEqual((found.axes, found.trouble), ({}, True))
+        self.assertIn("Frames were lost while you moved", found.says)
+
+    def test_a_wrong_count_is_told(self):
+        found = self.play([(1, (1900, 1500) * 4)])
+        self.assertIn("CH1 was pushed 4 times", found.says)
+
+    def test_the_way_back_of_the_throttle_does_not_turn_it_round(self):
+        found = self.play([(3, (1500, 2000)), (3, (1500, 1000))])
+        self.assertEqual((found.axes["throttle"].channel, found.axes["throttle"].direction), (3, 1))
+
+    def test_two_axes_never_share_a_channel(self):
+        found = self.play([(1, (1900, 1500)), (1, (1900, 1500, 1900, 1500))])
+        self.assertEqual(list(found.axes), ["elevator"])
+        self.assertIn("That was taken for roll before", found.says)
+
+    def test_a_touch_counts_for_nothing(self):
+        self.assertEqual(self.play([(1, (1600, 1500))]), Found())
+
+    def test_mendings_stand_on_their_right_side(self):
+        craft = crsf_craft()
+        found = Found(
+            axes={
+                axis: FoundAxis(channel=channel, direction=1, span_us=1000)
+                for axis, channel in (("throttle", 1), ("aileron", 2), ("elevator", 3), ("rudder", 4))
+            }
+        )
+        settings = craft.settings.model_copy(update={"channel_map": "AETR"})
+        self.assertEqual(found.order, "TAER")
+        found.axes["aileron"].direction = -1
+        (finding,) = check_found(craft, settings, found)
+        self.assertEqual((finding.code, finding.mends[0].edits[0].path), ("sticks.reversed", "/transmitter/channels/1/reverse"))
+        far = Found(axes={"rudder": FoundAxis(channel=7, direction=1, span_us=1000)})
+        self.assertEqual(codes(check_found(craft, settings, far)), ["sticks.not-on-a-stick-channel"])
+
+
+class TravelTest(SimpleTestCase):
+    def test_what_was_worked_out_comes_out_after_dialling(self):
+        for seed in range(400):
+            rng = random.Random(seed)
+            law = EndsLaw(
+                sub_trim_step_us=rng.choice([1, 2, 4]),
+                travel_step_percent=rng.choice([0.5, 1]),
+                sub_trim_moves_ends=rng.random() < 0.5,
+                straight=rng.choice([0, 0, 0.5, 1]),
+            )
+            part = HARROW.model_copy(update={"ends": law, "us_at_100": rng.choice([400, 450, 512]), "count_us": rng.choice([0.5, 1.0])})
+            channel = ChannelSetup(
+                source="aileron", sub_trim_us=rng.choice([0, -40, 30]), travel_low_percent=rng.randint(70, 120), travel_high_percent=rng.randint(70, 120)
+            )
+            stick = (rng.uniform(-1, -0.84), rng.uniform(-0.05, 0.05), rng.uniform(0.84, 1))
+            low, centre, high = (in_counts(output_us(channel, value, part), part) for value in stick)
+            plan = plan_travel(1, channel, part, Places(low=low, centre=centre, high=high))
+            dialled = channel.model_copy(update=plan.dial.model_dump())
+            for us, wanted in zip((in_counts(output_us(dialled, value, part), part) for value in stick), (1000, 1500, 2000), strict=True):
+                if not plan.unreachable:
+                    self.assertLessEqual(abs(us - wanted), tolerance_us(part) + part.count_us, f"seed {seed}")
+            for name in ("travel_low_percent", "travel_high_percent"):
+                steps = getattr(plan.dial, name) / law.travel_step_percent
+                self.assertAlmostEqual(steps, round(steps), msg=f"seed {seed}: {name} is on the dial")
+                self.assertLessEqual(getattr(plan.dial, name), part.max_travel_percent)
+
+    def test_what_cannot_be_reached_is_said_with_the_best_that_can(self):
+        channel = ChannelSetup(source="throttle", travel_low_percent=100, travel_high_percent=100)
+        plan = plan_travel(3, channel, HEDGE, Places(low=1500 - 0.7 * 400, centre=None, high=1900))
+        self.assertEqual((plan.dial.travel_low_percent, plan.dial.travel_high_percent), (150, 125))
+        self.assertEqual(plan.unreachable, ["the low end comes to 1080 us and not to 1000: travel is at its limit of 150 %"])
+        self.assertIsNone(plan.predicted.centre)
+
+    def test_what_is_right_is_left_alone(self):
+        channel = ChannelSetup(source="aileron")
+        plan = plan_travel(1, channel, HARROW, Places(low=1000.3, centre=1499.8, high=2000.4))
+        self.assertTrue(plan.right_already)
+
+
+class RestTest(SimpleTestCase):
+    def test_noise_is_taken_over_five_seconds_of_rest(self):
+        watch, rng = RestWatch(), random.Random(3)
+        values = [1500 + rng.uniform(-2, 2) for _ in range(251)]
+        for index, us in enumerate(values[:-1]):
+            watch.take(index * 0.02, us)
+        self.assertIsNone(watch.noise)
+        watch.take(5.0, values[-1])
+        self.assertAlmostEqual(watch.noise.peak_us, max(values) - min(values), places=2)
+        mean = sum(values) / len(values)
+        self.assertAlmostEqual(watch.noise.deviation_us, (sum((us - mean) ** 2 for us in values) / len(values)) ** 0.5, places=2)
+        watch = RestWatch()
+        for index in range(600):
+            watch.take(index * 0.02, 1500 + (100 if index % 200 == 0 else 0))
+        self.assertIsNone(watch.noise, "it was moved every four seconds")
+
+    def test_the_deadband_follows_and_never_falls_below_a_step_of_the_protocol(self):
+        noise = {axis: Noise(peak_us=peak, deviation_us=1, samples=1) for axis, peak in (("roll", 2.5), ("pitch", 5.0), ("yaw", 9.0))}
+        proposal = propose_deadband(noise, 0.625)
+        self.assertEqual((proposal.deadband.sticks_us, proposal.deadband.yaw_us), (4, 6))
+        still = propose_deadband({axis: Noise(peak_us=0, deviation_us=0, samples=1) for axis in noise}, 1.2)
+        self.assertEqual(still.deadband.sticks_us, 2)
+        self.assertIsNone(propose_deadband({"roll": noise["roll"]}, 1))
+
+
+class LatencyTest(SimpleTestCase):
+    def test_hop_by_hop_for_sbus(self):
+        craft = sbus_craft()
+        parts = {part.name: part for part in latency(craft, KitParts.of(craft)).parts}
+        self.assertEqual(list(parts), ["transmitter", "air", "receiver", "wire", "board"])
+        self.assertEqual((parts["transmitter"].typical_ms, parts["transmitter"].worst_ms), (3.5, 7.0))
+        self.assertEqual(parts["wire"].worst_ms, 3.0, "25 bytes of 12 bits at 100,000 baud")
+        self.assertLess(parts["air"].typical_ms, parts["air"].worst_ms)
+
+    def test_every_whole_kit_has_one(self):
+        for make in (scenario.curlew, scenario.avocet, scenario.sandpiper, scenario.coot):
+            craft = make()
+            found = latency(craft, KitParts.of(craft))
+            self.assertLess(found.typical_ms, found.worst_ms)
+        dunlin = scenario.dunlin()
+        self.assertIsNone(latency(dunlin, KitParts.of(dunlin)))
+
+
+class SurfaceTest(SimpleTestCase):
+    def test_on_which_side_a_surface_is_mended(self):
+        plane = scenario.sandpiper()
+        plane.transmitter.channels[1].reverse = False
+        plane.servos_turned = {}
+        for turned, reverse, code in (
+            (False, False, None),
+            (True, False, "sticks.surface"),
+            (False, True, "sticks.channel-reversed"),
+            (True, True, "sticks.reversed-in-the-wrong-place"),
+        ):
+            craft = apply_edits(plane, [Edit(path="/servos_turned", value={"elevator": turned}), Edit(path="/transmitter/channels/1/reverse", value=reverse)])
+            with self.subTest(turned=turned, reverse=reverse):
+                found = check_surfaces(craft, KitParts.of(craft))
+                self.assertEqual(codes(found), [code] if code else [])
+                for finding in found:
+                    mended = apply_edits(craft, finding.mends[0].edits)
+                    self.assertEqual(check_surfaces(mended, KitParts.of(mended)), [])
+                    self.assertEqual(mended.settings.servo_reverse, ["elevator"] if turned else [])
+                    self.assertFalse(mended.transmitter.channels[1].reverse)
+
+    def test_what_is_seen_is_noted_whatever_is_reversed_meanwhile(self):
+        plane = scenario.sandpiper()
+        seen = {surface.name: surface for surface in surfaces_of(plane, KitParts.of(plane))}["elevator"]
+        self.assertEqual((seen.with_stick, seen.with_steadying), (True, False))
+        for edit, turned in ((seen.if_right, True), (seen.if_wrong, False)):
+            noted = apply_edits(plane, [edit])
+            self.assertIs(noted.servos_turned["elevator"], turned)
+            again = {surface.name: surface for surface in surfaces_of(noted, KitParts.of(noted))}["elevator"]
+            self.assertIs(again.with_stick, edit is seen.if_right)
+
+    def test_a_quad_has_no_surfaces(self):
+        craft = crsf_craft()
+        self.assertEqual(surfaces_of(craft, KitParts.of(craft)), [])
+
+    def test_sandpiper_is_called_out(self):
+        craft = scenario.sandpiper()
+        self.assertIn(
+            "sticks.reversed-in-the-wrong-place", codes(check_sticks(craft, BoardSettings.model_validate(craft.settings.model_dump()), KitParts.of(craft)))
+        )
