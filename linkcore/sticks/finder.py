@@ -276,9 +276,10 @@ def _gains(thumbs: np.ndarray, values: np.ndarray) -> np.ndarray:
     """What each thumb does to each channel, us for one, by least squares, at the lag where it explains them best."""
     best: tuple[float, np.ndarray] | None = None
     for lag in LAGS:
-        moved = np.column_stack([thumbs[: len(thumbs) - lag], np.ones(len(thumbs) - lag)])
-        gains, *_ = np.linalg.lstsq(moved, values[lag:], rcond=None)
-        error = float(((values[lag:] - moved @ gains) ** 2).mean())
+        late = np.vstack([np.repeat(thumbs[:1], lag, axis=0), thumbs[: len(thumbs) - lag]])  # no sample of the signal is left out, or a step could be
+        moved = np.column_stack([late, np.ones(len(late))])
+        gains, *_ = np.linalg.lstsq(moved, values, rcond=None)
+        error = float(((values - moved @ gains) ** 2).mean())
         if best is None or error < best[0]:
             best = (error, gains)
     assert best is not None

@@ -1,0 +1,228 @@
+"""Sticks and Switchboard with real hands: what is found, dialled, banded and proven."""
+
+from __future__ import annotations
+
+import re
+
+from playwright.sync_api import expect
+
+from tests.browser.base import BrowserTest, go, in_browser, wait_coin
+from tests.browser.ready import dunlin_wired, sandpiper_read, take_up
+from tests.browser.test_hops import CRACKED, RINGS, bench_of, drag, findings_of, write
+
+
+def choose(page, label, option):
+    page.get_by_role("combobox", name=label, exact=True).click()
+    page.get_by_role("option", name=re.compile(f"^{option}")).click()
+
+
+def arrives(page):
+    return page.get_by_role("region", name="Where each stick arrives")
+
+
+def row(page, axis):
+    return page.get_by_role("row", name=re.compile(f"^{axis} CH"))
+
+
+def held(page, side, places):
+    """Move a stick to places, stay at each until the board has seen a rest there, and let go."""
+    box = page.locator(f"[data-gimbal={side}]").bounding_box()
+    x, y = box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
+    page.mouse.move(x, y)
+    page.mouse.down()
+    for to_x, to_y in places:
+        page.mouse.move(x + to_x * 46, y - to_y * 46, steps=4)
+        page.wait_for_function(
+            "([side, x, y]) => { const c = document.querySelector(`[data-gimbal=${side}] circle`);"
+            " return Math.abs(c.getAttribute('cx') - (59 + x * 44)) < 3 && Math.abs(c.getAttribute('cy') - (59 - y * 44)) < 3 }",
+            arg=[side, to_x, to_y],
+        )
+        stand_for(page, 0.6)
+    page.mouse.up()
+
+
+def stand_for(page, seconds):
+    """Until the bench's own clock, which the screen is drawn by, has gone on by so much."""
+    page.evaluate("seconds => { window.standUntil = performance.now() + seconds * 1000 }", seconds)
+    page.wait_for_function("() => performance.now() > window.standUntil")
+
+
+def every_stick(page):
+    held(page, "right", [(1, 0), (-1, 0)])
+    expect(arrives(page)).to_contain_text(re.compile(r"roll\s*CH\d"))
+    held(page, "right", [(0, 1), (0, -1)])
+    expect(arrives(page)).to_contain_text(re.compile(r"pitch\s*CH\d"))
+    held(page, "left", [(1, -1), (-1, -1), (0, -1)])
+    expect(arrives(page)).to_contain_text(re.compile(r"yaw\s*CH\d"))
+    held(page, "left", [(0, 1), (0, -1)])
+    expect(arrives(page)).to_contain_text(re.compile(r"throttle\s*CH\d"))
+
+
+class DunlinTest(BrowserTest):
+    def setUp(self):
+        super().setUp()
+        take_up(dunlin_wired())
+
+    @in_browser
+    def test_order_travel_and_three_modes_on_one_switch_are_proven(self, people):
+        page = people.open("Dunlin", "Sticks")
+        wait_coin(page, "Sticks", CRACKED)
+        expect(findings_of(page)).to_contain_text("The transmitter sends TAER; the board expects AETR.")
+        every_stick(page)
+        expect(arrives(page)).to_contain_text("Order TAER; the board expects AETR.")
+        expect(findings_of(page)).to_contain_text("The transmitter was seen to send TAER")
+        findings_of(page).get_by_role("button", name="Set the board's map to TAER").click()
+        write(page)
+        expect(arrives(page)).to_contain_text("Order TAER, as the board expects.")
+
+        every_stick(page)
+        expect(row(page, "throttle")).to_contain_text("not below the stick-low line, 1080, yet")
+        dial = page.get_by_role("region", name="To dial in on the Hedge 8")
+        expect(dial).to_contain_text("low travel 100 → 147 %")
+        expect(dial).to_contain_text(re.compile(r"CH4 yaw:.*sub-trim 0 → -\d us"))
+        dial.get_by_role("button", name="Dial it in").click()
+        expect(dial).to_contain_text("hold it at both ends")
+        every_stick(page)
+        for axis in ("roll", "pitch", "throttle", "yaw"):
+            expect(row(page, axis)).to_contain_text("as predicted")
+            expect(row(page, axis)).to_contain_text("reaches both lines")
+        expect(dial.get_by_text("leave it")).to_have_count(4)
+        wait_coin(page, "Sticks", RINGS)
+
+        rest = page.get_by_role("region", name="At rest, and at the lines")
+        rest.get_by_role("button", name=re.compile(r"^Take \d us and \d us for yaw")).click()
+        expect(rest.get_by_label("Deadband", exact=True)).not_to_have_value("0")
+
+        go(page, "Switchboard")
+        page.get_by_role("button", name="Give arming a band").click()
+        expect(page.get_by_role("group", name="Band of arm")).to_be_visible()
+        for mode in ("angle", "horizon", "beeper"):
+            choose(page, "Give a mode a band", mode)
+            expect(page.get_by_role("group", name=f"Band of {mode}")).to_be_visible()
+        page.get_by_role("group", name="Band of angle").get_by_role("button", name="low", exact=True).click()
+        horizon = page.get_by_role("group", name="Band of horizon")
+        for label, us in (("From", "1530"), ("To", "1780")):
+            horizon.get_by_label(label).fill(us)
+            horizon.get_by_label(label).press("Enter")
+        findings = findings_of(page)
+        expect(findings).to_contain_text("horizon's band misses every detent of CH6, the nearest by 30 us, by what the model memory lets expect.")
+        write(page)
+        page.locator("[data-gimbal=left]").focus()
+        for key, learned in (("1", "S1 on CH5: 2 of 2"), ("1", "S1 on CH5: 2 of 2"), ("2", "S2 on CH6: 2 of 3"), ("2", "S2 on CH6: 3 of 3")):
+            page.keyboard.press(key)
+            page.get_by_label(re.compile(f"^{learned} detents learned")).wait_for()
+        expect(findings).to_contain_text(re.compile(r"horizon's band misses every detent of CH6, the nearest by \d+ us\. "))
+        expect(page.get_by_role("row", name=re.compile("^high mid arm acro no band holds here"))).to_be_visible()
+        findings.get_by_role("button", name=re.compile(r"^Set the band to 1\d\d0 to 1\d\d0 us")).click()
+        write(page)
+        expect(page.get_by_role("row", name=re.compile("^high mid arm horizon"))).to_be_visible()
+
+        page.keyboard.press("2")
+        for place, mode in (("low", "angle"), ("mid", "horizon"), ("high", "acro, beeper")):
+            page.get_by_role("row", name=re.compile(f"^low {place} – {mode}.* seen$")).wait_for()
+            page.keyboard.press("1")
+            page.get_by_role("row", name=re.compile(f"^high {place} arm {mode}.* seen$")).wait_for()
+            page.keyboard.press("1")
+            page.keyboard.press("2")
+        wait_coin(page, "Switchboard", RINGS)
+
+    @in_browser
+    def test_a_mix_and_a_foreign_memory_are_named(self, people):
+        page = people.open("Dunlin", "Sticks")
+        page.get_by_role("button", name="Open the model memory").click()
+        choose(page, "Add a mix", "20 % of aileron on CH3")
+        expect(findings_of(page)).to_contain_text("A mix adds 20 % of aileron to CH3, which is for elevator.")
+        held(page, "right", [(1, 0), (-1, 0)])
+        expect(arrives(page)).to_contain_text("moves CH3 too, by 20 %")
+        findings_of(page).get_by_role("button", name="Take the mix off CH3").first.click()
+        expect(arrives(page)).not_to_contain_text("moves CH3 too")
+        memory = page.get_by_role("table", name="Model memory")
+        memory.get_by_role("checkbox", name="Reverse CH2").click()
+        held(page, "right", [(1, 0), (-1, 0)])
+        expect(arrives(page)).to_contain_text("the wrong way round")
+        expect(findings_of(page)).to_contain_text("Roll runs the wrong way round on CH2.")
+        findings_of(page).get_by_role("button", name="Take the reverse off CH2 in the transmitter").click()
+        expect(memory.get_by_role("checkbox", name="Reverse CH2")).not_to_be_checked()
+        memory.get_by_label("Sub-trim of CH2").fill("500")
+        expect(memory.get_by_text("-120 to 120")).to_be_visible()
+
+
+class SandpiperTest(BrowserTest):
+    def setUp(self):
+        super().setUp()
+        take_up(sandpiper_read())
+
+    @in_browser
+    def test_reversing_in_the_wrong_place_is_called_out(self, people):
+        page = people.open("Sandpiper", "Sticks")
+        wait_coin(page, "Sticks", CRACKED)
+        findings = findings_of(page)
+        expect(findings).to_contain_text("Elevator is reversed in the transmitter (CH2), where its servo should be reversed on the board.")
+        surfaces = page.get_by_role("list", name="Control surfaces").get_by_role("listitem")
+        elevator = surfaces.filter(has_text="pitch stick forward")
+        expect(elevator).to_contain_text("With the stick right, steadying wrong")
+        findings.get_by_role("button", name="Reverse the servo on the board, take the reverse off CH2").click()
+        write(page)
+        expect(elevator).to_contain_text("With the stick right, steadying right, reversed on the board.")
+        expect(findings).not_to_contain_text("reversed in the transmitter")
+        elevator.get_by_role("button", name="elevator goes wrong").click()
+        expect(findings).to_contain_text("it is mended at the board's servo, never in the transmitter")
+
+
+class SwitchboardTest(BrowserTest):
+    @in_browser
+    def test_edges_are_dragged_and_bands_suggested(self, people):
+        page = people.open("Curlew", "Switchboard")
+        edge = page.locator('[data-edge="angle high"]')
+        box = edge.bounding_box()
+        page.mouse.move(box["x"] + 20, box["y"] + 4)
+        page.mouse.down()
+        page.mouse.move(box["x"] + 20, box["y"] + 44, steps=4)
+        page.mouse.up()
+        angle = page.get_by_role("group", name="Band of angle")
+        expect(angle.get_by_label("To")).to_have_value(re.compile(r"^10\d0$"))
+        page.get_by_role("button", name=re.compile(r"^Suggest bands: clear \d+ us")).click()
+        expect(angle.get_by_label("To")).to_have_value(re.compile(r"^12[45]0$"))
+        expect(page.get_by_role("button", name=re.compile("^Suggest bands"))).to_have_count(0)
+
+    @in_browser
+    def test_what_blocks_arming_is_listed_with_what_clears_it(self, people):
+        page = people.open("Curlew", "Switchboard")
+        bench_of(page).get_by_role("switch", name="tilted").click()
+        bench_of(page).get_by_role("switch", name="USB").click()
+        drag(page, "left", [(0, 0)])
+        blockers = page.get_by_role("list", name="Blockers")
+        for text in ("throttle not low", "pull the throttle stick down", "tilt (40 degrees", "bench link: USB is plugged in"):
+            expect(blockers).to_contain_text(text)
+        page.keyboard.press("1")
+        expect(blockers).to_contain_text("arm switch already on")
+        page.keyboard.press("1")
+        bench_of(page).get_by_role("switch", name="tilted").click()
+        bench_of(page).get_by_role("switch", name="USB").click()
+        drag(page, "left", [(0, -1)])
+        expect(blockers).to_have_count(0)
+        choose(page, "Arm by", "stick")
+        write(page)
+        drag(page, "left", [(1, -1), (1, -1)])
+        page.keyboard.down("d")
+        expect(bench_of(page).get_by_text("armed", exact=True)).to_be_visible()
+        page.keyboard.up("d")
+
+    @in_browser
+    def test_modes_that_the_craft_cannot_do_are_not_offered_and_a_missing_fix_keeps_a_row_open(self, people):
+        page = people.open("Curlew", "Switchboard")
+        page.get_by_role("combobox", name="Give a mode a band").click()
+        expect(page.get_by_role("option", name=re.compile("^manual it is not for a quad X"))).to_be_disabled()
+        page.get_by_role("option", name=re.compile("^return home")).click()
+        home = page.get_by_role("group", name="Band of return home")
+        home.get_by_role("button", name="high", exact=True).click()
+        bench_of(page).get_by_role("switch", name="fix").click()
+        write(page)
+        page.locator("[data-gimbal=left]").focus()
+        for now in ("1500", "2000"):
+            page.keyboard.press("2")
+            page.get_by_label(re.compile(f"^S2 on CH6: .*now {now} us")).wait_for()
+        page.keyboard.press("1")
+        expect(page.get_by_role("row", name=re.compile("^low high – .*return home is asked for, but it waits for a GPS fix"))).to_be_visible()
+        bench_of(page).get_by_role("switch", name="fix").click()
+        expect(page.get_by_role("row", name=re.compile("^low high – return home"))).to_be_visible()
