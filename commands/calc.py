@@ -1,7 +1,7 @@
-"""`./bell calc ports` and `./bell calc loom`: a craft document on standard input, plan or findings as JSON on standard output.
+"""`./bell calc WHAT`: a craft document on standard input, what is worked out of it as JSON on standard output.
 
-Exit status: 0 where a plan was found (loom: nothing says stop), 3 where there is none (loom: something does), 2 where the
-document or the parts file cannot be read.
+Exit status: 0 where it could be worked out and nothing is in the way, 3 where something is (docs/commands.md says what for each), 2 where
+the document, the parts or the frames cannot be read.
 """
 
 from __future__ import annotations
@@ -9,48 +9,182 @@ from __future__ import annotations
 import argparse
 import json
 import sys
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any, TextIO
 
+from pydantic import BaseModel
+
+from commands.frames import FramesError, read_frames
 from linkcore.craft.document import CraftDocument, CraftError, load
 from linkcore.craft.parts import KitParts, unknown_parts
+from linkcore.findings import Finding
 from linkcore.loom.netlist import plan_edits, rail_loads, usb_load, wire_list
 from linkcore.loom.rules import check_loom
+from linkcore.modes.catalogue import lacking
+from linkcore.modes.detents import SwitchMeasure, as_known, known_detents
+from linkcore.modes.heard import heard_in
+from linkcore.modes.rules import check_switches
+from linkcore.modes.suggest import suggest_all
+from linkcore.modes.truth import switch_channels, truth_table
 from linkcore.parts.catalogue import PartError, UnknownPart, shipped
 from linkcore.parts.files import read_parts
 from linkcore.ports.planner import work_out
 from linkcore.ports.rules import check_ports
+from linkcore.sticks.lines import propose_deadband, step_us
+from linkcore.sticks.measure import AXES, Axis, SticksMeasure, channel_of, check_sticks
+from linkcore.sticks.travel import Places, plan_travel
+
+Answer = tuple[dict[str, Any], int]
 
 
-def calc_ports(document: CraftDocument, parts: KitParts) -> tuple[dict[str, Any], int]:
+@dataclass
+class Heard:
+    """What was measured besides the craft: from frames, or typed. `left_out`: channel frames that did not count."""
+
+    sticks: SticksMeasure = field(default_factory=SticksMeasure)
+    switches: SwitchMeasure = field(default_factory=SwitchMeasure)
+    left_out: int = 0
+    typed: dict[Axis, Places] = field(default_factory=dict)
+
+
+def calc_ports(document: CraftDocument, parts: KitParts, _heard: Heard) -> Answer:
     """Plans with the edits that take them, or the clash; and what the check says of the document as it is."""
     _ = parts.board  # raises where there is none
     worked = work_out(document, parts)
     findings = [*unknown_parts(parts), *check_ports(document, document.settings, parts)]
-    plans = [plan.model_dump(mode="json") | {"edits": [edit.model_dump(mode="json") for edit in plan_edits(document, parts, plan)]} for plan in worked.plans]
-    answer = {"plans": plans, "clash": [each.model_dump(mode="json") for each in worked.clash], "findings": [each.model_dump(mode="json") for each in findings]}
-    return answer, 3 if worked.clash else 0
+    plans = [plan.model_dump(mode="json") | {"edits": _data(plan_edits(document, parts, plan))} for plan in worked.plans]
+    return {"plans": plans, "clash": _data(worked.clash), "findings": _data(findings)}, 3 if worked.clash else 0
 
 
-def calc_loom(document: CraftDocument, parts: KitParts) -> tuple[dict[str, Any], int]:
+def calc_loom(document: CraftDocument, parts: KitParts, _heard: Heard) -> Answer:
     """What the rule check says, the wire list, and the currents."""
     findings = [*unknown_parts(parts), *check_loom(document, parts)]
     answer = {
-        "findings": [each.model_dump(mode="json") for each in findings],
-        "wires": [each.model_dump(mode="json") for each in wire_list(document, parts)],
-        "rails": [each.model_dump(mode="json") for each in rail_loads(document, parts)],
+        "findings": _data(findings),
+        "wires": _data(wire_list(document, parts)),
+        "rails": _data(rail_loads(document, parts)),
         "usb": usb_load(document, parts).model_dump(mode="json"),
     }
-    return answer, 3 if any(each.severity == "stop" for each in findings) else 0
+    return answer, 3 if _stops(findings) else 0
+
+
+def calc_travel(document: CraftDocument, parts: KitParts, heard: Heard) -> Answer:
+    """Where each stick arrives, and what to dial for each axis."""
+    part, sticks = parts.transmitter, heard.sticks
+    axes, whole = [], True
+    for axis in AXES:
+        number = channel_of(axis, document.settings.channel_map)
+        places = heard.typed.get(axis) or sticks.reached[axis].places(axis)
+        told: dict[str, Any] = {"axis": axis, "channel": number}
+        if places is None:
+            told |= {"measured": None, "why_not": "it was not moved to both ends and let rest"}
+            whole = False
+        elif number > len(document.transmitter.channels):
+            told |= {"measured": places.model_dump(), "why_not": f"the model memory has no CH{number}"}
+            whole = False
+        else:
+            plan = plan_travel(number, document.transmitter.channels[number - 1], part, places)
+            whole &= not plan.unreachable
+            told |= plan.model_dump(mode="json")
+        axes.append(told)
+    deadband = propose_deadband(sticks.noise, step_us(document, parts))
+    answer = {
+        "transmitter": part.id,
+        "found": sticks.found.model_dump(mode="json") | {"order": sticks.found.order},
+        "axes": axes,
+        "noise": {axis: noise.model_dump() for axis, noise in sticks.noise.items()},
+        "deadband": deadband.model_dump(mode="json") if deadband else None,
+        "left_out": heard.left_out,
+        "findings": _data(check_sticks(document, document.settings, parts, sticks)),
+    }
+    return answer, 0 if whole else 3
+
+
+def calc_bands(document: CraftDocument, parts: KitParts, heard: Heard) -> Answer:
+    """Every band worked out anew around the detents, measured or expected."""
+    part, channels = parts.transmitter, switch_channels(document, document.settings)
+    suggestion = suggest_all(document, document.settings, part, heard.switches)
+    switches = []
+    for channel in channels:
+        detents, seen = known_detents(document, part, heard.switches, channel)
+        source = document.transmitter.source(channel)
+        switches.append({"channel": channel, "source": source, "measured": seen, "detents": [[each.value, each.jitter] for each in detents]})
+    findings = check_switches(document, document.settings, heard.switches, parts)
+    answer = {"switches": switches, "suggestion": suggestion.model_dump(mode="json"), "left_out": heard.left_out, "findings": _data(findings)}
+    return answer, 3 if suggestion.why_not else 0
+
+
+def calc_truth(document: CraftDocument, parts: KitParts, heard: Heard) -> Answer:
+    """Every combination of the switches in use, and what each holds."""
+    part, channels = parts.transmitter, switch_channels(document, document.settings)
+    known = as_known(document, part, heard.switches, channels)
+    table = truth_table(document, document.settings, part, known, lacking(document, parts))
+    rows = [row.model_dump(mode="json", exclude={"seen"}) for row in table.rows]
+    unknown = bool(table.too_many) or not rows or rows[0]["mode"] == "?"
+    answer = {"channels": table.channels, "switches": table.switches, "too_many": table.too_many, "rows": [] if unknown else rows, "left_out": heard.left_out}
+    return answer, 3 if unknown else 0
+
+
+CALCULATIONS: dict[str, Callable[[CraftDocument, KitParts, Heard], Answer]] = {
+    "ports": calc_ports,
+    "loom": calc_loom,
+    "travel": calc_travel,
+    "bands": calc_bands,
+    "truth": calc_truth,
+}
+_MEASURED = ("travel", "bands", "truth")
+
+
+def _data(models: Sequence[BaseModel]) -> list[dict[str, Any]]:
+    return [each.model_dump(mode="json") for each in models]
+
+
+def _stops(findings: Sequence[Finding]) -> bool:
+    return any(each.severity == "stop" for each in findings)
+
+
+def _seen(text: str) -> tuple[Axis, Places]:
+    """`roll=1004,1500,1996`, or `throttle=1100,1990`."""
+    name, _, figures = text.partition("=")
+    axis = next((axis for axis in AXES if axis == name), None)
+    try:
+        values = [float(figure) for figure in figures.split(",")]
+    except ValueError:
+        values = []
+    wanted = 2 if axis == "throttle" else 3
+    if axis is None or len(values) != wanted or not all(500 <= us <= 2500 for us in values) or sorted(values) != values:
+        raise argparse.ArgumentTypeError(
+            f"{text!r}: give an axis and what was seen in us, lowest first: roll=1004,1500,1996 (pitch and yaw alike), throttle=1100,1990"
+        )
+    return axis, Places(low=values[0], centre=values[1] if wanted == 3 else None, high=values[-1])
+
+
+def _hear(options: argparse.Namespace, document: CraftDocument) -> Heard:
+    heard = Heard(typed=dict(options.seen))
+    if options.frames:
+        with options.frames.open(encoding="utf-8") as lines:
+            heard.sticks, heard.switches, heard.left_out = heard_in(read_frames(lines), document)
+    return heard
 
 
 def main(arguments: Sequence[str], into: TextIO, out: TextIO) -> int:
     """The command line; `arguments` begin with calc."""
     parser = argparse.ArgumentParser(prog="./bell calc", description="Reads a craft document on standard input, prints JSON (docs/commands.md).")
-    parser.add_argument("what", choices=["ports", "loom"])
+    parser.add_argument("what", choices=list(CALCULATIONS))
     parser.add_argument("--parts", type=Path, metavar="FILE", help="own parts, as the app exports them")
+    parser.add_argument(
+        "--frames", type=Path, metavar="FILE", help="travel, bands, truth: what ./bell decode printed of a line while sticks and switches moved"
+    )
+    parser.add_argument(
+        "--seen", type=_seen, action="append", default=[], metavar="AXIS=US,US,US", help="travel: low, centre and high as read off (throttle: two)"
+    )
     options = parser.parse_args(arguments[1:])
+    if (options.frames and options.what not in _MEASURED) or (options.seen and options.what != "travel"):
+        parser.error(f"{options.what} takes no measurement")
+    if options.what == "travel" and not options.frames and not options.seen:
+        parser.error("travel needs what was seen of the sticks: --frames FILE, or --seen for each axis")
     name = "standard input"
     try:
         document = load(json.load(into))
@@ -59,15 +193,16 @@ def main(arguments: Sequence[str], into: TextIO, out: TextIO) -> int:
             name = options.parts.name
             catalogue = catalogue.with_own(read_parts(json.loads(options.parts.read_text(encoding="utf-8"))))
         parts = KitParts.of(document, catalogue)
-        answer, status = (calc_ports if options.what == "ports" else calc_loom)(document, parts)
+        name = options.frames.name if options.frames else name
+        answer, status = CALCULATIONS[options.what](document, parts, _hear(options, document))
     except json.JSONDecodeError as error:
         print(f"bell: {name}: no JSON: {error}", file=sys.stderr)
         return 2
-    except (CraftError, PartError, UnknownPart, UnicodeDecodeError) as error:
+    except (FramesError, CraftError, PartError, UnknownPart, UnicodeDecodeError) as error:
         print(f"bell: {name}: {error}", file=sys.stderr)
         return 2
     except OSError as error:
-        print(f"bell: {options.parts}: {error.strerror}", file=sys.stderr)
+        print(f"bell: {error.filename}: {error.strerror}", file=sys.stderr)
         return 2
     json.dump(answer, out, indent=1)
     out.write("\n")

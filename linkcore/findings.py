@@ -20,6 +20,13 @@ class Edit(BaseModel):
     value: Any
 
 
+class Change(BaseModel):
+    """What an act on a craft would change, one sentence each, and the edits that do it."""
+
+    says: list[str]
+    edits: list[Edit]
+
+
 class Mend(BaseModel):
     """What would mend a finding. Without edits it is an act of the hands."""
 

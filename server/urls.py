@@ -11,7 +11,7 @@ from server.accounts.api import SessionView
 from server.captures.api import FrameView, PortView, RecordingFileView, RecordingsView, RecordingView, WindowView, reading_stream
 from server.crafts.api import CraftsView, CraftView, DraftView, RevisionsView
 from server.parts.api import CheckPartView, PartSchemasView, PartsFileView, PartsView, PartView
-from server.planning.api import ExchangePartView, KitHopView, LoomFileView, LoomHopView, PlanHopView, RingsView, SolderView, WorkOutView
+from server.planning.api import ExchangePartView, KitHopView, LoomFileView, LoomHopView, ModelMemoryView, PlanHopView, RingsView, SolderView, WorkOutView
 from server.shelf.api import BindHopView, FlashesView, FlashSettingsView, ImageFileView, ImageView, LoadHopView, ReadImageView, ShelfView
 
 
@@ -46,6 +46,7 @@ urlpatterns = [
     path("api/crafts/<uuid:craft_id>/work-out", WorkOutView.as_view()),
     path("api/crafts/<uuid:craft_id>/loom", LoomHopView.as_view()),
     path("api/crafts/<uuid:craft_id>/loom.<str:kind>", LoomFileView.as_view()),
+    path("api/crafts/<uuid:craft_id>/model-memory", ModelMemoryView.as_view()),
     path("api/crafts/<uuid:craft_id>/load", LoadHopView.as_view()),
     path("api/crafts/<uuid:craft_id>/flashes", FlashesView.as_view()),
     path("api/crafts/<uuid:craft_id>/flashes/<int:flash_id>/settings", FlashSettingsView.as_view()),

@@ -313,10 +313,15 @@ def load(data: Any) -> CraftDocument:
     try:
         return CraftDocument.model_validate(data)
     except ValidationError as error:
-        first = error.errors()[0]
-        place = "/".join(str(step) for step in first["loc"]) or "document"
-        more = f" ({error.error_count() - 1} more)" if error.error_count() > 1 else ""
-        raise CraftError(f"{place}: {first['msg'].removeprefix('Value error, ')}{more}") from error
+        raise CraftError(first_fault(error)) from error
+
+
+def first_fault(error: ValidationError) -> str:
+    """The first thing that does not fit, with its place, and how many more there are."""
+    first = error.errors()[0]
+    place = "/".join(str(step) for step in first["loc"]) or "document"
+    more = f" ({error.error_count() - 1} more)" if error.error_count() > 1 else ""
+    return f"{place}: {first['msg'].removeprefix('Value error, ')}{more}"
 
 
 def _digest(value: Any) -> str:

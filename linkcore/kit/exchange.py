@@ -9,7 +9,7 @@ from pydantic import BaseModel
 from linkcore.craft.document import CraftDocument, CraftError, TransmitterSetup, apply_edits
 from linkcore.craft.parts import KitParts, spoken_output
 from linkcore.craft.starting import factory_setup, transmitter_setup
-from linkcore.findings import Edit
+from linkcore.findings import Change, Edit
 from linkcore.kit.ability import ability, telemetry_of
 from linkcore.parts.catalogue import Catalogue
 from linkcore.parts.models import Board, Module, Peripheral, Receiver, Transmitter
@@ -19,13 +19,6 @@ from linkcore.protocols.registry import receiver_protocol
 
 Role = Literal["board", "receiver", "transmitter", "module"]
 _KINDS: dict[str, Any] = {"board": Board, "receiver": Receiver, "transmitter": Transmitter, "module": Module}
-
-
-class Change(BaseModel):
-    """What an exchange would change, one sentence each, and the edits that do it."""
-
-    says: list[str]
-    edits: list[Edit]
 
 
 def exchange(document: CraftDocument, role: Role, part_id: str, catalogue: Catalogue) -> Change:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
+
 from pydantic import BaseModel, Field
 
 from linkcore.craft.document import CraftDocument
@@ -105,3 +107,8 @@ def known_detents(document: CraftDocument, transmitter: Transmitter | None, meas
     seen = measured.detents.get(channel, [])
     expected = expected_detents(document, transmitter, channel) if transmitter else []
     return (seen, True) if seen and len(seen) >= len(expected) else (expected or seen, False)
+
+
+def as_known(document: CraftDocument, transmitter: Transmitter, measured: SwitchMeasure, channels: Iterable[int]) -> SwitchMeasure:
+    """A measurement that holds, for every one of these channels, what is known of it so far: for the truth table of a craft that was not flipped through yet."""
+    return SwitchMeasure(detents={channel: known_detents(document, transmitter, measured, channel)[0] for channel in channels})

@@ -50,11 +50,15 @@ def _nearest(rows: list[Places], at: Places) -> list[Places]:
     def neighbours(row: Places) -> list[Places]:
         return [(*row[:index], place, *row[index + 1 :]) for index in range(len(row)) for place in range(size[index]) if place != row[index]]
 
+    open_beside = {row: sum(other in left for other in neighbours(row)) for row in left}
     while left:
-        near = [row for row in ([at] if at in left else neighbours(at)) if row in left]
-        at = min(near, key=lambda row: (sum(other in left for other in neighbours(row)), row)) if near else _closest(left, at)
+        near = [at] if at in left else [row for row in neighbours(at) if row in left]
+        at = min(near, key=lambda row: (open_beside[row], row)) if near else _closest(left, at)
         left.discard(at)
         walk.append(at)
+        for row in neighbours(at):
+            if row in left:
+                open_beside[row] -= 1
     return walk
 
 

@@ -13,7 +13,7 @@ from linkcore.modes.truth import PLACES, TruthTable, switch_channels, truth_tabl
 from linkcore.standins.bench import Bench
 from linkcore.standins.messages import BandView, ModeView, RunView, SticksReport, SwitchboardReport, SwitchView, TravelView
 from linkcore.sticks.latency import latency
-from linkcore.sticks.lines import propose_deadband
+from linkcore.sticks.lines import propose_deadband, step_us
 from linkcore.sticks.measure import AXES, Axis, channel_of
 from linkcore.sticks.memory import order_of
 from linkcore.sticks.surfaces import surfaces_of
@@ -51,7 +51,7 @@ class HandsView:
         return SticksReport(
             travel=[self._travel(axis) for axis in AXES],
             resting_s=bench.measuring.watched_s(),
-            deadband=propose_deadband(measured.noise, max(bench.spec.step_us, bench.transmitter_part.count_us)),
+            deadband=propose_deadband(measured.noise, step_us(document, parts)),
             latency=self._keep("latency", id(document), lambda: latency(document, parts)),
             surfaces=self._keep("surfaces", id(document), lambda: surfaces_of(document, parts)),
             sent_order=measured.found.order or order_of(document.transmitter),

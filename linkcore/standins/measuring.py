@@ -9,8 +9,9 @@ from linkcore.craft.document import BoardSettings, CraftDocument
 from linkcore.findings import Hop
 from linkcore.lostlink.timeline import LossRun
 from linkcore.modes.detents import RowSample, SwitchMeasure
+from linkcore.modes.heard import FINDER_S, hear
 from linkcore.modes.truth import holds, switch_channels
-from linkcore.protocols.base import ChannelFrame, Frame
+from linkcore.protocols.base import Frame
 from linkcore.standins.messages import BenchState
 from linkcore.sticks.finder import ChannelFinder
 from linkcore.sticks.gimbals import PLACES
@@ -22,7 +23,6 @@ if TYPE_CHECKING:
     from linkcore.standins.bench import Bench
 
 QUIET_S = 0.12  # radio silence that counts as switched off rather than a few lost frames
-FINDER_S = 0.02  # how often the channel finder takes a sample
 Foundations = Mapping[Hop, Mapping[str, str]]
 
 
@@ -88,25 +88,10 @@ class Measuring:
         board = self._bench.board
         running = board.running
         channels = switch_channels(self._bench.document, running)
-        places = [(axis, channel_of(axis, running.channel_map)) for axis in AXES]
         for frame in frames:
-            if not isinstance(frame, ChannelFrame) or frame.failsafe or frame.frame_lost or frame.t is None:
-                continue
-            for axis, number in places:
-                if (us := frame.channel(number)) is not None:
-                    self.sticks.add(frame.t, axis, us)
-                    self._watches[axis].take(frame.t, us)
-            for channel in channels:
-                if (us := frame.channel(channel)) is not None:
-                    self.switches.add(frame.t, channel, us)
-        self._see_noise()
+            hear(frame, running.channel_map, channels, self.sticks, self.switches, self._watches)
         self._find()
         self._see_row(channels, running)
-
-    def _see_noise(self) -> None:
-        for axis, watch in self._watches.items():
-            if watch.noise is not None and self.sticks.noise.get(axis) is not watch.noise:
-                self.sticks.noise[axis] = watch.noise
 
     def watched_s(self) -> dict[Axis, float]:
         """How long each stick has rested so far, s."""

@@ -6,7 +6,9 @@ import math
 
 from pydantic import BaseModel
 
-from linkcore.craft.document import Deadband
+from linkcore.craft.document import CraftDocument, Deadband
+from linkcore.craft.parts import KitParts, spoken_output
+from linkcore.protocols.registry import RECEIVER_PROTOCOLS
 
 WATCH_S = 5.0
 STIR_US = 12.0  # a stick that left the place where it was by more is being moved
@@ -47,6 +49,13 @@ class RestWatch:
     def watched_s(self, t: float) -> float:
         """How long it has rested so far."""
         return 0.0 if self._since is None else t - self._since
+
+
+def step_us(document: CraftDocument, parts: KitParts) -> float:
+    """The smallest change of a stick that can reach the board, us: one raw count of the transmitter, or of the receiver's protocol where that is coarser."""
+    output = spoken_output(document, parts.maybe_receiver) if parts.maybe_receiver else None
+    spec = RECEIVER_PROTOCOLS.get(output.protocol) if output else None
+    return max(parts.transmitter.count_us, spec.step_us if spec else 0.0)
 
 
 class DeadbandProposal(BaseModel):

@@ -17,6 +17,7 @@ from linkcore.sticks.memory import CENTRE_US, in_counts, law_us, output_us
 
 LOW_US, HIGH_US = 1000.0, 2000.0
 REACHED_US = 1.0
+LEAST_GAIN = 0.05  # of what a place may be off; less is not worth a turn of a dial
 
 
 class Places(BaseModel):
@@ -73,8 +74,8 @@ def stick_value(us: float, channel: ChannelSetup, part: Transmitter) -> float:
 
 
 def tolerance_us(part: Transmitter) -> float:
-    """How near a place can be dialled, us: half a step of what moves it, but 1 us at least."""
-    return max(REACHED_US, part.ends.travel_step_percent * part.us_at_100 / 200, part.ends.sub_trim_step_us / 2)
+    """How near every place can be dialled, us: half a step of what moves it, but 1 us at least."""
+    return max(_allowed(3, part))
 
 
 def plan_travel(number: int, channel: ChannelSetup, part: Transmitter, measured: Places, target: Places = TARGET) -> TravelPlan:
@@ -85,20 +86,9 @@ def plan_travel(number: int, channel: ChannelSetup, part: Transmitter, measured:
     dial = _solve(values, wanted, now, part, fixed_centre=measured.centre is None)
     seen = [in_counts(us, part) for us in _predict(values, dial.figures, part)]
     predicted = Places(low=seen[0], centre=seen[1] if measured.centre is not None else None, high=seen[-1])
-    near = tolerance_us(part) + part.count_us / 2
-    unreachable = []
-    for name, us, wish, dialled, most in (
-        ("low end", predicted.low, target.low, dial.travel_low_percent, part.max_travel_percent),
-        ("high end", predicted.high, target.high, dial.travel_high_percent, part.max_travel_percent),
-    ):
-        if abs(us - wish) > near:
-            limit = f"travel is at its limit of {most} %" if dialled >= most else "its steps are too coarse"
-            unreachable.append(f"the {name} comes to {us:.0f} us and not to {wish:.0f}: {limit}")
-    if predicted.centre is not None and abs(predicted.centre - CENTRE_US) > near:
-        at_limit = abs(dial.sub_trim_us) >= part.ends.sub_trim_max_us
-        limit = f"sub-trim is at its limit of {part.ends.sub_trim_max_us:g} us" if at_limit else "its steps are too coarse"
-        unreachable.append(f"the centre comes to {predicted.centre:.0f} us and not to 1500: {limit}")
-    better = _worst(_predict(values, now.figures, part), wanted) - _worst(_predict(values, dial.figures, part), wanted) > 0.3
+    unreachable = _out_of_reach(predicted, dial, part, target)
+    off, left = (_shares(_predict(values, dials.figures, part), wanted, part) for dials in (now, dial))
+    better = max(off) > 1 and sum(left) < sum(off) - LEAST_GAIN
     path = f"/transmitter/channels/{number - 1}"
     changed = [name for name in Dials.model_fields if getattr(dial, name) != getattr(now, name)] if better else []
     edits = [Edit(path=f"{path}/{name}", value=getattr(dial, name)) for name in changed]
@@ -115,32 +105,69 @@ def _predict(values: list[float], dials: tuple[float, float, float], part: Trans
     return [law_us(value, dials, part) for value in values]
 
 
-def _worst(seen: list[float], wanted: list[float]) -> float:
-    return max(abs(us - wish) for us, wish in zip(seen, wanted, strict=True))
+def _shares(seen: list[float], wanted: list[float], part: Transmitter) -> list[float]:
+    """How far each place is off, in shares of what it may be."""
+    return [abs(us - wish) / may for us, wish, may in zip(seen, wanted, _allowed(len(seen), part), strict=True)]
+
+
+def _out_of_reach(predicted: Places, dial: Dials, part: Transmitter, target: Places) -> list[str]:
+    """What comes out farther off than steps and raw counts excuse, and which limit keeps it there."""
+    ends, most = part.ends, part.max_travel_percent
+    travels = (("low", dial.travel_low_percent), ("high", dial.travel_high_percent))
+    limits = [f"{name} travel is at its limit of {most} %" for name, at in travels if at > most - ends.travel_step_percent]
+    limits += [f"sub-trim is at its limit of {ends.sub_trim_max_us:g} us"] if abs(dial.sub_trim_us) > ends.sub_trim_max_us - ends.sub_trim_step_us else []
+    otherwise = "on this transmitter the ends shift the centre" if ends.straight else "its steps are too coarse"
+    why = " and ".join(limits) or otherwise
+    low, centre, high = (may + part.count_us / 2 for may in _allowed(3, part))
+    places = (("low end", predicted.low, target.low, low), ("centre", predicted.centre, target.centre, centre), ("high end", predicted.high, target.high, high))
+    return [
+        f"the {name} comes to {us:.0f} us and not to {wish:.0f}: {why}"
+        for name, us, wish, may in places
+        if us is not None and wish is not None and abs(us - wish) > may
+    ]
 
 
 def _solve(values: list[float], wanted: list[float], now: Dials, part: Transmitter, *, fixed_centre: bool) -> Dials:
-    """The dials within this transmitter's steps and limits whose worst place is nearest to what is wanted; among equals the smallest sum of errors."""
-    step, most_trim, most = part.ends.travel_step_percent, part.ends.sub_trim_max_us, float(part.max_travel_percent)
-    trim, low, high = now.figures
-    for _ in range(40):  # centre and ends in turn; each pulls less at the others with every round
-        if not fixed_centre:
-            trim += wanted[1] - _predict(values, (trim, low, high), part)[1]
-            trim = max(-most_trim, min(most_trim, trim))
+    """The dials within this transmitter's steps and limits that bring the centre, then the ends to where they may be; of those the nearest.
+
+    The centre comes first: the board steadies about it, and an end that cannot be reached must not drag it off.
+    """
+    most_trim, most = part.ends.sub_trim_max_us, float(part.max_travel_percent)
+    trim, ends = now.sub_trim_us, (now.travel_low_percent, now.travel_high_percent)
+    for _ in range(0 if fixed_centre else 40):  # centre and ends in turn; each pulls less at the others with every round
+        trim = max(-most_trim, min(most_trim, trim + wanted[1] - _predict(values, (trim, *ends), part)[1]))
+        ends = _ends_for(trim, ends, values, wanted, part, rounds=1)
+
+    def rank(dials: tuple[float, float, float]) -> tuple[float, ...]:
+        shares = _shares(_predict(values, dials, part), wanted, part)
+        beyond = [max(0.0, share - 1) for share in shares]
+        centre = 0.0 if fixed_centre else beyond[1]
+        return round(centre, 6), round(beyond[0] + beyond[-1], 6), round(max(shares), 6), sum(shares)
+
+    choices: list[tuple[float, float, float]] = []
+    for stepped in [now.sub_trim_us] if fixed_centre else _near(trim, part.ends.sub_trim_step_us, -most_trim, most_trim, 3):
+        lows, highs = (_near(travel, part.ends.travel_step_percent, 0, most, 1) for travel in _ends_for(stepped, ends, values, wanted, part, rounds=20))
+        choices += product([stepped], lows, highs)
+    trim, low, high = min(choices, key=rank)
+    return Dials(sub_trim_us=trim, travel_low_percent=low, travel_high_percent=high)
+
+
+def _ends_for(trim: float, ends: tuple[float, float], values: list[float], wanted: list[float], part: Transmitter, *, rounds: int) -> tuple[float, float]:
+    """Both travels, percent, that bring the ends to where they are wanted with this sub-trim; steps aside, limits kept."""
+    low, high = ends
+    per_percent, most = part.us_at_100 / 100, float(part.max_travel_percent)
+    for _ in range(rounds):
         seen = _predict(values, (trim, low, high), part)
-        per_percent = part.us_at_100 / 100
         low += (seen[0] - wanted[0]) / max(0.2, -values[0]) / per_percent
         high += (wanted[-1] - seen[-1]) / max(0.2, values[-1]) / per_percent
         low, high = (max(0.0, min(most, travel)) for travel in (low, high))
-    trims = [now.sub_trim_us] if fixed_centre else _near(trim, part.ends.sub_trim_step_us, -most_trim, most_trim, 3)
-    lows, highs = (_near(travel, step, 0, most, 2) for travel in (low, high))
+    return low, high
 
-    def rank(dials: tuple[float, float, float]) -> tuple[float, float]:
-        errors = [abs(us - wish) for us, wish in zip(_predict(values, dials, part), wanted, strict=True)]
-        return round(max(errors), 6), sum(errors)
 
-    trim, low, high = min(product(trims, lows, highs), key=rank)
-    return Dials(sub_trim_us=trim, travel_low_percent=low, travel_high_percent=high)
+def _allowed(places: int, part: Transmitter) -> list[float]:
+    """What each place may be off, us: half a step of what moves it, but 1 us at least."""
+    end, centre = max(REACHED_US, part.ends.travel_step_percent * part.us_at_100 / 200), max(REACHED_US, part.ends.sub_trim_step_us / 2)
+    return [end, end] if places == 2 else [end, centre, end]
 
 
 def _near(value: float, step: float, least: float, most: float, reach: int) -> list[float]:

@@ -215,9 +215,11 @@ def walk_proofs(bench: Bench) -> None:
     do(0.5, transmitter_on=False)
     do(0.5, transmitter_on=True)
     do(3.0, pack=True)
-    for x, y in ((-1, -1), (1, 1), (-1, 1), (1, -1)):
-        do(0.3, left={"x": x, "y": y}, right={"x": x, "y": y})
-    do(1.0, **rest)
+    for side, way in (("right", "x"), ("right", "y"), ("left", "x"), ("left", "y")):  # one stick at a time, held at both ends
+        for place in (1, -1):
+            do(0.6, **{side: rest[side].model_copy(update={way: place})})
+        do(1.2, **rest)
+    do(5.5)  # so that the noise at rest is known
     for arm in (0, 1):
         for mode in (0, 1, 2):
             do(0.6, switches={"S1": 0, "S2": mode})

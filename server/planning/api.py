@@ -6,7 +6,7 @@ import re
 import uuid
 from typing import Any, get_args
 
-from django.http import HttpResponse
+from django.http import HttpResponse, JsonResponse
 from drf_spectacular.types import OpenApiTypes
 from drf_spectacular.utils import extend_schema, extend_schema_view
 from pydantic import BaseModel
@@ -25,6 +25,7 @@ from linkcore.loom.drawing import pdf, svg, wire_csv
 from linkcore.loom.layout import lay_out
 from linkcore.loom.netlist import wire_list
 from linkcore.parts.models import Job, Peripheral
+from linkcore.sticks.memory_file import take_memory, write_memory
 from server.bench.news import tell_bench
 from server.crafts.api import find_craft, read_edits
 from server.crafts.models import Craft
@@ -230,9 +231,32 @@ class LoomFileView(APIView):
             answer = HttpResponse(pdf(lay_out(document, parts), document, wires, findings, rung), content_type="application/pdf")
         else:
             raise NotFound("the loom is to be had as svg, pdf or csv")
-        name = re.sub(r"[^A-Za-z0-9-]+", "-", document.name).strip("-").lower() or "craft"
-        answer["Content-Disposition"] = f'attachment; filename="{name}-loom.{kind}"'
-        return answer
+        return _as_file(answer, document, f"loom.{kind}")
+
+
+def _as_file(answer: HttpResponse, document: CraftDocument, what: str) -> HttpResponse:
+    """To be saved, named after the craft."""
+    name = re.sub(r"[^A-Za-z0-9-]+", "-", document.name).strip("-").lower() or "craft"
+    answer["Content-Disposition"] = f'attachment; filename="{name}-{what}"'
+    return answer
+
+
+class ModelMemoryView(APIView):
+    """The transmitter's model memory as a file of its own."""
+
+    @extend_schema(responses={200: OpenApiTypes.OBJECT, **_REFUSED})
+    def get(self, request: Request, craft_id: uuid.UUID) -> HttpResponse:
+        """The draft's model memory, as JSON to keep (docs/sticks.md)."""
+        _, document, parts = _draft(request, craft_id)
+        answer = JsonResponse(write_memory(document.transmitter, parts.transmitter), json_dumps_params={"indent": 1})
+        return _as_file(answer, document, "model-memory.json")
+
+    @extend_schema(request=OpenApiTypes.OBJECT, responses={200: ExchangeAnswer, **_REFUSED})
+    def post(self, request: Request, craft_id: uuid.UUID) -> Response:
+        """What taking such a file would change, and the findings it would bring; nothing is saved."""
+        craft, document, parts = _draft(request, craft_id)
+        change = take_memory(document, request.data)
+        return _answer(craft, _exchanged(document, parts, change.says, change.edits))
 
 
 class RingsView(APIView):

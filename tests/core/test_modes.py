@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import random
 from dataclasses import replace
-from itertools import combinations, pairwise, permutations, product
+from itertools import combinations, permutations, product
 
 from django.test import SimpleTestCase
 
@@ -15,12 +15,13 @@ from linkcore.modes.arming import Arming, ArmView, blockers
 from linkcore.modes.catalogue import MODES, exclude_each_other, lacking
 from linkcore.modes.detents import Detent, SwitchMeasure, expected_detents
 from linkcore.modes.rules import check_switches
-from linkcore.modes.suggest import clearance_of, suggest_all, suggest_bands
+from linkcore.modes.suggest import suggest_all, suggest_bands
 from linkcore.modes.truth import holds, truth_table
 from linkcore.modes.walk import flips_of, shortest_walk
 from linkcore.parts.catalogue import shipped
 from linkcore.parts.models import Switch, Transmitter
 from server.demo import scenario
+from tests.bands import SCALE, best_by_trying_all, case
 from tests.crafts import sbus_craft
 
 HARROW = shipped().of(Transmitter, "harrow-16")
@@ -46,46 +47,16 @@ def measured(**detents):
 
 
 class SuggestTest(SimpleTestCase):
-    SCALE = (950.0, 1250.0)
-
-    def best_by_trying_all(self, detents, wanted):
-        """The greatest least clearance of any set of bands on the grid."""
-        grid = [self.SCALE[0] + 10 * step for step in range(31)]
-        options = {}
-        for name, places in wanted.items():
-            options[name] = [
-                (low, high)
-                for low, high in combinations(grid, 2)
-                if {index for index, detent in enumerate(detents) if low <= detent.value <= high} == places and clearance_of(low, high, detents) > 0
-            ]
-        best = None
-        for bands in product(*options.values()):
-            apart = all(
-                not exclude_each_other(one, other) or bands[i][1] < bands[j][0] or bands[j][1] < bands[i][0]
-                for (i, one), (j, other) in combinations(enumerate(options), 2)
-            )
-            if apart:
-                clear = min(clearance_of(low, high, detents) for low, high in bands)
-                best = clear if best is None else max(best, clear)
-        return best
-
     def test_as_clear_as_the_best_of_all_bands_on_the_grid(self):
         for seed in range(24):
-            rng = random.Random(seed)
-            count = rng.choice([2, 3])
-            values = sorted(rng.sample(range(1000, 1200, 2), count))
-            while min(b - a for a, b in pairwise(values)) < 45:
-                values = sorted(rng.sample(range(1000, 1200, 2), count))
-            detents = [Detent(low=us - rng.uniform(0, 4), high=us + rng.uniform(0, 4)) for us in values]
-            first = rng.randrange(count)
-            names = rng.choice([("angle", "horizon"), ("angle", "beeper")])
-            places = {names[0]: {first}, names[1]: {rng.choice([place for place in range(count) if place != first])}}
+            detents, wanted = case(seed)
             with self.subTest(seed=seed):
-                found = suggest_bands(detents, places, self.SCALE)
-                self.assertEqual([(band.low % 10, band.high % 10) for band in found], [(0, 0)] * 2)
-                self.assertAlmostEqual(min(band.clear for band in found), self.best_by_trying_all(detents, places), delta=0.051)
-                low, high = sorted((band.low, band.high) for band in found)
-                self.assertTrue(names[1] == "beeper" or low[1] < high[0], "exclusive modes lie apart")
+                found = suggest_bands(detents, wanted, SCALE)
+                self.assertEqual({(band.low % 10, band.high % 10) for band in found}, {(0, 0)})
+                self.assertAlmostEqual(min(band.clear for band in found), best_by_trying_all(detents, wanted), delta=0.051)
+                for one, other in combinations(found, 2):
+                    if exclude_each_other(one.name, other.name):
+                        self.assertTrue(one.high < other.low or other.high < one.low, "exclusive modes lie apart")
 
     def test_neighbours_become_one_band_and_islands_two(self):
         detents = [Detent(low=us, high=us) for us in (1000, 1500, 2000)]

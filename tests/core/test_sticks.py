@@ -235,7 +235,7 @@ class TravelTest(SimpleTestCase):
         channel = ChannelSetup(source="throttle", travel_low_percent=100, travel_high_percent=100)
         plan = plan_travel(3, channel, HEDGE, Places(low=1500 - 0.7 * 400, centre=None, high=1900))
         self.assertEqual((plan.dial.travel_low_percent, plan.dial.travel_high_percent), (150, 125))
-        self.assertEqual(plan.unreachable, ["the low end comes to 1080 us and not to 1000: travel is at its limit of 150 %"])
+        self.assertEqual(plan.unreachable, ["the low end comes to 1080 us and not to 1000: low travel is at its limit of 150 %"])
         self.assertIsNone(plan.predicted.centre)
 
     def test_what_is_right_is_left_alone(self):

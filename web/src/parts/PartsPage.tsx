@@ -3,13 +3,14 @@ import Button from "@mui/material/Button";
 import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
 import { useQueryClient } from "@tanstack/react-query";
-import { type ChangeEvent, useRef, useState } from "react";
+import { useState } from "react";
 import { Link, useNavigate, useParams } from "react-router";
 import { api, taken } from "../api/client";
 import type { Part, Parts } from "../api/types";
 import { Centred } from "../look/Centred";
 import { colours, mono } from "../look/colours";
 import { HomeLink } from "../look/HomeLink";
+import { JsonFileButton } from "../look/JsonFileButton";
 import { Panel } from "../look/Panel";
 import { Problem } from "../look/Problem";
 import { useAsked } from "../look/useAsked";
@@ -305,29 +306,14 @@ function PartSheet({
 
 /** Own parts out and in, as JSON. */
 function Exchange({ workshop }: { workshop: number }) {
-  const file = useRef<HTMLInputElement>(null);
   const queries = useQueryClient();
   const [said, setSaid] = useState<{ text: string; bad: boolean } | null>(null);
-  const read = async (event: ChangeEvent<HTMLInputElement>) => {
-    const chosen = event.target.files?.[0];
-    event.target.value = "";
-    if (!chosen) return;
-    try {
-      const data = JSON.parse(await chosen.text());
-      const came = await taken(
-        api.POST("/api/workshops/{workshop_id}/parts/file", { params: { path: { workshop_id: workshop } }, body: data }),
-      );
-      setSaid({ text: `${came.added.length} parts added, ${came.replaced.length} replaced`, bad: false });
-      await queries.invalidateQueries({ queryKey: ["parts"] });
-    } catch (error) {
-      const text =
-        error instanceof SyntaxError
-          ? `${chosen.name} is no JSON: ${error.message}`
-          : error instanceof Error
-            ? error.message
-            : String(error);
-      setSaid({ text: `Nothing was taken. ${text}`, bad: true });
-    }
+  const read = async (data: never) => {
+    const came = await taken(
+      api.POST("/api/workshops/{workshop_id}/parts/file", { params: { path: { workshop_id: workshop } }, body: data }),
+    );
+    setSaid({ text: `${came.added.length} parts added, ${came.replaced.length} replaced`, bad: false });
+    await queries.invalidateQueries({ queryKey: ["parts"] });
   };
   return (
     <>
@@ -339,10 +325,9 @@ function Exchange({ workshop }: { workshop: number }) {
           {said.text}
         </Box>
       )}
-      <input ref={file} type="file" accept=".json,application/json" aria-label="Parts file" onChange={read} style={{ display: "none" }} />
-      <Button variant="outlined" onClick={() => file.current?.click()}>
+      <JsonFileButton name="Parts file" onData={read} onProblem={(text) => setSaid({ text: `Nothing was taken. ${text}`, bad: true })}>
         Import own parts
-      </Button>
+      </JsonFileButton>
       <Button variant="outlined" href={`/api/workshops/${workshop}/parts/file`} download>
         Export own parts
       </Button>

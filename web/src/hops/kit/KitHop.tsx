@@ -6,8 +6,9 @@ import MenuItem from "@mui/material/MenuItem";
 import TextField from "@mui/material/TextField";
 import { useState } from "react";
 import { Link } from "react-router";
-import type { Exchange, Finding, Part } from "../../api/types";
+import type { Part } from "../../api/types";
 import type { DraftHopProps } from "../../craft/CraftPage";
+import { type Proposal, ProposalBox } from "../../craft/ProposalBox";
 import { type Doing, exchange, useForVersion, useKitView } from "../../craft/useWorkedOut";
 import { colours } from "../../look/colours";
 import { HopHead } from "../../look/HopHead";
@@ -26,12 +27,6 @@ const ROLES: { role: Role; label: string; empty: string }[] = [
   { role: "transmitter", label: "Transmitter", empty: "no transmitter chosen" },
   { role: "module", label: "Module", empty: "none: the bay stays empty" },
 ];
-
-/** A change of parts that waits for a yes. */
-interface Proposal {
-  title: string;
-  exchange: Exchange;
-}
 
 export function KitHop({ craft, catalogue, edit }: DraftHopProps) {
   const view = useKitView(craft);
@@ -235,33 +230,6 @@ function PartRow({
       ) : (
         <Box sx={{ width: 32 }} />
       )}
-    </Box>
-  );
-}
-
-function ProposalBox({ proposal, onTake, onLeave }: { proposal: Proposal; onTake: () => void; onLeave: () => void }) {
-  const { says, findings } = proposal.exchange;
-  return (
-    <Box role="group" aria-label={proposal.title} sx={{ mt: 1.5, p: 1.5, bgcolor: colours.copperWash, borderRadius: 1, fontSize: 13.5 }}>
-      <b>{proposal.title}</b>
-      <Box component="ul" sx={{ m: 0, pl: 2.5, my: 0.5 }}>
-        {says.map((each) => (
-          <li key={each}>{each}</li>
-        ))}
-        {(findings ?? []).map((finding: Finding) => (
-          <Box component="li" key={finding.code + finding.where} sx={{ color: finding.severity === "stop" ? colours.oxide : colours.ink }}>
-            then: {finding.what}
-          </Box>
-        ))}
-      </Box>
-      <Box sx={{ display: "flex", gap: 1 }}>
-        <Button variant="contained" onClick={onTake}>
-          Take it
-        </Button>
-        <Button variant="outlined" onClick={onLeave}>
-          Leave it as it was
-        </Button>
-      </Box>
     </Box>
   );
 }

@@ -1,79 +1,146 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import Checkbox from "@mui/material/Checkbox";
-import MenuItem from "@mui/material/MenuItem";
-import TextField from "@mui/material/TextField";
-import type { CraftDocument, TransmitterSetup } from "../../api/types";
+import { useState } from "react";
+import { api, taken } from "../../api/client";
+import type { Craft, TransmitterSetup } from "../../api/types";
 import type { HopProps } from "../../craft/CraftPage";
-import { colours } from "../../look/colours";
+import { type Proposal, ProposalBox } from "../../craft/ProposalBox";
+import { type Answer, useForVersion } from "../../craft/useWorkedOut";
+import { JsonFileButton } from "../../look/JsonFileButton";
 import { NumberField } from "../../look/NumberField";
 import { Panel } from "../../look/Panel";
+import { Pick } from "../../look/Pick";
+import { Problem } from "../../look/Problem";
+import { CurveField } from "./CurveField";
+import { Mixes, Rates } from "./MemoryLists";
+import { STICK_AXES, type Write } from "./memory";
 
-const STICKS = ["aileron", "elevator", "throttle", "rudder"];
 const LAYOUTS = ["plain", "helicopter", "elevons", "flaps"] as const;
-type Write = (change: (setup: TransmitterSetup) => void) => void;
+
+const named = <T extends string | number>(values: readonly T[]) => values.map((value) => ({ value, text: String(value) }));
 
 /** The transmitter's model memory, in its own steps and limits. */
-export function MemoryPanel({ document, parts, edit }: { document: CraftDocument; parts: HopProps["parts"]; edit: HopProps["edit"] }) {
-  const setup = document.transmitter;
+export function MemoryPanel({ craft, parts, edit }: { craft: Craft; parts: HopProps["parts"]; edit: HopProps["edit"] }) {
+  const setup = craft.document.transmitter;
   const { transmitter } = parts;
+  const [proposal, propose] = useForVersion<Proposal>(craft.version);
+  const [problem, setProblem] = useState("");
   const write: Write = (change) =>
     edit((draft) => {
       change(draft.transmitter);
       return draft;
     });
-  const sources = [...STICKS, ...transmitter.switches.map((each) => each.name)];
-  const trims = Object.entries(setup.trims_us ?? {}).filter(([, us]) => us);
+  const read = async (data: never) => {
+    const answer: Answer<Proposal["exchange"]> = await taken(
+      api.POST("/api/crafts/{craft_id}/model-memory", { params: { path: { craft_id: craft.id } }, body: data }),
+    );
+    setProblem("");
+    propose({ version: answer.version, view: { title: "Take this model memory", exchange: answer.view } });
+  };
   return (
-    <Panel title={`Model memory of the ${transmitter.name}`} aside={`slot ${setup.slot ?? 1}, stick mode ${setup.stick_mode ?? 2}`}>
-      <Box sx={{ display: "flex", gap: 1, mb: 1.25, flexWrap: "wrap", alignItems: "center" }}>
-        <TextField
-          select
+    <Panel
+      title={`Model memory of the ${transmitter.name}`}
+      aside={
+        <Box sx={{ display: "flex", gap: 1 }}>
+          <JsonFileButton name="Model memory file" onData={read} onProblem={(text) => setProblem(`Nothing was taken. ${text}`)}>
+            Load a file
+          </JsonFileButton>
+          <Button variant="outlined" href={`/api/crafts/${craft.id}/model-memory`} download>
+            Save as a file
+          </Button>
+        </Box>
+      }
+    >
+      <Problem text={problem} />
+      {proposal && (
+        <Box sx={{ mb: 1.5 }}>
+          <ProposalBox proposal={proposal} onTake={() => edit(proposal.exchange.edits, craft.version)} onLeave={() => propose(null)} />
+        </Box>
+      )}
+      <Box sx={{ display: "flex", gap: 1, mb: 1.5, flexWrap: "wrap" }}>
+        <Pick
           label="Begun as"
           value={setup.layout ?? "plain"}
-          onChange={(event) => write((target) => (target.layout = event.target.value as (typeof LAYOUTS)[number]))}
-          sx={{ width: 130 }}
-        >
-          {LAYOUTS.map((layout) => (
-            <MenuItem key={layout} value={layout}>
-              {layout}
-            </MenuItem>
-          ))}
-        </TextField>
-        <TextField
-          select
+          options={named(LAYOUTS)}
+          onPick={(layout) => write((target) => (target.layout = layout))}
+        />
+        <Pick
           label="Stick mode"
           value={setup.stick_mode ?? 2}
-          onChange={(event) => write((target) => (target.stick_mode = Number(event.target.value) as 1 | 2 | 3 | 4))}
-          sx={{ width: 110 }}
-        >
-          {[1, 2, 3, 4].map((mode) => (
-            <MenuItem key={mode} value={mode}>
-              {mode}
-            </MenuItem>
-          ))}
-        </TextField>
-        <Extra
-          text="Mix"
-          items={(setup.mixes ?? []).map((mix) => `${mix.percent} % of ${mix.source} on CH${mix.to}`)}
-          onDrop={(index) => write((target) => target.mixes?.splice(index, 1))}
+          options={named([1, 2, 3, 4] as const)}
+          width={100}
+          onPick={(mode) => write((target) => (target.stick_mode = mode))}
         />
-        <Extra
-          text="Rate"
-          items={(setup.rates ?? []).map((rate) => `${rate.axis} ${rate.percent ?? 100} %`)}
-          onDrop={(index) => write((target) => target.rates?.splice(index, 1))}
+        <Pick
+          label="Memory"
+          value={setup.slot ?? 1}
+          options={named(Array.from({ length: 10 }, (_, index) => index + 1))}
+          width={92}
+          onPick={(slot) => write((target) => (target.slot = slot))}
         />
-        <Extra
-          text="Trim"
-          items={trims.map(([axis, us]) => `${axis} ${us > 0 ? "+" : ""}${us} us`)}
-          onDrop={(index) =>
-            write((target) => {
-              target.trims_us = Object.fromEntries(trims.filter((_, at) => at !== index));
-            })
-          }
-        />
-        <AddMix sources={sources} channels={setup.channels.length} write={write} />
+        {transmitter.module_bay && (
+          <Pick
+            label="Sends through"
+            value={setup.module ?? ""}
+            options={[
+              { value: "", text: craft.document.kit?.module ? "the module, as usual" : "its own radio, as usual" },
+              { value: "own radio", text: "its own radio" },
+              { value: "module bay", text: "the module bay" },
+            ]}
+            width={186}
+            onPick={(module) => write((target) => (target.module = module === "" ? null : (module as "own radio")))}
+          />
+        )}
+        {STICK_AXES.map((axis) => (
+          <NumberField
+            key={axis}
+            label={`Trim of ${axis}`}
+            value={setup.trims_us?.[axis] ?? 0}
+            unit="us"
+            min={-200}
+            max={200}
+            onCommit={(us) =>
+              write((target) => {
+                target.trims_us = { ...target.trims_us, [axis]: us };
+                if (us === 0) delete target.trims_us[axis];
+              })
+            }
+          />
+        ))}
       </Box>
+      <ChannelTable setup={setup} transmitter={transmitter} write={write} />
+      <Box sx={{ display: "grid", gridTemplateColumns: "repeat(2, minmax(0, 1fr))", gap: 2, mt: 2, alignItems: "start" }}>
+        <Mixes setup={setup} write={write} />
+        <Rates setup={setup} switches={transmitter.switches} write={write} />
+      </Box>
+    </Panel>
+  );
+}
+
+function ChannelTable({
+  setup,
+  transmitter,
+  write,
+}: {
+  setup: TransmitterSetup;
+  transmitter: HopProps["parts"]["transmitter"];
+  write: Write;
+}) {
+  const ends = transmitter.ends ?? {};
+  const most = ends.sub_trim_max_us ?? 150;
+  const numbers = [
+    { field: "sub_trim_us", label: "Sub-trim", unit: "us", min: -most, max: most },
+    { field: "travel_low_percent", label: "Low travel", unit: "%", min: 0, max: transmitter.max_travel_percent },
+    { field: "travel_high_percent", label: "High travel", unit: "%", min: 0, max: transmitter.max_travel_percent },
+  ] as const;
+  const sources = [
+    { value: "", text: "no source" },
+    ...STICK_AXES.map((axis) => ({ value: axis as string, text: axis as string })),
+    ...transmitter.switches.map(({ name }) => ({ value: name, text: name })),
+  ];
+  return (
+    <>
       <Box
         component="table"
         aria-label="Model memory"
@@ -89,126 +156,65 @@ export function MemoryPanel({ document, parts, edit }: { document: CraftDocument
             <th>channel</th>
             <th>source</th>
             <th>reverse</th>
-            <th>
-              sub-trim, steps of {transmitter.ends?.sub_trim_step_us ?? 1} us up to {transmitter.ends?.sub_trim_max_us ?? 150}
-            </th>
-            <th>
-              low travel, steps of {transmitter.ends?.travel_step_percent ?? 1} % up to {transmitter.max_travel_percent}
-            </th>
+            <th>sub-trim</th>
+            <th>low travel</th>
             <th>high travel</th>
+            <th>curve</th>
           </tr>
         </thead>
         <tbody>
-          {setup.channels.map((channel, index) => (
-            // biome-ignore lint/suspicious/noArrayIndexKey: a channel is its number
-            <tr key={index}>
-              <td>
-                <b>CH{index + 1}</b>
-              </td>
-              <td>
-                <TextField
-                  select
-                  value={sources.includes(channel.source) ? channel.source : ""}
-                  onChange={(event) =>
-                    write((target) => {
-                      const at = target.channels[index];
-                      if (at) at.source = event.target.value;
-                    })
-                  }
-                  slotProps={{ select: { displayEmpty: true }, htmlInput: { "aria-label": `Source of CH${index + 1}` } }}
-                  sx={{ width: 120 }}
-                >
-                  <MenuItem value="">no source</MenuItem>
-                  {sources.map((source) => (
-                    <MenuItem key={source} value={source}>
-                      {source}
-                    </MenuItem>
-                  ))}
-                </TextField>
-              </td>
-              <td>
-                <Checkbox
-                  size="small"
-                  checked={channel.reverse ?? false}
-                  slotProps={{ input: { "aria-label": `Reverse CH${index + 1}` } }}
-                  onChange={(_, on) =>
-                    write((target) => {
-                      const at = target.channels[index];
-                      if (at) at.reverse = on;
-                    })
-                  }
-                />
-              </td>
-              {(
-                [
-                  ["sub_trim_us", "Sub-trim", "us", -(transmitter.ends?.sub_trim_max_us ?? 150), transmitter.ends?.sub_trim_max_us ?? 150],
-                  ["travel_low_percent", "Low travel", "%", 0, transmitter.max_travel_percent],
-                  ["travel_high_percent", "High travel", "%", 0, transmitter.max_travel_percent],
-                ] as const
-              ).map(([field, label, unit, min, max]) => (
-                <td key={field}>
-                  <NumberField
-                    label={`${label} of CH${index + 1}`}
-                    bare
-                    value={channel[field] ?? 0}
-                    unit={unit}
-                    min={min}
-                    max={max}
-                    width={104}
-                    onCommit={(value) =>
-                      write((target) => {
-                        const at = target.channels[index];
-                        if (at) at[field] = value;
-                      })
-                    }
+          {setup.channels.map((channel, index) => {
+            const name = `CH${index + 1}`;
+            const set = (change: Partial<typeof channel>) =>
+              write((target) => {
+                const at = target.channels[index];
+                if (at) Object.assign(at, change);
+              });
+            return (
+              // biome-ignore lint/suspicious/noArrayIndexKey: a channel is its number
+              <tr key={index}>
+                <td>
+                  <b>{name}</b>
+                </td>
+                <td>
+                  <Pick label={`Source of ${name}`} bare value={channel.source} options={sources} onPick={(source) => set({ source })} />
+                </td>
+                <td>
+                  <Checkbox
+                    size="small"
+                    checked={channel.reverse ?? false}
+                    slotProps={{ input: { "aria-label": `Reverse ${name}` } }}
+                    onChange={(_, reverse) => set({ reverse })}
                   />
                 </td>
-              ))}
-            </tr>
-          ))}
+                {numbers.map(({ field, label, unit, min, max }) => (
+                  <td key={field}>
+                    <NumberField
+                      label={`${label} of ${name}`}
+                      bare
+                      value={channel[field] ?? 0}
+                      unit={unit}
+                      min={min}
+                      max={max}
+                      width={96}
+                      onCommit={(value) => set({ [field]: value })}
+                    />
+                  </td>
+                ))}
+                <td>
+                  <CurveField label={`Curve of ${name}`} points={channel.curve ?? []} onCommit={(curve) => set({ curve })} />
+                </td>
+              </tr>
+            );
+          })}
         </tbody>
       </Box>
-    </Panel>
-  );
-}
-
-/** What a memory holds beyond its channels, each to be taken off. */
-function Extra({ text, items, onDrop }: { text: string; items: string[]; onDrop: (index: number) => void }) {
-  return items.map((item, index) => (
-    <Button
-      key={item}
-      variant="outlined"
-      onClick={() => onDrop(index)}
-      aria-label={`Take off: ${text} ${item}`}
-      sx={{ color: colours.copperText, py: 0.2 }}
-      title="Take it off"
-    >
-      {text}: {item} ×
-    </Button>
-  ));
-}
-
-function AddMix({ sources, channels, write }: { sources: string[]; channels: number; write: Write }) {
-  return (
-    <TextField
-      select
-      label="Add a mix"
-      value=""
-      onChange={(event) => {
-        const [source = "", to = "1"] = event.target.value.split(">");
-        write((target) => {
-          target.mixes = [...(target.mixes ?? []), { source, to: Number(to), percent: 20 }];
-        });
-      }}
-      sx={{ width: 150 }}
-    >
-      {sources.slice(0, 4).flatMap((source) =>
-        [1, 2, 3, 4].slice(0, channels).map((to) => (
-          <MenuItem key={`${source}>${to}`} value={`${source}>${to}`}>
-            20 % of {source} on CH{to}
-          </MenuItem>
-        )),
-      )}
-    </TextField>
+      <Box sx={{ mt: 0.75, fontSize: 12.5, color: "text.secondary" }}>
+        The {transmitter.name} goes in steps of {ends.sub_trim_step_us ?? 1} us of sub-trim, up to {most} us, and{" "}
+        {ends.travel_step_percent ?? 1} % of travel, up to {transmitter.max_travel_percent} %; 100 % are {transmitter.us_at_100} us.{" "}
+        {(ends.straight ?? 0) > 0 && "On it the two travels shift the centre, too. "}
+        {ends.sub_trim_moves_ends === false && "On it sub-trim leaves the ends where they are. "}
+      </Box>
+    </>
   );
 }

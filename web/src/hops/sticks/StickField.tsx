@@ -22,6 +22,7 @@ interface Props {
   reached: NonNullable<Report["sticks"]["reached"]>;
   lines: { low?: number; high?: number };
   live: boolean;
+  caption: { text: string; good: boolean };
 }
 
 const at = (us: number) => ((Math.max(LOW, Math.min(HIGH, us)) - LOW) / (HIGH - LOW)) * FIELD;
@@ -29,7 +30,7 @@ const px = (us: number) => LEFT + at(us);
 const py = (us: number) => TOP + FIELD - at(us);
 
 /** One gimbal as the board sees it: a field, with the lines it is judged by. */
-export function StickField({ side, x, y, channel, axes, reached, lines, live }: Props) {
+export function StickField({ side, x, y, channel, axes, reached, lines, live, caption }: Props) {
   const trail = useRef<Point[]>([]);
   const outline = useRef<Point[]>([]);
   const now = axes[x] !== null && axes[y] !== null && axes[x] !== undefined && axes[y] !== undefined ? { x: axes[x], y: axes[y] } : null;
@@ -49,15 +50,9 @@ export function StickField({ side, x, y, channel, axes, reached, lines, live }: 
       aria-label={`${side} stick: ${x} ${now ? now.x.toFixed(0) : "unknown"}, ${y} ${now ? now.y.toFixed(0) : "unknown"} us`}
     >
       <svg width={SIZE} height={TOP + FIELD + 36} style={{ display: "block", fontFamily: mono }} aria-hidden="true">
-        <text
-          x={LEFT + FIELD / 2}
-          y={13}
-          textAnchor="middle"
-          fontSize={12}
-          fill={colours.softInk}
-          fontFamily='"Figtree Variable", sans-serif'
-        >
-          <tspan fontWeight={600}>{side === "left" ? "Left" : "Right"} stick</tspan>
+        <text x={LEFT} y={13} fontSize={12} fill={colours.softInk} fontFamily='"Figtree Variable", sans-serif'>
+          <tspan fontWeight={600}>{side === "left" ? "Left" : "Right"}</tspan>{" "}
+          <tspan fill={caption.good ? colours.verdigris : colours.copperText}>{caption.text}</tspan>
         </text>
         <rect x={LEFT} y={TOP} width={FIELD} height={FIELD} fill={colours.raised} stroke={colours.hairline} />
         {spanX.low !== null && spanX.high !== null && spanY.low !== null && spanY.high !== null && (

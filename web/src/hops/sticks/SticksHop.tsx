@@ -47,9 +47,14 @@ export function SticksHop({ craft, parts, edit }: HopProps) {
         title="Sticks"
         question="Does the board see what your thumbs do? Move one stick at a time to both its ends; all is measured."
       >
-        <Button variant="outlined" onClick={() => doAct("measure anew")}>
-          Measure anew
-        </Button>
+        <Box sx={{ display: "flex", gap: 1 }}>
+          <Button variant="outlined" onClick={() => setMemory(!memory)} aria-expanded={memory}>
+            Model memory
+          </Button>
+          <Button variant="outlined" onClick={() => doAct("measure anew")}>
+            Measure anew
+          </Button>
+        </Box>
       </HopHead>
       <Box sx={{ display: "grid", gridTemplateColumns: "282px 282px minmax(220px, 1fr)", gap: 2.5, mb: 1 }}>
         {(["left", "right"] as const).map((side) => (
@@ -63,6 +68,7 @@ export function SticksHop({ craft, parts, edit }: HopProps) {
             reached={report.sticks.reached ?? {}}
             lines={lines}
             live={live.board.link === "good"}
+            caption={captionOf(report, fields[side])}
           />
         ))}
         <Box sx={{ display: "grid", gap: 1, alignContent: "start" }}>
@@ -76,6 +82,11 @@ export function SticksHop({ craft, parts, edit }: HopProps) {
         </Box>
       </Box>
       <AxisTable report={report} lines={lines} channel={channel} />
+      {memory && (
+        <Box sx={{ mt: 2 }} ref={intoView}>
+          <MemoryPanel craft={craft} parts={parts} edit={edit} />
+        </Box>
+      )}
       <Box sx={{ display: "grid", gridTemplateColumns: "repeat(2, minmax(0, 1fr))", gap: 2, mt: 2, alignItems: "start" }}>
         <DialCard travel={work.travel} transmitter={parts.transmitter.name} current={report.draft_version === craft.version} edit={edit} />
         <RestPanel craft={craft} report={report} work={work} edit={edit} />
@@ -100,17 +111,16 @@ export function SticksHop({ craft, parts, edit }: HopProps) {
           </Box>
         </Panel>
       </Box>
-      <Box sx={{ mt: 2 }}>
-        {memory ? (
-          <MemoryPanel document={craft.document} parts={parts} edit={edit} />
-        ) : (
-          <Button variant="outlined" onClick={() => setMemory(true)}>
-            Open the model memory
-          </Button>
-        )}
-      </Box>
     </>
   );
+}
+
+const intoView = (element: HTMLElement | null) => element?.scrollIntoView({ block: "start" });
+
+/** What one gimbal still lacks, or that nothing is left. */
+function captionOf(report: Report, axes: [Axis, Axis]): { text: string; good: boolean } {
+  const open = axes.find((axis) => !report.sticks_proven[axis]);
+  return open ? { text: `${open}: ${report.stick_verdicts[open]}`, good: false } : { text: "both proven", good: true };
 }
 
 /** Each axis in numbers, on its rail, with what is left to mend. */

@@ -12,6 +12,8 @@ import { ArmingPanel } from "./ArmingPanel";
 import { Ruler } from "./Ruler";
 import { TruthTable } from "./TruthTable";
 
+const LEAST_GAIN_US = 1;
+
 interface NamedBand {
   name: string;
   path: string;
@@ -55,6 +57,7 @@ export function SwitchboardHop({ craft, parts, edit }: HopProps) {
   if (!report || !channels) return <p>Listening…</p>;
   const { switches } = report;
   const { suggestion, modes } = report.board;
+  const gain = (suggestion.clear ?? 0) - (suggestion.clear_now ?? 0);
   const bands = bandsOf(craft.document);
   const switchChannels = craft.document.transmitter.channels
     .map((channel, index) => ({ channel: index + 1, source: channel.source }))
@@ -75,8 +78,14 @@ export function SwitchboardHop({ craft, parts, edit }: HopProps) {
         question="What does each switch position do? Flip every switch through its positions; each resting value is learned as you flip."
       >
         {(suggestion.edits ?? []).length > 0 && (
-          <Button variant="contained" disabled={!current} onClick={() => edit(suggestion.edits ?? [], version)}>
-            Suggest bands: clear {suggestion.clear?.toFixed(0)} us, now {suggestion.clear_now?.toFixed(0)}
+          <Button
+            variant={gain > LEAST_GAIN_US ? "contained" : "outlined"}
+            disabled={!current}
+            onClick={() => edit(suggestion.edits ?? [], version)}
+          >
+            {gain > LEAST_GAIN_US
+              ? `Suggest bands: clear ${suggestion.clear?.toFixed(0)} us, now ${suggestion.clear_now?.toFixed(0)}`
+              : `Suggest bands: gaps shared evenly, least clearance ${suggestion.clear?.toFixed(0)} us as now`}
           </Button>
         )}
       </HopHead>
