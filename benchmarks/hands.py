@@ -126,21 +126,19 @@ def table() -> list[Row]:
 
 
 _COUNT = """async (seconds) => {
-  const rails = [...document.querySelectorAll('[data-rail] [data-now]')];
-  let changes = 0;
-  const seen = new MutationObserver((list) => { changes += list.some((each) => each.target === rails[0]) ? 1 : 0; });
-  for (const rail of rails) seen.observe(rail, { attributes: true });
+  const rail = document.querySelector('[data-live=rail]');
+  const before = Number(rail.dataset.drawn);
   const began = performance.now();
   await new Promise((done) => setTimeout(done, seconds * 1000));
-  seen.disconnect();
-  return 1000 * changes / (performance.now() - began);
+  return 1000 * (Number(rail.dataset.drawn) - before) / (performance.now() - began);
 }"""
 
 
-def live_rails(page: Any, port: int, cookie: str) -> list[Row]:
+def live_rails(page: Any, port: int) -> list[Row]:
     """Repaints of a rail, and the CPU that the page's own process takes, while somebody else's hands move the sticks without a pause."""
     craft = page.url.split("/crafts/")[1].split("/")[0]
-    page.locator("[data-rail]").first.wait_for()
+    cookie = "; ".join(f"{each['name']}={each['value']}" for each in page.context.cookies())
+    page.locator("[data-live=rail]").first.wait_for()
     stop = threading.Event()
     mover = threading.Thread(target=_move, args=(port, craft, cookie, stop))
     mover.start()
@@ -177,12 +175,12 @@ def _move(port: int, craft: str, cookie: str, stop: threading.Event) -> None:
 
     from websockets.sync.client import connect
 
-    headers = {"Cookie": f"sessionid={cookie}"}
-    with connect(f"ws://127.0.0.1:{port}/ws/crafts/{craft}/bench", additional_headers=headers, origin=f"http://127.0.0.1:{port}") as socket:
-        reader = threading.Thread(target=lambda: [None for _ in socket], daemon=True)
-        reader.start()
+    address, origin = f"ws://127.0.0.1:{port}/ws/crafts/{craft}/bench", f"http://127.0.0.1:{port}"
+    with connect(address, additional_headers={"Cookie": cookie}, origin=origin) as socket:  # type: ignore[arg-type]
         began = time.perf_counter()
-        while not stop.wait(0.04):
+        while not stop.is_set():
+            if json.loads(socket.recv())["type"] != "live":
+                continue
             t = time.perf_counter() - began
             sticks = {side: {"x": 0.9 * math.sin(t * (2.1 + at)), "y": 0.9 * math.cos(t * (1.7 + at))} for at, side in enumerate(("left", "right"))}
             socket.send(json.dumps({"type": "hands", **sticks}))

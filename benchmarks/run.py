@@ -13,6 +13,7 @@ from pathlib import Path
 
 import numpy as np
 
+from benchmarks.hands import bands, dialling, finder, live_rails, table
 from benchmarks.line import Row, every_decoder, naming, strip
 from benchmarks.load import mishaps, progress, reading
 from linkcore.craft.document import Fitted, Kit, apply_edits
@@ -31,7 +32,22 @@ RATE_HZ = 250
 
 
 def main() -> int:
-    rows = [decode_speed(), decode_memory_note(), every_decoder(), naming(), reading(), mishaps(), bench_speed(), planning(), first_page(), in_the_browser()]
+    rows = [
+        decode_speed(),
+        decode_memory_note(),
+        every_decoder(),
+        naming(),
+        reading(),
+        mishaps(),
+        bench_speed(),
+        planning(),
+        dialling(),
+        bands(),
+        table(),
+        finder(),
+        first_page(),
+        in_the_browser(),
+    ]
     rows = [row for group in rows for row in group]
     width = max(len(name) for name, *_ in rows)
     failed = 0
@@ -249,10 +265,11 @@ def _measure_page(port: int) -> tuple[list[float], list[Row]]:
         page.get_by_role("row", name="roll").wait_for()
         page.wait_for_timeout(2000)
         samples = page.evaluate(_WATCH)
+        rows = live_rails(page, port)
         with tempfile.TemporaryDirectory() as folder:
             capture = Path(folder) / "minute.vcd"
             write_capture(capture)
-            rows = strip(page, capture) + progress(page)
+            rows += strip(page, capture) + progress(page)
         chromium.close()
         return [float(sample) for sample in samples], rows
 

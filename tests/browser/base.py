@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import functools
+import os
 import re
 
 from django.test import TransactionTestCase
@@ -28,6 +29,9 @@ def in_browser(test):
             try:
                 test(self, people)
                 self.assertEqual(people.troubles, [])
+            except BaseException:
+                people.picture(self.id())
+                raise
             finally:
                 people.leave()
 
@@ -67,6 +71,12 @@ class People:
         page.wait_for_selector("[data-ready] nav")
         go(page, hop)
         return page
+
+    def picture(self, name):
+        """What everybody sees, where COINBELL_PICTURES names a folder: to look at what a failed test had before it."""
+        if folder := os.environ.get("COINBELL_PICTURES"):
+            for number, page in enumerate(page for context in self._contexts for page in context.pages):
+                page.screenshot(path=f"{folder}/{name}-{number}.png")
 
     def leave(self):
         for context in self._contexts:

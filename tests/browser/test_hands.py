@@ -33,8 +33,8 @@ def held(page, side, places):
     for to_x, to_y in places:
         page.mouse.move(x + to_x * 46, y - to_y * 46, steps=4)
         page.wait_for_function(
-            "([side, x, y]) => { const c = document.querySelector(`[data-gimbal=${side}] circle`);"
-            " return Math.abs(c.getAttribute('cx') - (59 + x * 44)) < 3 && Math.abs(c.getAttribute('cy') - (59 - y * 44)) < 3 }",
+            "([side, x, y]) => { const at = document.querySelector(`[data-gimbal=${side}]`).dataset.at.split(' ');"
+            " return Math.abs(at[0] - x) < 0.07 && Math.abs(at[1] - y) < 0.07 }",
             arg=[side, to_x, to_y],
         )
         stand_for(page, 0.6)
@@ -107,11 +107,12 @@ class DunlinTest(BrowserTest):
         findings = findings_of(page)
         expect(findings).to_contain_text("horizon's band misses every detent of CH6, the nearest by 30 us, by what the model memory lets expect.")
         write(page)
+        expect(page.get_by_text("draft is on the board")).to_be_visible()  # or the first flip would come before the board listens for it
         page.locator("[data-gimbal=left]").focus()
         for key, learned in (("1", "S1 on CH5: 2 of 2"), ("1", "S1 on CH5: 2 of 2"), ("2", "S2 on CH6: 2 of 3"), ("2", "S2 on CH6: 3 of 3")):
             page.keyboard.press(key)
             page.get_by_label(re.compile(f"^{learned} detents learned")).wait_for()
-        expect(findings).to_contain_text(re.compile(r"horizon's band misses every detent of CH6, the nearest by \d+ us\. "))
+        expect(findings).to_contain_text(re.compile(r"horizon's band misses every detent of CH6, the nearest by \d+ us\."))
         expect(page.get_by_role("row", name=re.compile("^high mid arm acro no band holds here"))).to_be_visible()
         findings.get_by_role("button", name=re.compile(r"^Set the band to 1\d\d0 to 1\d\d0 us")).click()
         write(page)
@@ -129,8 +130,9 @@ class DunlinTest(BrowserTest):
     @in_browser
     def test_a_mix_and_a_foreign_memory_are_named(self, people):
         page = people.open("Dunlin", "Sticks")
-        page.get_by_role("button", name="Open the model memory").click()
-        choose(page, "Add a mix", "20 % of aileron on CH3")
+        page.get_by_role("button", name="Model memory").click()
+        page.get_by_role("button", name="Add a mix").click()
+        choose(page, "Channel of mix 1", "CH3")
         expect(findings_of(page)).to_contain_text("A mix adds 20 % of aileron to CH3, which is for elevator.")
         held(page, "right", [(1, 0), (-1, 0)])
         expect(arrives(page)).to_contain_text("moves CH3 too, by 20 %")

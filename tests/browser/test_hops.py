@@ -44,9 +44,7 @@ def drag(page, side, places):
     page.mouse.down()
     for to_x, to_y in places:
         page.mouse.move(x + to_x * 46, y - to_y * 46, steps=4)
-        page.wait_for_function(
-            "([side, x]) => Math.abs(Number(document.querySelector(`[data-gimbal=${side}] circle`).getAttribute('cx')) - (59 + x * 44)) < 3", arg=[side, to_x]
-        )
+        page.wait_for_function("([side, x]) => Math.abs(document.querySelector(`[data-gimbal=${side}]`).dataset.at.split(' ')[0] - x) < 0.07", arg=[side, to_x])
     page.mouse.up()
 
 

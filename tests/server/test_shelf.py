@@ -241,8 +241,11 @@ class FlashSocketTest(OnTheSocket):
     def test_an_armed_board_is_not_flashed(self):
         self.write_and_restart()
         with self.viewer() as viewer:
-            viewer.say(type="hands", usb=True, left={"x": 0, "y": -1}, switches={"S1": 1})
+            viewer.say(type="hands", left={"x": 0, "y": -1}, switches={"S1": 0})
+            viewer.until("live", lambda message: message["board"]["link"] == "good" and not message["board"]["blockers"])
+            viewer.say(type="hands", switches={"S1": 1})
             viewer.until("live", lambda message: message["board"]["armed"])
+            viewer.say(type="hands", usb=True)
             answer = viewer.act("flash", flash=self.order())
             self.assertEqual((answer["ok"], "disarm first" in answer["text"]), (False, True))
             self.assertEqual(FlashRecord.objects.count(), 0)

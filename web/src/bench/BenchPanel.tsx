@@ -8,7 +8,8 @@ import { colours, mono } from "../look/colours";
 import { Gimbal } from "./Gimbal";
 import { Lever } from "./Lever";
 import { lightWords, ShownLight } from "./ShownLight";
-import { sendHands, useBenchStore } from "./useBench";
+import { sendHands, useBenchStore, useSteady } from "./useBench";
+import { useWritten } from "./useDrawn";
 
 const LOSSES = [0, 20, 60];
 
@@ -24,7 +25,7 @@ export function BenchPanel({
   folded: boolean;
   onFold: () => void;
 }) {
-  const live = useBenchStore((state) => state.live);
+  const live = useSteady((state) => state.live && shown(state.live));
   const why = useBenchStore((state) => state.waiting?.why);
   const stickMode = document.transmitter.stick_mode ?? 2;
   const hasGps = document.kit?.devices?.some((device) => device.name.startsWith("GPS"));
@@ -131,7 +132,7 @@ export function BenchPanel({
               <Plug label="tilted" on={live.tilt_deg !== 0} toggle={(on) => sendHands({ tilt_deg: on ? 40 : 0 })} />
               {hasGps && <Plug label="fix" on={live.gps_fix} toggle={(on) => sendHands({ gps_fix: on })} />}
             </Box>
-            <BoardState live={live} />
+            <BoardState />
           </Card>
           {live.failed.length > 0 && (
             <Card title="Failed parts">
@@ -153,33 +154,53 @@ export function BenchPanel({
   );
 }
 
-function BoardState({ live }: { live: Live }) {
-  const { board } = live;
-  const state = !board.powered
-    ? "no power"
-    : board.booting
-      ? "restarting…"
-      : {
-          off: "off",
-          "no signal": "no signal yet",
-          good: "link good",
-          grace: "grace: last values still count",
-          lost: "link lost: fallback",
-        }[board.link];
+/** What the panel draws. Gimbals move 25 times a second and the board's state flickers with the sticks: both look after themselves. */
+function shown(live: Live) {
+  const { transmitter_on, switches, lq_percent, loss_percent, receiver_plugged, light, light_means, usb, pack, tilt_deg, gps_fix, failed } =
+    live;
+  return { transmitter_on, switches, lq_percent, loss_percent, receiver_plugged, light, light_means, usb, pack, tilt_deg, gps_fix, failed };
+}
+
+const BLOCKED_MS = 480;
+const LINK_WORDS = {
+  off: "off",
+  "no signal": "no signal yet",
+  good: "link good",
+  grace: "grace: last values still count",
+  lost: "link lost: fallback",
+};
+
+function BoardState() {
+  const board = useSteady(
+    ({ live }) => live && { armed: live.board.armed, mode: live.board.mode, motors: live.board.motors_percent.toFixed(0) },
+  );
+  const state = useBenchStore(({ live }) =>
+    !live?.board.powered ? "no power" : live.board.booting ? "restarting…" : LINK_WORDS[live.board.link],
+  );
+  if (!board) return null;
   return (
     <Box sx={{ fontSize: 13, display: "grid", gap: 0.5 }}>
       <Box sx={{ display: "flex", gap: 0.75, flexWrap: "wrap" }}>
         <Tag tone={board.armed ? "live" : "plain"}>{board.armed ? "armed" : "disarmed"}</Tag>
         <Tag tone="plain">{board.mode}</Tag>
-        <Tag tone="plain">motors {board.motors_percent.toFixed(0)} %</Tag>
+        <Tag tone="plain">motors {board.motors} %</Tag>
         <Tag tone="plain">props off</Tag>
       </Box>
       <span>{state}</span>
-      {board.blockers.length > 0 && board.powered && !board.booting && (
-        <Box sx={{ color: colours.copperText }}>blocked by: {board.blockers.map((each) => each.what).join("; ")}</Box>
-      )}
+      <Blocked />
     </Box>
   );
+}
+
+function Blocked() {
+  const text = useWritten<HTMLDivElement>(
+    ({ live }) =>
+      live?.board.powered && !live.board.booting && live.board.blockers.length > 0
+        ? `blocked by: ${live.board.blockers.map((each) => each.what).join("; ")}`
+        : "",
+    BLOCKED_MS,
+  );
+  return <div ref={text} style={{ color: colours.copperText }} />;
 }
 
 /** A supply that is plugged in or not. */
@@ -193,21 +214,8 @@ function Plug({ label, on, toggle }: { label: string; on: boolean; toggle: (on: 
 }
 
 function Tag({ children, tone }: { children: ReactNode; tone: "live" | "plain" }) {
-  return (
-    <Box
-      component="span"
-      sx={{
-        px: 0.9,
-        borderRadius: 0.75,
-        fontSize: 12,
-        fontWeight: 600,
-        bgcolor: tone === "live" ? colours.copper : colours.bench,
-        color: tone === "live" ? colours.raised : colours.ink,
-      }}
-    >
-      {children}
-    </Box>
-  );
+  const ink = tone === "live" ? { background: colours.copper, color: colours.raised } : { background: colours.bench, color: colours.ink };
+  return <span style={{ padding: "0 7px", borderRadius: 6, fontSize: 12, fontWeight: 600, ...ink }}>{children}</span>;
 }
 
 function Card({

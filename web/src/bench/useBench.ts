@@ -1,11 +1,12 @@
-import { useEffect, useMemo } from "react";
+import { replaceEqualDeep } from "@tanstack/react-query";
+import { useEffect, useRef } from "react";
 import { create } from "zustand";
 import type { Act, Answer, FlashOrder, Hands, Live, Report, Trouble, Waiting } from "../api/types";
 
 type Status = "connecting" | "open" | "lost" | "refused";
 type Message = Live | Report | Waiting | Answer | Trouble;
 
-interface Bench {
+export interface Bench {
   status: Status;
   live: Live | null;
   report: Report | null;
@@ -63,14 +64,18 @@ export function useBenchConnection(craftId: string, onRefused: (code: number) =>
   }, [craftId, onRefused]);
 }
 
+/** Snapshots come 25 times a second, reports five times; what has not changed in them stays one and the same object, so that nothing is drawn anew for it. */
 function take(message: Message): void {
   switch (message.type) {
     case "live":
-      useBenchStore.setState({ live: message, status: "open" });
+      useBenchStore.setState(({ live }) => ({ live: replaceEqualDeep(live, message), status: "open" }));
       break;
     case "report":
       // the truth table comes only where it has changed
-      useBenchStore.setState(({ report }) => ({ report: { ...message, table: message.table ?? report?.table ?? null }, waiting: null }));
+      useBenchStore.setState(({ report }) => ({
+        report: replaceEqualDeep(report, { ...message, table: message.table ?? report?.table ?? null }),
+        waiting: null,
+      }));
       break;
     case "waiting":
       useBenchStore.setState({ waiting: message, live: null, report: null, status: "open" });
@@ -127,10 +132,13 @@ export function doAct(act: Act, version?: number, flash?: FlashOrder): Promise<A
   });
 }
 
-/** A part of what the bench tells, as one and the same object until it really changes: reports come five times a second. */
+/** What is picked of all that the bench tells, as one and the same object until it really changes. */
 export function useSteady<T>(pick: (bench: Bench) => T): T {
-  const text = useBenchStore((state) => JSON.stringify(pick(state) ?? null));
-  return useMemo(() => JSON.parse(text) as T, [text]);
+  const last = useRef<T | undefined>(undefined);
+  return useBenchStore((state) => {
+    last.current = replaceEqualDeep(last.current, pick(state)) as T;
+    return last.current;
+  });
 }
 
 /** Coins and findings as far as they are known: from the running bench, or from the draft while there is none. */

@@ -1,7 +1,8 @@
 import Box from "@mui/material/Box";
+import { memo } from "react";
 import { Link } from "react-router";
 import type { Hop, HopState } from "../api/types";
-import { known, useSteady } from "../bench/useBench";
+import { known, useBenchStore } from "../bench/useBench";
 import { COIN_WORDS, Coin } from "../look/Coin";
 import { colours, mono } from "../look/colours";
 import { HOPS, hopPath, hopTitle } from "./hops";
@@ -10,7 +11,7 @@ const UNKNOWN: HopState = { hop: "line", coin: "blank", why: "not looked at yet"
 
 /** The signal line: every hop a place on it, drawn through as far as a signal passes now. */
 export function Chain({ craftId, current }: { craftId: string; current: Hop }) {
-  const states = useSteady((state) => known(state)?.chain ?? null) ?? undefined;
+  const states = useBenchStore((state) => known(state)?.chain);
   return (
     <Box
       component="nav"
@@ -25,50 +26,80 @@ export function Chain({ craftId, current }: { craftId: string; current: Hop }) {
       }}
     >
       {HOPS.map((hop, index) => {
-        const state = states?.find((each) => each.hop === hop) ?? { ...UNKNOWN, hop };
-        const next = states?.find((each) => each.hop === HOPS[index + 1]);
-        const here = hop === current;
+        const state = states?.find((each) => each.hop === hop);
+        const [before, after] = [states?.[index - 1], states?.[index + 1]];
         return (
-          <Box key={hop} sx={{ position: "relative", display: "grid", justifyItems: "center", alignContent: "start", pt: 1.75 }}>
-            {index === 0 && <Wire from="0px" to="calc(50% - 24px)" flows={state.flows || !states} breaks={states && !state.flows} />}
-            {index > 0 && (
-              <Wire from="0px" to="calc(50% - 24px)" flows={state.flows} breaks={!state.flows && (states?.[index - 1]?.flows ?? false)} />
-            )}
-            {next && <Wire from="calc(50% + 28px)" to="100%" flows={state.flows && next.flows} />}
-            <Box
-              component={Link}
-              to={`/crafts/${craftId}/${hopPath(hop)}`}
-              aria-current={here ? "page" : undefined}
-              title={`${hopTitle(hop)}: ${state.why}`}
-              sx={{
-                display: "grid",
-                justifyItems: "center",
-                textDecoration: "none",
-                color: here ? colours.ink : colours.softInk,
-                borderRadius: 1,
-                px: 1.5,
-                "&:hover .name": { textDecoration: "underline" },
-              }}
-            >
-              <Box sx={{ p: "4px", borderRadius: "24px", border: `2px solid ${here ? colours.copper : "transparent"}` }}>
-                <Coin state={state.coin} label={COIN_WORDS[state.coin]} />
-              </Box>
-              <Box component="span" className="name" sx={{ fontSize: 13.5, fontWeight: here ? 700 : 500, lineHeight: 1.3 }}>
-                {hopTitle(hop)}
-              </Box>
-              <Box
-                component="span"
-                sx={{ fontFamily: mono, fontSize: 11.5, color: state.coin === "cracked" ? colours.oxide : colours.tarnishText }}
-              >
-                {state.value}
-              </Box>
-            </Box>
-          </Box>
+          <Place
+            key={hop}
+            hop={hop}
+            state={state ?? null}
+            to={`/crafts/${craftId}/${hopPath(hop)}`}
+            here={hop === current}
+            first={index === 0}
+            flowsBefore={before?.flows ?? false}
+            flowsAfter={after ? after.flows : null}
+          />
         );
       })}
     </Box>
   );
 }
+
+/** One hop on the line; drawn anew only when something of it has changed. `flowsAfter`: null where there is no next hop, or nothing is known yet. */
+const Place = memo(function Place({
+  hop,
+  state: known,
+  to,
+  here,
+  first,
+  flowsBefore,
+  flowsAfter,
+}: {
+  hop: Hop;
+  state: HopState | null;
+  to: string;
+  here: boolean;
+  first: boolean;
+  flowsBefore: boolean;
+  flowsAfter: boolean | null;
+}) {
+  const state = known ?? { ...UNKNOWN, hop };
+  return (
+    <Box sx={{ position: "relative", display: "grid", justifyItems: "center", alignContent: "start", pt: 1.75 }}>
+      {first ? (
+        <Wire from="0px" to="calc(50% - 24px)" flows={state.flows || !known} breaks={Boolean(known) && !state.flows} />
+      ) : (
+        <Wire from="0px" to="calc(50% - 24px)" flows={state.flows} breaks={!state.flows && flowsBefore} />
+      )}
+      {flowsAfter !== null && <Wire from="calc(50% + 28px)" to="100%" flows={state.flows && flowsAfter} />}
+      <Box
+        component={Link}
+        to={to}
+        aria-current={here ? "page" : undefined}
+        title={`${hopTitle(hop)}: ${state.why}`}
+        sx={{
+          display: "grid",
+          justifyItems: "center",
+          textDecoration: "none",
+          color: here ? colours.ink : colours.softInk,
+          borderRadius: 1,
+          px: 1.5,
+          "&:hover .name": { textDecoration: "underline" },
+        }}
+      >
+        <Box sx={{ p: "4px", borderRadius: "24px", border: `2px solid ${here ? colours.copper : "transparent"}` }}>
+          <Coin state={state.coin} label={COIN_WORDS[state.coin]} />
+        </Box>
+        <Box component="span" className="name" sx={{ fontSize: 13.5, fontWeight: here ? 700 : 500, lineHeight: 1.3 }}>
+          {hopTitle(hop)}
+        </Box>
+        <span style={{ fontFamily: mono, fontSize: 11.5, color: state.coin === "cracked" ? colours.oxide : colours.tarnishText }}>
+          {state.value}
+        </span>
+      </Box>
+    </Box>
+  );
+});
 
 function Wire({ from, to, flows, breaks = false }: { from: string; to: string; flows: boolean; breaks?: boolean }) {
   return (

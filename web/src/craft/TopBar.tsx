@@ -4,17 +4,21 @@ import Popover from "@mui/material/Popover";
 import Typography from "@mui/material/Typography";
 import { useEffect, useState } from "react";
 import { Link } from "react-router";
-import type { Craft } from "../api/types";
-import { doAct, useBenchStore } from "../bench/useBench";
+import type { Craft, Report } from "../api/types";
+import { doAct, useBenchStore, useSteady } from "../bench/useBench";
 import { colours, mono } from "../look/colours";
 import { HomeLink } from "../look/HomeLink";
 import { useSignOut } from "../session/useSession";
 import { settingName, settingValue } from "./settingNames";
 import { useUnsaved } from "./useDraft";
 
+/** What the bar draws of a report. */
+const drawn = ({ report }: { report: Report | null }) =>
+  report && { draft_version: report.draft_version, differences: report.differences, restart_due: report.restart_due };
+
 /** Craft, draft against board, and the three acts. */
 export function TopBar({ craft, user, onHelp }: { craft: Craft; user: string; onHelp: () => void }) {
-  const report = useBenchStore((state) => state.report);
+  const report = useSteady(drawn);
   const waiting = useBenchStore((state) => state.waiting !== null);
   const unsaved = useUnsaved((state) => state.queue.length);
   const signOut = useSignOut();
@@ -98,7 +102,7 @@ export function TopBar({ craft, user, onHelp }: { craft: Craft; user: string; on
 
 function Differences({ differs }: { differs: number }) {
   const [anchor, setAnchor] = useState<HTMLElement | null>(null);
-  const report = useBenchStore((state) => state.report);
+  const report = useSteady(drawn);
   if (differs === 0) {
     const due = report?.restart_due;
     return (

@@ -1,6 +1,7 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
-import type { SticksReport } from "../../api/types";
+import { memo } from "react";
+import { useBenchStore } from "../../bench/useBench";
 import type { HopProps } from "../../craft/CraftPage";
 import { colours, mono } from "../../look/colours";
 import { Panel } from "../../look/Panel";
@@ -14,17 +15,17 @@ const DIALS = [
 const figure = (value: number, unit: string) => `${unit === "us" && value > 0 ? "+" : ""}${Number(value.toFixed(1))}`;
 
 /** What to dial on the transmitter: a card to read off, and one button for the stand-in. */
-export function DialCard({
-  travel,
+export const DialCard = memo(function DialCard({
   transmitter,
-  current,
+  version,
   edit,
 }: {
-  travel: SticksReport["travel"];
   transmitter: string;
-  current: boolean;
+  version: number;
   edit: HopProps["edit"];
 }) {
+  const travel = useBenchStore((state) => state.report?.stick_work.travel) ?? [];
+  const current = useBenchStore((state) => state.report?.draft_version === version);
   const edits = travel.flatMap((each) => each.plan?.edits ?? []);
   const waits = travel.filter((each) => !each.plan);
   return (
@@ -32,7 +33,7 @@ export function DialCard({
       title={`To dial in on the ${transmitter}`}
       aside={
         edits.length > 0 ? (
-          <Button variant="contained" disabled={!current} onClick={() => edit(edits)}>
+          <Button variant="contained" disabled={!current} onClick={() => edit(edits, version)}>
             Dial it in
           </Button>
         ) : null
@@ -87,4 +88,4 @@ export function DialCard({
       </Box>
     </Panel>
   );
-}
+});

@@ -1,6 +1,6 @@
 import Box from "@mui/material/Box";
-import type { Report, SticksReport } from "../../api/types";
-import { useSteady } from "../../bench/useBench";
+import { memo } from "react";
+import { useBenchStore, useSteady } from "../../bench/useBench";
 import { colours, mono } from "../../look/colours";
 
 const AXES = [
@@ -11,7 +11,9 @@ const AXES = [
 ] as const;
 
 /** Which channel follows which stick, as it was seen. */
-export function FinderCard({ found, sent, map }: { found: Report["sticks"]["found"]; sent: SticksReport["sent_order"]; map: string }) {
+export const FinderCard = memo(function FinderCard({ map }: { map: string }) {
+  const found = useBenchStore((state) => state.report?.sticks.found);
+  const sent = useBenchStore((state) => state.report?.stick_work.sent_order);
   const moving = useSteady((state) => state.live?.moving ?? []);
   const axes = found?.axes ?? {};
   const seen = AXES.filter(({ source }) => axes[source]).length;
@@ -76,4 +78,4 @@ export function FinderCard({ found, sent, map }: { found: Report["sticks"]["foun
       </Box>
     </Box>
   );
-}
+});

@@ -1,12 +1,15 @@
 import Box from "@mui/material/Box";
-import type { SticksReport } from "../../api/types";
+import { memo } from "react";
+import { useBenchStore } from "../../bench/useBench";
 import { colours, mono } from "../../look/colours";
 import { Panel } from "../../look/Panel";
 
 const INKS = [colours.slate, colours.copper, colours.verdigris, colours.tarnish, colours.ink];
 
 /** How long a movement takes from the thumb to the board's loop, hop by hop. */
-export function LatencyBar({ latency }: { latency: NonNullable<SticksReport["latency"]> }) {
+export const LatencyBar = memo(function LatencyBar() {
+  const latency = useBenchStore((state) => state.report?.stick_work.latency);
+  if (!latency) return null;
   const total = (which: "typical_ms" | "worst_ms") => latency.parts.reduce((sum, part) => sum + part[which], 0);
   const worst = total("worst_ms");
   return (
@@ -32,11 +35,11 @@ export function LatencyBar({ latency }: { latency: NonNullable<SticksReport["lat
       ))}
       <Box component="ul" sx={{ m: 0, mt: 0.75, p: 0, listStyle: "none", display: "grid", gap: 0.3, fontSize: 12.5 }}>
         {latency.parts.map((part, index) => (
-          <Box component="li" key={part.name} sx={{ display: "grid", gridTemplateColumns: "14px 78px 96px 1fr", alignItems: "baseline" }}>
+          <Box component="li" key={part.name} sx={{ display: "grid", gridTemplateColumns: "14px 78px 116px 1fr", alignItems: "baseline" }}>
             <Box component="span" sx={{ width: 9, height: 9, bgcolor: INKS[index], opacity: 0.85, borderRadius: 0.25 }} />
             <span>{part.name}</span>
             <Box component="span" sx={{ fontFamily: mono }}>
-              {part.typical_ms.toFixed(1)} – {part.worst_ms.toFixed(1)}
+              {part.typical_ms.toFixed(1)} – {part.worst_ms.toFixed(1)} ms
             </Box>
             <Box component="span" sx={{ color: "text.secondary" }}>
               {part.why}
@@ -46,4 +49,4 @@ export function LatencyBar({ latency }: { latency: NonNullable<SticksReport["lat
       </Box>
     </Panel>
   );
-}
+});

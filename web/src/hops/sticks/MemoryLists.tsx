@@ -69,6 +69,12 @@ export function Rates({ setup, switches, write }: { setup: TransmitterSetup; swi
     <List
       title="Rates"
       empty="None: every stick gives its whole travel, straight."
+      heads={[
+        { text: "stick", width: 106 },
+        { text: "travel", width: 80 },
+        { text: "softness", width: 80 },
+        { text: "when", width: 110 },
+      ]}
       add="Add a rate"
       onAdd={() =>
         write(
@@ -101,10 +107,10 @@ export function Rates({ setup, switches, write }: { setup: TransmitterSetup; swi
               label={`Softness of rate ${index + 1}`}
               bare
               value={rate.expo_percent ?? 0}
-              unit="% soft"
+              unit="%"
               min={-100}
               max={100}
-              width={98}
+              width={80}
               onCommit={(expo_percent) => set({ expo_percent })}
             />
             <Pick
@@ -112,7 +118,7 @@ export function Rates({ setup, switches, write }: { setup: TransmitterSetup; swi
               bare
               value={rate.switch ? `${rate.switch}>${rate.position ?? 0}` : ""}
               options={when}
-              width={94}
+              width={110}
               onPick={(chosen) => {
                 const [name = "", position = "0"] = chosen.split(">");
                 set({ switch: name, position: Number(position) });
@@ -129,12 +135,14 @@ function List({
   title,
   empty,
   add,
+  heads = [],
   onAdd,
   children,
 }: {
   title: string;
   empty: string;
   add: string;
+  heads?: { text: string; width: number }[];
   onAdd: () => void;
   children: ReactNode[];
 }) {
@@ -148,6 +156,15 @@ function List({
           {add}
         </Button>
       </Box>
+      {children.length > 0 && (
+        <Box sx={{ display: "flex", gap: 0.75, fontSize: 12, color: "text.secondary" }}>
+          {heads.map(({ text, width }) => (
+            <span key={text} style={{ width }}>
+              {text}
+            </span>
+          ))}
+        </Box>
+      )}
       {children.length > 0 ? children : <Box sx={{ color: "text.secondary" }}>{empty}</Box>}
     </Box>
   );
@@ -162,7 +179,7 @@ function Row({ name, onDrop, children }: { name: string; onDrop: () => void; chi
         color="inherit"
         onClick={onDrop}
         aria-label={`Take ${name} off`}
-        sx={{ minWidth: 0, px: 0.75, color: colours.softInk, fontWeight: 500 }}
+        sx={{ minWidth: 0, px: 0.75, color: colours.softInk, fontWeight: 500, whiteSpace: "nowrap" }}
       >
         take off
       </Button>

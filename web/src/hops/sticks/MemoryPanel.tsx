@@ -1,9 +1,9 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import Checkbox from "@mui/material/Checkbox";
-import { useState } from "react";
+import { memo, useState } from "react";
 import { api, taken } from "../../api/client";
-import type { Craft, TransmitterSetup } from "../../api/types";
+import type { Craft, Transmitter, TransmitterSetup } from "../../api/types";
 import type { HopProps } from "../../craft/CraftPage";
 import { type Proposal, ProposalBox } from "../../craft/ProposalBox";
 import { type Answer, useForVersion } from "../../craft/useWorkedOut";
@@ -20,10 +20,17 @@ const LAYOUTS = ["plain", "helicopter", "elevons", "flaps"] as const;
 
 const named = <T extends string | number>(values: readonly T[]) => values.map((value) => ({ value, text: String(value) }));
 
-/** The transmitter's model memory, in its own steps and limits. */
-export function MemoryPanel({ craft, parts, edit }: { craft: Craft; parts: HopProps["parts"]; edit: HopProps["edit"] }) {
+/** The transmitter's model memory, in its own steps and limits. Its many fields are drawn when the craft changes, not with every report. */
+export const MemoryPanel = memo(function MemoryPanel({
+  craft,
+  transmitter,
+  edit,
+}: {
+  craft: Craft;
+  transmitter: Transmitter;
+  edit: HopProps["edit"];
+}) {
   const setup = craft.document.transmitter;
-  const { transmitter } = parts;
   const [proposal, propose] = useForVersion<Proposal>(craft.version);
   const [problem, setProblem] = useState("");
   const write: Write = (change) =>
@@ -110,13 +117,13 @@ export function MemoryPanel({ craft, parts, edit }: { craft: Craft; parts: HopPr
         ))}
       </Box>
       <ChannelTable setup={setup} transmitter={transmitter} write={write} />
-      <Box sx={{ display: "grid", gridTemplateColumns: "repeat(2, minmax(0, 1fr))", gap: 2, mt: 2, alignItems: "start" }}>
+      <Box sx={{ display: "grid", gridTemplateColumns: "minmax(0, 2fr) minmax(0, 2.4fr)", gap: 3, mt: 2, alignItems: "start" }}>
         <Mixes setup={setup} write={write} />
         <Rates setup={setup} switches={transmitter.switches} write={write} />
       </Box>
     </Panel>
   );
-}
+});
 
 function ChannelTable({
   setup,

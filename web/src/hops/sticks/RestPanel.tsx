@@ -1,20 +1,23 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
-import type { Craft, Report, SticksReport } from "../../api/types";
+import { memo } from "react";
+import type { Craft } from "../../api/types";
+import { useBenchStore } from "../../bench/useBench";
 import type { HopProps } from "../../craft/CraftPage";
 import { colours, mono } from "../../look/colours";
 import { NumberField } from "../../look/NumberField";
 import { Panel } from "../../look/Panel";
-import type { Axis } from "./StickField";
+import { AXES, type Axis } from "./axes";
 
 const WATCH_S = 5;
+const MOVED_US = 40;
+const NARROW_US = 20;
 
 /** Noise at rest, the deadband that follows from it, and the room beyond the stick-low and stick-high lines. */
-export function RestPanel({ craft, report, work, edit }: { craft: Craft; report: Report; work: SticksReport; edit: HopProps["edit"] }) {
-  const noise = report.sticks.noise ?? {};
+export const RestPanel = memo(function RestPanel({ craft, edit }: { craft: Craft; edit: HopProps["edit"] }) {
   const lines = craft.document.settings.stick_lines ?? { low: 1080, high: 1920 };
   const set = craft.document.settings.deadband ?? { sticks_us: 0, yaw_us: 0 };
-  const proposed = work.deadband;
+  const proposed = useBenchStore((state) => state.report?.stick_work.deadband);
   const same = proposed && proposed.deadband.sticks_us === set.sticks_us && proposed.deadband.yaw_us === set.yaw_us;
   return (
     <Panel
@@ -57,41 +60,19 @@ export function RestPanel({ craft, report, work, edit }: { craft: Craft; report:
           </tr>
         </thead>
         <tbody>
-          {(["roll", "pitch", "throttle", "yaw"] as Axis[]).map((axis) => {
-            const seen = noise[axis];
-            const reached = report.sticks.reached?.[axis];
-            const low = reached?.low == null ? null : lines.low - reached.low;
-            const high = reached?.high == null ? null : reached.high - lines.high;
-            return (
-              <tr key={axis}>
-                <Box component="th" scope="row" sx={{ textAlign: "left !important", color: "text.primary !important" }}>
-                  {axis}
-                </Box>
-                {seen ? (
-                  <>
-                    <td>{seen.peak_us.toFixed(1)} us</td>
-                    <td>{seen.deviation_us.toFixed(2)} us</td>
-                  </>
-                ) : (
-                  <Box component="td" colSpan={2} sx={{ color: "text.secondary" }}>
-                    rests {Math.min(WATCH_S, work.resting_s[axis] ?? 0).toFixed(0)} of {WATCH_S} s
-                  </Box>
-                )}
-                <Margin us={low} />
-                <Margin us={high} />
-              </tr>
-            );
-          })}
+          {AXES.map(({ axis }) => (
+            <RestRow key={axis} axis={axis} lowLine={lines.low} highLine={lines.high} />
+          ))}
         </tbody>
       </Box>
-      <Box sx={{ display: "flex", gap: 0.75, mt: 1.5, alignItems: "center", flexWrap: "wrap" }}>
+      <Box sx={{ display: "flex", gap: 0.5, mt: 1.5, alignItems: "center", flexWrap: "wrap" }}>
         <NumberField
           label="Deadband"
           value={set.sticks_us}
           unit="us"
           min={0}
           max={60}
-          width={92}
+          width={90}
           onCommit={(us) =>
             edit((document) => {
               document.settings.deadband = { ...set, sticks_us: Math.round(us) };
@@ -100,12 +81,12 @@ export function RestPanel({ craft, report, work, edit }: { craft: Craft; report:
           }
         />
         <NumberField
-          label="Deadband of yaw"
+          label="Yaw deadband"
           value={set.yaw_us}
           unit="us"
           min={0}
           max={100}
-          width={116}
+          width={104}
           onCommit={(us) =>
             edit((document) => {
               document.settings.deadband = { ...set, yaw_us: Math.round(us) };
@@ -121,7 +102,7 @@ export function RestPanel({ craft, report, work, edit }: { craft: Craft; report:
             unit="us"
             min={which === "low" ? 900 : 1600}
             max={which === "low" ? 1400 : 2100}
-            width={102}
+            width={100}
             onCommit={(us) =>
               edit((document) => {
                 document.settings.stick_lines = { ...lines, [which]: us };
@@ -136,15 +117,35 @@ export function RestPanel({ craft, report, work, edit }: { craft: Craft; report:
       </Box>
     </Panel>
   );
+});
+
+function RestRow({ axis, lowLine, highLine }: { axis: Axis; lowLine: number; highLine: number }) {
+  const seen = useBenchStore((state) => state.report?.sticks.noise?.[axis]);
+  const reached = useBenchStore((state) => state.report?.sticks.reached?.[axis]);
+  const rests = useBenchStore((state) => Math.min(WATCH_S, state.report?.stick_work.resting_s[axis] ?? 0).toFixed(0));
+  const moved = reached?.low != null && reached.high != null && reached.high - reached.low > MOVED_US;
+  return (
+    <tr>
+      <th scope="row" style={{ textAlign: "left", color: colours.ink }}>
+        {axis}
+      </th>
+      {seen ? (
+        <>
+          <td>{seen.peak_us.toFixed(1)} us</td>
+          <td>{seen.deviation_us.toFixed(2)} us</td>
+        </>
+      ) : (
+        <td colSpan={2} style={{ color: colours.softInk }}>
+          rests {rests} of {WATCH_S} s
+        </td>
+      )}
+      <Margin us={moved && reached.low != null ? lowLine - reached.low : null} />
+      <Margin us={moved && reached.high != null ? reached.high - highLine : null} />
+    </tr>
+  );
 }
 
 function Margin({ us }: { us: number | null }) {
-  return (
-    <Box
-      component="td"
-      sx={{ color: us === null ? "text.secondary" : us < 0 ? colours.oxide : us < 20 ? colours.copperText : colours.verdigris }}
-    >
-      {us === null ? "–" : us < 0 ? `${Math.abs(us).toFixed(0)} us short` : `${us.toFixed(0)} us`}
-    </Box>
-  );
+  const ink = us === null ? colours.softInk : us < 0 ? colours.oxide : us < NARROW_US ? colours.copperText : colours.verdigris;
+  return <td style={{ color: ink }}>{us === null ? "–" : us < 0 ? `${Math.abs(us).toFixed(0)} us short` : `${us.toFixed(0)} us`}</td>;
 }

@@ -1,9 +1,10 @@
-import { useRef } from "react";
-import type { Live, Report } from "../../api/types";
+import { memo, useRef } from "react";
+import type { Report } from "../../api/types";
+import { LiveCanvas } from "../../bench/LiveCanvas";
+import { type Bench, useBenchStore, useSteady } from "../../bench/useBench";
 import { colours, mono } from "../../look/colours";
+import { type Axis, channelOf, NOISE_US } from "./axes";
 import { hull, type Point } from "./hull";
-
-export type Axis = "roll" | "pitch" | "throttle" | "yaw";
 
 const SIZE = 282;
 const LEFT = 54;
@@ -12,17 +13,16 @@ const FIELD = 212;
 const LOW = 930;
 const HIGH = 2070;
 const TRAIL = 60;
+const LEAST_WAY_US = 3;
+const CROSS = 11;
 
 interface Props {
   side: "left" | "right";
   x: Axis;
   y: Axis;
-  channel: (axis: Axis) => number;
-  axes: Live["board"]["axes"];
-  reached: NonNullable<Report["sticks"]["reached"]>;
-  lines: { low?: number; high?: number };
-  live: boolean;
-  caption: { text: string; good: boolean };
+  map: string;
+  lowLine: number;
+  highLine: number;
 }
 
 const at = (us: number) => ((Math.max(LOW, Math.min(HIGH, us)) - LOW) / (HIGH - LOW)) * FIELD;
@@ -30,24 +30,19 @@ const px = (us: number) => LEFT + at(us);
 const py = (us: number) => TOP + FIELD - at(us);
 
 /** One gimbal as the board sees it: a field, with the lines it is judged by. */
-export function StickField({ side, x, y, channel, axes, reached, lines, live, caption }: Props) {
-  const trail = useRef<Point[]>([]);
-  const outline = useRef<Point[]>([]);
-  const now = axes[x] !== null && axes[y] !== null && axes[x] !== undefined && axes[y] !== undefined ? { x: axes[x], y: axes[y] } : null;
-  const known = reached[x]?.low !== null && reached[x]?.low !== undefined;
-  if (!known) outline.current = [];
-  const last = trail.current.at(-1);
-  if (now && live && (!last || Math.abs(last.x - now.x) + Math.abs(last.y - now.y) > 3)) {
-    trail.current = [...trail.current.slice(1 - TRAIL), now];
-    outline.current = hull([...outline.current, now]);
-  }
-  const box = (axis: Axis) => ({ low: reached[axis]?.low ?? null, high: reached[axis]?.high ?? null });
-  const [spanX, spanY] = [box(x), box(y)];
+export const StickField = memo(function StickField({ side, x, y, map, lowLine, highLine }: Props) {
+  const reachedX = useBenchStore((state) => state.report?.sticks.reached?.[x]);
+  const reachedY = useBenchStore((state) => state.report?.sticks.reached?.[y]);
+  const caption = useSteady(({ report }) => captionOf(report, [x, y]));
+  const known = reachedX?.low !== null && reachedX?.low !== undefined;
+  const hears = useBenchStore((state) => state.live?.board.link === "good");
+  const sees = useBenchStore((state) => state.live?.board.axes[x] != null && state.live.board.axes[y] != null);
+  const [spanX, spanY] = [reachedX, reachedY].map((each) => ({ low: each?.low ?? null, high: each?.high ?? null }));
   const ticks = [1000, 1500, 2000];
   return (
     <figure
-      style={{ margin: 0 }}
-      aria-label={`${side} stick: ${x} ${now ? now.x.toFixed(0) : "unknown"}, ${y} ${now ? now.y.toFixed(0) : "unknown"} us`}
+      style={{ margin: 0, position: "relative", width: SIZE, contain: "content" }}
+      aria-label={`${side} stick: ${x} and ${y}; in figures below`}
     >
       <svg width={SIZE} height={TOP + FIELD + 36} style={{ display: "block", fontFamily: mono }} aria-hidden="true">
         <text x={LEFT} y={13} fontSize={12} fill={colours.softInk} fontFamily='"Figtree Variable", sans-serif'>
@@ -55,7 +50,7 @@ export function StickField({ side, x, y, channel, axes, reached, lines, live, ca
           <tspan fill={caption.good ? colours.verdigris : colours.copperText}>{caption.text}</tspan>
         </text>
         <rect x={LEFT} y={TOP} width={FIELD} height={FIELD} fill={colours.raised} stroke={colours.hairline} />
-        {spanX.low !== null && spanX.high !== null && spanY.low !== null && spanY.high !== null && (
+        {spanX?.low != null && spanX.high !== null && spanY?.low != null && spanY.high !== null && (
           <rect
             x={px(spanX.low)}
             y={py(spanY.high)}
@@ -63,15 +58,6 @@ export function StickField({ side, x, y, channel, axes, reached, lines, live, ca
             height={Math.max(1, py(spanY.low) - py(spanY.high))}
             fill={colours.verdigris}
             opacity={0.12}
-          />
-        )}
-        {outline.current.length > 2 && (
-          <polygon
-            points={outline.current.map((point) => `${px(point.x)},${py(point.y)}`).join(" ")}
-            fill={colours.verdigris}
-            fillOpacity={0.1}
-            stroke={colours.verdigris}
-            strokeWidth={1.5}
           />
         )}
         <rect
@@ -83,7 +69,7 @@ export function StickField({ side, x, y, channel, axes, reached, lines, live, ca
           stroke={colours.slate}
           strokeWidth={1.5}
         />
-        {[lines.low ?? 1080, lines.high ?? 1920].map((line) => (
+        {[lowLine, highLine].map((line) => (
           <g key={line} stroke={colours.tarnish} strokeDasharray="3 3" opacity={0.9}>
             <line x1={LEFT} x2={LEFT + FIELD} y1={py(line)} y2={py(line)} />
             <line x1={px(line)} x2={px(line)} y1={TOP} y2={TOP + FIELD} />
@@ -108,7 +94,7 @@ export function StickField({ side, x, y, channel, axes, reached, lines, live, ca
           fill={colours.ink}
           fontFamily='"Figtree Variable", sans-serif'
         >
-          {x} CH{channel(x)}
+          {x} CH{channelOf(x, map)}
         </text>
         <text
           x={9}
@@ -119,24 +105,9 @@ export function StickField({ side, x, y, channel, axes, reached, lines, live, ca
           transform={`rotate(-90 9 ${TOP + FIELD / 2})`}
           fontFamily='"Figtree Variable", sans-serif'
         >
-          {y} CH{channel(y)}
+          {y} CH{channelOf(y, map)}
         </text>
-        {trail.current.length > 1 && (
-          <polyline
-            points={trail.current.map((point) => `${px(point.x)},${py(point.y)}`).join(" ")}
-            fill="none"
-            stroke={colours.copper}
-            strokeWidth={1}
-            opacity={0.35}
-          />
-        )}
-        {now && (
-          <g stroke={live ? colours.copper : colours.tarnish} strokeWidth={2.2} fill="none">
-            <circle cx={px(now.x)} cy={py(now.y)} r={5} />
-            <path d={`M${px(now.x) - 11} ${py(now.y)}h22M${px(now.x)} ${py(now.y) - 11}v22`} />
-          </g>
-        )}
-        {!now && (
+        {!sees && (
           <text
             x={LEFT + FIELD / 2}
             y={TOP + FIELD / 2 - 8}
@@ -149,6 +120,86 @@ export function StickField({ side, x, y, channel, axes, reached, lines, live, ca
           </text>
         )}
       </svg>
+      <Been x={x} y={y} known={known} ink={hears ? colours.copper : colours.tarnish} />
     </figure>
   );
+});
+
+/** Where the stick is, the last stretch of its way, and the hull of all of it. */
+function Been({ x, y, known, ink }: { x: Axis; y: Axis; known: boolean; ink: string }) {
+  const trail = useRef<Point[]>([]);
+  const outline = useRef<Point[]>([]);
+  if (!known) outline.current = [];
+  const at = ({ live }: Bench): Point | null => {
+    const [atX, atY] = [live?.board.axes[x], live?.board.axes[y]];
+    return atX == null || atY == null ? null : { x: atX, y: atY };
+  };
+  return (
+    <LiveCanvas
+      width={SIZE}
+      height={TOP + FIELD}
+      least={NOISE_US}
+      pick={(bench) => {
+        const now = at(bench);
+        const last = trail.current.at(-1);
+        const good = bench.live?.board.link === "good";
+        if (now && good && !(last && Math.abs(last.x - now.x) + Math.abs(last.y - now.y) <= LEAST_WAY_US)) {
+          trail.current = [...trail.current.slice(1 - TRAIL), now];
+          outline.current = hull([...outline.current, now]);
+        }
+        return [now?.x, now?.y];
+      }}
+      draw={(pen, bench) => {
+        drawOutline(pen, outline.current);
+        drawTrail(pen, trail.current);
+        const now = at(bench);
+        if (now) drawCross(pen, px(now.x), py(now.y), ink);
+      }}
+      style={{ position: "absolute", inset: 0, pointerEvents: "none" }}
+    />
+  );
+}
+
+function path(pen: CanvasRenderingContext2D, points: Point[]): void {
+  pen.beginPath();
+  for (const point of points) pen.lineTo(px(point.x), py(point.y));
+}
+
+function drawOutline(pen: CanvasRenderingContext2D, points: Point[]): void {
+  if (points.length < 3) return;
+  path(pen, points);
+  pen.closePath();
+  pen.fillStyle = pen.strokeStyle = colours.verdigris;
+  pen.globalAlpha = 0.1;
+  pen.fill();
+  pen.globalAlpha = 1;
+  pen.lineWidth = 1.5;
+  pen.stroke();
+}
+
+function drawTrail(pen: CanvasRenderingContext2D, points: Point[]): void {
+  path(pen, points);
+  pen.strokeStyle = colours.copper;
+  pen.lineWidth = 1;
+  pen.globalAlpha = 0.35;
+  pen.stroke();
+  pen.globalAlpha = 1;
+}
+
+function drawCross(pen: CanvasRenderingContext2D, atX: number, atY: number, ink: string): void {
+  pen.strokeStyle = ink;
+  pen.lineWidth = 2.2;
+  pen.beginPath();
+  pen.arc(atX, atY, 5, 0, 2 * Math.PI);
+  pen.moveTo(atX - CROSS, atY);
+  pen.lineTo(atX + CROSS, atY);
+  pen.moveTo(atX, atY - CROSS);
+  pen.lineTo(atX, atY + CROSS);
+  pen.stroke();
+}
+
+/** What one gimbal still lacks, or that nothing is left. */
+function captionOf(report: Report | null, axes: [Axis, Axis]): { text: string; good: boolean } {
+  const open = axes.find((axis) => !report?.sticks_proven[axis]);
+  return open ? { text: `${open}: ${report?.stick_verdicts[open] ?? "not seen yet"}`, good: false } : { text: "both proven", good: true };
 }

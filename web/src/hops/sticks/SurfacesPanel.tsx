@@ -1,6 +1,6 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
-import type { SticksReport } from "../../api/types";
+import { memo } from "react";
 import { useBenchStore } from "../../bench/useBench";
 import type { HopProps } from "../../craft/CraftPage";
 import { colours, mono } from "../../look/colours";
@@ -10,8 +10,9 @@ const says = (good: boolean | null) => (good === null ? "not looked yet" : good 
 const ink = (good: boolean | null) => (good === null ? colours.softInk : good ? colours.verdigris : colours.oxide);
 
 /** Control surfaces: which way each goes with the stick, and when the board steadies. */
-export function SurfacesPanel({ surfaces, edit }: { surfaces: SticksReport["surfaces"]; edit: HopProps["edit"] }) {
-  const live = useBenchStore((state) => state.live?.board.surfaces);
+export const SurfacesPanel = memo(function SurfacesPanel({ edit }: { edit: HopProps["edit"] }) {
+  const surfaces = useBenchStore((state) => state.report?.stick_work.surfaces) ?? [];
+  if (surfaces.length === 0) return null;
   return (
     <Panel title="Control surfaces" aside="Move the stick, look at the surface, and note what you see.">
       <Box component="ul" aria-label="Control surfaces" sx={{ m: 0, p: 0, listStyle: "none", display: "grid", gap: 0.75 }}>
@@ -22,7 +23,7 @@ export function SurfacesPanel({ surfaces, edit }: { surfaces: SticksReport["surf
             sx={{ display: "grid", gridTemplateColumns: "112px 54px minmax(0, 1fr) auto", gap: 1, alignItems: "center", fontSize: 13 }}
           >
             <b>{each.name}</b>
-            <Deflection at={live?.[each.name] ?? 0} />
+            <Deflection name={each.name} />
             <span>
               {each.move}: {each.should}.{" "}
               <Box component="span" sx={{ color: "text.secondary" }}>
@@ -55,10 +56,11 @@ export function SurfacesPanel({ surfaces, edit }: { surfaces: SticksReport["surf
       </Box>
     </Panel>
   );
-}
+});
 
 /** A surface from the side: its hinge, and how far it is out. */
-function Deflection({ at }: { at: number }) {
+function Deflection({ name }: { name: string }) {
+  const at = useBenchStore((state) => state.live?.board.surfaces[name] ?? 0);
   const lift = -at * 11;
   return (
     <svg width={54} height={30} role="img" aria-label={`${at > 0.02 ? "as the stick asks" : at < -0.02 ? "against the stick" : "neutral"}`}>

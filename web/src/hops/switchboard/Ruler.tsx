@@ -1,5 +1,6 @@
 import { type PointerEvent, useState } from "react";
 import type { SwitchView } from "../../api/types";
+import { useBenchStore } from "../../bench/useBench";
 import { colours, mono } from "../../look/colours";
 
 const H = 300;
@@ -25,16 +26,9 @@ interface Drag {
 export const rulerWidth = (view: SwitchView) => X + 20 + Math.max(1, view.bands.length) * LANE;
 
 /** One switch channel: resting values on the ruler, bands as lanes beside it; an edge is dragged, and its clearance stands beside it. */
-export function Ruler({
-  view,
-  now,
-  onEdge,
-}: {
-  view: SwitchView;
-  now: number | undefined;
-  onEdge: (band: Band, edge: "low" | "high", to: number) => void;
-}) {
+export function Ruler({ view, onEdge }: { view: SwitchView; onEdge: (band: Band, edge: "low" | "high", to: number) => void }) {
   const [drag, setDrag] = useState<Drag | null>(null);
+  const now = useBenchStore((state) => state.live?.board.channels[view.channel - 1]);
   const ticks = Array.from({ length: 13 }, (_, index) => 900 + index * 100);
   const place = (event: PointerEvent<SVGElement>) => {
     const box = event.currentTarget.ownerSVGElement?.getBoundingClientRect();

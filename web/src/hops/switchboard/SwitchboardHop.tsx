@@ -53,8 +53,8 @@ export function SwitchboardHop({ craft, parts, edit }: HopProps) {
   const report = useSteady((state) => state.report && { switches: state.report.switches, board: state.report.switchboard });
   const table = useSteady((state) => state.report?.table ?? null);
   const version = useBenchStore((state) => state.report?.draft_version);
-  const channels = useBenchStore((state) => state.live?.board.channels);
-  if (!report || !channels) return <p>Listening…</p>;
+  const listening = useBenchStore((state) => state.live !== null);
+  if (!report || !listening) return <p>Listening…</p>;
   const { switches } = report;
   const { suggestion, modes } = report.board;
   const gain = (suggestion.clear ?? 0) - (suggestion.clear_now ?? 0);
@@ -102,7 +102,6 @@ export function SwitchboardHop({ craft, parts, edit }: HopProps) {
             <Ruler
               key={view.channel}
               view={view}
-              now={channels[view.channel - 1]}
               onEdge={(band, edge, to) => edit([{ path: `${band.path}/${edge}`, value: to }], version)}
             />
           ))}
