@@ -2,23 +2,22 @@
 
 from __future__ import annotations
 
-import random
 import threading
 import time
 from typing import Any
 
-from linkcore.craft.document import ChannelSetup, ModeBand
+from linkcore.craft.document import ModeBand
 from linkcore.modes.detents import Detent, SwitchMeasure
 from linkcore.modes.suggest import suggest_bands
 from linkcore.modes.truth import truth_table
 from linkcore.parts.catalogue import shipped
-from linkcore.parts.models import EndsLaw, Switch, Transmitter
+from linkcore.parts.models import Switch, Transmitter
 from linkcore.sticks.finder import ChannelFinder, Found
 from linkcore.sticks.memory import law_us, output_us
 from linkcore.sticks.travel import HIGH_US, LOW_US, Places, plan_travel
 from tests.bands import SCALE, best_by_trying_all, case
 from tests.crafts import sbus_craft
-from tests.thumbs import Session, session
+from tests.thumbs import Session, dialling_case, session
 
 Row = tuple[str, str, str, bool]
 SESSIONS = 2000
@@ -68,24 +67,14 @@ def dialling() -> list[Row]:
     """Random laws of ends, steps and gimbals; what leaves after dialling against 1000, 1500 and 2000 us, before it is rounded to raw counts."""
     worst, reachable = 0.0, 0
     for seed in range(DIALLED):
-        rng = random.Random(seed)
-        law = EndsLaw(
-            sub_trim_step_us=rng.choice([1, 2, 4]),
-            travel_step_percent=rng.choice([0.5, 1]),
-            sub_trim_moves_ends=rng.random() < 0.5,
-            straight=rng.choice([0, 0, 0.5, 1]),
-        )
-        part = shipped().of(Transmitter, "harrow-16").model_copy(update={"ends": law, "us_at_100": rng.choice([400, 450, 512]), "count_us": 0.001})
-        channel = ChannelSetup(
-            source="aileron", sub_trim_us=rng.choice([0, -40, 30]), travel_low_percent=rng.randint(70, 120), travel_high_percent=rng.randint(70, 120)
-        )
-        stick = (rng.uniform(-1, -0.84), rng.uniform(-0.05, 0.05), rng.uniform(0.84, 1))
+        part, channel, stick = dialling_case(seed)
+        part = part.model_copy(update={"count_us": 0.001})
         low, centre, high = (output_us(channel, value, part) for value in stick)
         plan = plan_travel(1, channel, part, Places(low=low, centre=centre, high=high))
         if plan.unreachable:
             continue
         reachable += 1
-        ends, middle = max(1.0, law.travel_step_percent * part.us_at_100 / 200), max(1.0, law.sub_trim_step_us / 2)
+        ends, middle = max(1.0, part.ends.travel_step_percent * part.us_at_100 / 200), max(1.0, part.ends.sub_trim_step_us / 2)
         for value, wanted, allowed in zip(stick, (LOW_US, 1500.0, HIGH_US), (ends, middle, ends), strict=True):
             worst = max(worst, abs(law_us(value, plan.dial.figures, part) - wanted) / allowed)
     return [

@@ -34,7 +34,7 @@ def best_by_trying_all(detents: list[Detent], wanted: dict[str, set[int]], scale
         holding = [
             (clearance_of(low, high, detents), low, high, name)
             for low, high in combinations(grid, 2)
-            if {index for index, detent in enumerate(detents) if low <= detent.value <= high} == places
+            if {index for index, detent in enumerate(detents) if low <= detent.value < high} == places
         ]
         options.append(sorted((each for each in holding if each[0] > 0), reverse=True))
     best = 0.0
@@ -47,7 +47,7 @@ def best_by_trying_all(detents: list[Detent], wanted: dict[str, set[int]], scale
         for option in options[len(chosen)]:
             if option[0] <= best:
                 return  # those that follow are no clearer
-            if all(not exclude_each_other(option[3], other[3]) or option[2] < other[1] or other[2] < option[1] for other in chosen):
+            if all(not exclude_each_other(option[3], other[3]) or option[2] <= other[1] or other[2] <= option[1] for other in chosen):
                 go_on([*chosen, option])
 
     go_on([])

@@ -1,9 +1,10 @@
-"""Django's runner, which also writes down how many tests passed, and stops the live server and the browser."""
+"""Django's runner, which also writes down how many tests passed and which took longest, and stops the live server and the browser."""
 
 from __future__ import annotations
 
 import json
 import os
+import time
 import unittest
 from pathlib import Path
 
@@ -11,11 +12,22 @@ from django.test.runner import DiscoverRunner
 
 from tests import live
 
+SLOWEST = 12
+
 
 class Counting(unittest.TextTestResult):
     def __init__(self, *args, **kwargs):
         super().__init__(*args, **kwargs)
         self.passed = 0
+        self.taken: list[tuple[float, str]] = []
+
+    def startTest(self, test):
+        super().startTest(test)
+        self._began = time.monotonic()
+
+    def stopTest(self, test):
+        super().stopTest(test)
+        self.taken.append((time.monotonic() - self._began, test.id()))
 
     def addSuccess(self, test):
         super().addSuccess(test)
@@ -29,6 +41,8 @@ class Runner(DiscoverRunner):
     def run_suite(self, suite, **kwargs):
         result = super().run_suite(suite, **kwargs)
         failed = len(result.failures) + len(result.errors) + len(result.unexpectedSuccesses)
+        slowest = sorted(result.taken, reverse=True)[:SLOWEST]
+        print("\nslowest: " + ", ".join(f"{name.removeprefix('tests.')} {seconds:.0f} s" for seconds, name in slowest if seconds >= 1))
         target = os.environ.get("COINBELL_TEST_RESULT")
         if target:
             Path(target).write_text(json.dumps({"passed": result.passed, "failed": failed, "skipped": len(result.skipped)}))

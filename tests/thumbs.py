@@ -6,6 +6,9 @@ import random
 from dataclasses import dataclass, field
 from itertools import permutations
 
+from linkcore.craft.document import ChannelSetup
+from linkcore.parts.catalogue import shipped
+from linkcore.parts.models import EndsLaw, Transmitter
 from linkcore.sticks.gimbals import PLACES, STICKS
 
 ORDERS = ["".join(order) for order in permutations("AETR")]
@@ -94,3 +97,19 @@ def session(seed: int, jitter_us: float = 4.0) -> Session:
                 still(rng.uniform(0.04, 0.3))
         still(rng.uniform(1.4, 2.2) + (2.0 if axis == "throttle" else 0.0))
     return made
+
+
+def dialling_case(seed: int) -> tuple[Transmitter, ChannelSetup, tuple[float, float, float]]:
+    """A transmitter with a law of ends of its own, a channel as it is dialled, and what its stick gives low, let go and high."""
+    rng = random.Random(seed)
+    law = EndsLaw(
+        sub_trim_step_us=rng.choice([1, 2, 4]),
+        travel_step_percent=rng.choice([0.5, 1]),
+        sub_trim_moves_ends=rng.random() < 0.5,
+        straight=rng.choice([0, 0, 0.5, 1]),
+    )
+    part = shipped().of(Transmitter, "harrow-16").model_copy(update={"ends": law, "us_at_100": rng.choice([400, 450, 512]), "count_us": rng.choice([0.5, 1.0])})
+    channel = ChannelSetup(
+        source="aileron", sub_trim_us=rng.choice([0, -40, 30]), travel_low_percent=rng.randint(70, 120), travel_high_percent=rng.randint(70, 120)
+    )
+    return part, channel, (rng.uniform(-1, -0.84), rng.uniform(-0.05, 0.05), rng.uniform(0.84, 1))

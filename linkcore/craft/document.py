@@ -203,7 +203,7 @@ class ReceiverInput(_Section):
 
 
 class Band(_Section):
-    """A stretch of a channel's travel, `low` to `high` us, both included. `channel` counts from 1."""
+    """A stretch of a channel's travel, us: `low` is in it, `high` is not, so that bands which touch share nothing. `channel` counts from 1."""
 
     channel: int = Field(ge=1, le=18)
     low: Us
@@ -217,7 +217,7 @@ class Band(_Section):
 
     def holds(self, us: float) -> bool:
         """Whether a channel value lies in the band."""
-        return self.low <= us <= self.high
+        return self.low <= us < self.high
 
 
 class ModeBand(Band):

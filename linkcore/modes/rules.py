@@ -9,7 +9,7 @@ from linkcore.craft.parts import KitParts
 from linkcore.findings import Check, Edit, Finding, Mend
 from linkcore.modes.catalogue import DEFAULT_MODE, FLYERS, NOT_A_FLIGHT_MODE, exclude_each_other, lacking
 from linkcore.modes.detents import MOST_SWITCHES, Detent, SwitchMeasure, known_detents
-from linkcore.modes.suggest import SCALE_US, edges_between
+from linkcore.modes.suggest import SCALE_US, edge_between
 from linkcore.modes.truth import switch_channels, truth_table
 
 CHECK = Check("switchboard")
@@ -101,7 +101,7 @@ def _fit(name: str, band: Band, path: str, detents: list[Detent], seen: bool) ->
 def _clashes(settings: BoardSettings) -> Iterator[Finding]:
     for index, band in enumerate(settings.modes):
         for other in settings.modes[index + 1 :]:
-            if band.channel == other.channel and exclude_each_other(band.mode, other.mode) and band.low <= other.high and other.low <= band.high:
+            if band.channel == other.channel and exclude_each_other(band.mode, other.mode) and band.low < other.high and other.low < band.high:
                 yield CHECK.stop(
                     "switchboard.overlap",
                     f"{band.mode}, {other.mode}",
@@ -171,7 +171,7 @@ def named_bands(settings: BoardSettings) -> list[tuple[str, Band, str]]:
 
 def held_by(band: Band, detents: list[Detent]) -> list[Detent]:
     """The detents that a band touches, jitter included."""
-    return [detent for detent in detents if band.low <= detent.high and detent.low <= band.high]
+    return [detent for detent in detents if band.low <= detent.high and detent.low < band.high]
 
 
 def misses(band: Band, detents: list[Detent]) -> bool:
@@ -188,8 +188,8 @@ def around(detent: Detent, detents: list[Detent]) -> tuple[float, float]:
     """The band that holds one detent alone with the greatest clearance: to the middle of the gap on both sides, or to the end of the scale."""
     ordered = sorted(detents, key=lambda each: each.value)
     at = next(index for index, each in enumerate(ordered) if each is detent or each.value == detent.value)
-    low = edges_between(ordered[at - 1].high, ordered[at].low, 1)[0] if at > 0 else SCALE_US[0]
-    high = edges_between(ordered[at].high, ordered[at + 1].low, 1)[0] if at + 1 < len(ordered) else SCALE_US[1]
+    low = edge_between(ordered[at - 1].high, ordered[at].low) if at > 0 else SCALE_US[0]
+    high = edge_between(ordered[at].high, ordered[at + 1].low) if at + 1 < len(ordered) else SCALE_US[1]
     return low, high
 
 

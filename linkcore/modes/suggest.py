@@ -29,7 +29,8 @@ class Suggested(BaseModel):
 def suggest_bands(detents: Sequence[Detent], wanted: Mapping[str, set[int]], scale: tuple[float, float] = SCALE_US) -> list[Suggested]:
     """The bands of one channel. `wanted`: for each mode the places (from 0, lowest first) at which it is to hold; neighbours become one band.
 
-    Raise ValueError where two modes that exclude each other are wanted at one place, or where detents lie so near that no edge fits between.
+    Modes that exclude each other may touch: a band does not hold its upper edge. Raise ValueError where two of them are wanted at one place, or where
+    detents run into each other.
     """
     for name, places in wanted.items():
         for other, others in wanted.items():
@@ -37,11 +38,14 @@ def suggest_bands(detents: Sequence[Detent], wanted: Mapping[str, set[int]], sca
                 raise ValueError(f"{name} and {other} exclude each other; they cannot share a position of the switch")
         if any(not 0 <= place < len(detents) for place in places):
             raise ValueError(f"{name}: the switch has {len(detents)} positions")
+    for one, other in pairwise(detents):
+        if one.high >= other.low:
+            raise ValueError(f"the detents at {one.value:.0f} and {other.value:.0f} us run into each other: give the switch's channel more travel")
+    edges = _edges(detents, scale)
     found = []
     for name, places in wanted.items():
         for first, last in _runs(places):
-            low = scale[0] if first == 0 else _edge(detents, first - 1, name, wanted, upper=False)
-            high = scale[1] if last == len(detents) - 1 else _edge(detents, last, name, wanted, upper=True)
+            low, high = edges[first], edges[last + 1]
             found.append(Suggested(name=name, low=low, high=high, clear=round(clearance_of(low, high, detents), 1)))
     return sorted(found, key=lambda band: (band.name, band.low))
 
@@ -50,7 +54,7 @@ def clearance_of(low: float, high: float, detents: Sequence[Detent]) -> float:
     """How many us lie between either edge and the nearest detent, jitter included; negative where an edge cuts through one."""
     gaps = []
     for detent in detents:
-        if low <= detent.value <= high:
+        if low <= detent.value < high:
             gaps.append(min(detent.low - low, high - detent.high))
         else:
             gaps.append(low - detent.high if detent.value < low else detent.low - high)
@@ -67,27 +71,16 @@ def _runs(places: set[int]) -> list[tuple[int, int]]:
     return runs
 
 
-def _edge(detents: Sequence[Detent], below: int, name: str, wanted: Mapping[str, set[int]], *, upper: bool) -> float:
-    """The edge of `name` between the detents `below` and `below + 1`; where a mode that excludes it begins there too, both edges share the gap."""
-    lower, higher = detents[below].high, detents[below + 1].low
-    mine, theirs = (below, below + 1) if upper else (below + 1, below)
-    shared = any(exclude_each_other(name, other) and theirs in places and mine not in places for other, places in wanted.items())
-    edges = edges_between(lower, higher, 2 if shared else 1)
-    return edges[0] if upper else edges[-1]
+def _edges(detents: Sequence[Detent], scale: tuple[float, float]) -> list[float]:
+    """Where bands begin and end: both ends of the scale, and one edge in each gap between detents."""
+    return [scale[0], *(edge_between(one.high, other.low) for one, other in pairwise(detents)), scale[1]]
 
 
-def edges_between(lower: float, higher: float, count: int) -> list[float]:
-    """One or two different edges on the grid with the greatest least distance from both sides; raise ValueError where the gap has no room."""
+def edge_between(lower: float, higher: float) -> float:
+    """The edge on the grid that is farthest from both detents, us; where the gap is narrower than the grid, or there is none, its middle."""
     middle = (lower + higher) / 2
-    grid = [round(middle / STEP_US) * STEP_US + away * STEP_US for away in (-2, -1, 0, 1, 2)]
-    inside = sorted((edge for edge in grid if lower < edge < higher), key=lambda edge: (abs(edge - middle), edge))[:count]
-    if not inside and count == 1 and lower < higher:
-        return [middle]
-    if len(inside) < count:
-        raise ValueError(
-            f"between {lower:.0f} and {higher:.0f} us is no room for {count} edge{'s' if count > 1 else ''}: give the switch's channel more travel"
-        )
-    return sorted(inside)
+    edge = round(middle / STEP_US) * STEP_US
+    return edge if lower < edge < higher else middle
 
 
 class Suggestion(BaseModel):
@@ -146,5 +139,5 @@ def places_of(band: Band, detents: Sequence[Detent]) -> set[int]:
 def runs_of(detents: Sequence[Detent]) -> list[tuple[int, int, float, float]]:
     """Every stretch of neighbouring places and the band that would hold just them: (first, last, low, high)."""
     last = len(detents) - 1
-    edges = [SCALE_US[0], *(edges_between(one.high, other.low, 1)[0] for one, other in pairwise(detents)), SCALE_US[1]] if detents else []
+    edges = _edges(detents, SCALE_US)
     return [(first, end, edges[first], edges[end + 1]) for size in range(last + 1) for first in range(last + 1 - size) for end in (first + size,)]

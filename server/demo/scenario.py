@@ -50,7 +50,7 @@ def curlew() -> CraftDocument:
     settings.ports |= {"U2": "receiver input", "U1": "GPS", "U4": "telemetry", "U5": "ESC telemetry", "U6": "bench link"}
     settings.receiver_input = ReceiverInput(protocol="SBUS", inverted=True)
     settings.arming = Band(channel=5, low=1750, high=2150)
-    settings.modes = [ModeBand(mode="angle", channel=6, low=850, high=1250), ModeBand(mode="horizon", channel=6, low=1255, high=1750)]
+    settings.modes = [ModeBand(mode="angle", channel=6, low=850, high=1250), ModeBand(mode="horizon", channel=6, low=1250, high=1750)]
     settings.lost_link = LostLink(grace_ms=400)
     return _completed(craft)
 

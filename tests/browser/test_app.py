@@ -135,7 +135,7 @@ class SliceTest(BrowserTest):
     def test_a_switch_band_is_set_around_its_detent(self, people):
         page = people.open("Curlew", "Switchboard")
         horizon = page.get_by_role("group", name="Band of horizon")
-        horizon.get_by_role("button", name="high").click()
+        horizon.get_by_role("button", name="high", exact=True).click()
         expect(horizon.get_by_label("From")).to_have_value("1750")
         page.get_by_role("button", name=re.compile("differ from the board")).wait_for()
         page.get_by_role("button", name="Write to board").click()

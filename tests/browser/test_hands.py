@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
+import json
 import re
+import tempfile
+from pathlib import Path
 
 from playwright.sync_api import expect
 
@@ -14,6 +17,7 @@ from tests.browser.test_hops import CRACKED, RINGS, bench_of, drag, findings_of,
 def choose(page, label, option):
     page.get_by_role("combobox", name=label, exact=True).click()
     page.get_by_role("option", name=re.compile(f"^{option}")).click()
+    expect(page.locator(".MuiPopover-root")).to_have_count(0)  # while it goes it still lies over the bench
 
 
 def arrives(page):
@@ -26,25 +30,7 @@ def row(page, axis):
 
 def held(page, side, places):
     """Move a stick to places, stay at each until the board has seen a rest there, and let go."""
-    box = page.locator(f"[data-gimbal={side}]").bounding_box()
-    x, y = box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
-    page.mouse.move(x, y)
-    page.mouse.down()
-    for to_x, to_y in places:
-        page.mouse.move(x + to_x * 46, y - to_y * 46, steps=4)
-        page.wait_for_function(
-            "([side, x, y]) => { const at = document.querySelector(`[data-gimbal=${side}]`).dataset.at.split(' ');"
-            " return Math.abs(at[0] - x) < 0.07 && Math.abs(at[1] - y) < 0.07 }",
-            arg=[side, to_x, to_y],
-        )
-        stand_for(page, 0.6)
-    page.mouse.up()
-
-
-def stand_for(page, seconds):
-    """Until the bench's own clock, which the screen is drawn by, has gone on by so much."""
-    page.evaluate("seconds => { window.standUntil = performance.now() + seconds * 1000 }", seconds)
-    page.wait_for_function("() => performance.now() > window.standUntil")
+    drag(page, side, places, stay=0.6)
 
 
 def every_stick(page):
@@ -127,6 +113,13 @@ class DunlinTest(BrowserTest):
             page.keyboard.press("2")
         wait_coin(page, "Switchboard", RINGS)
 
+        beeper = page.get_by_role("group", name="Band of beeper")
+        beeper.get_by_label("From").fill("1800")
+        beeper.get_by_label("From").press("Enter")
+        write(page)
+        wait_coin(page, "Switchboard", re.compile("^tarnished"))
+        expect(findings_of(page)).to_contain_text("It was proven before; changed since: modes.")
+
     @in_browser
     def test_a_mix_and_a_foreign_memory_are_named(self, people):
         page = people.open("Dunlin", "Sticks")
@@ -147,6 +140,37 @@ class DunlinTest(BrowserTest):
         expect(memory.get_by_role("checkbox", name="Reverse CH2")).not_to_be_checked()
         memory.get_by_label("Sub-trim of CH2").fill("500")
         expect(memory.get_by_text("-120 to 120")).to_be_visible()
+
+    @in_browser
+    def test_a_model_memory_is_kept_as_a_file_and_taken_from_one(self, people):
+        page = people.open("Dunlin", "Sticks")
+        page.get_by_role("button", name="Model memory").click()
+        panel = page.get_by_role("region", name="Model memory of the Hedge 8")
+        with page.expect_download() as saved:
+            panel.get_by_role("link", name="Save as a file").click()
+        file = json.loads(Path(saved.value.path()).read_text())
+        self.assertEqual((saved.value.suggested_filename, file["memory"]["made_for"]), ("dunlin-model-memory.json", "hedge-8"))
+        with tempfile.TemporaryDirectory() as folder:
+            other = Path(folder) / "other.json"
+            for text, said in (
+                ("{", "other.json is no JSON"),
+                (json.dumps(file | {"format": "x"}), "this is no model memory"),
+                (json.dumps(file | {"memory": file["memory"] | {"slot": 99}}), "memory/slot"),
+            ):
+                other.write_text(text)
+                panel.get_by_label("Model memory file").set_input_files(other)
+                expect(panel.get_by_role("alert")).to_contain_text(f"Nothing was taken. {said}")
+            other.write_text(json.dumps(file | {"memory": file["memory"] | {"made_for": "harrow-16", "stick_mode": 1}}))
+            panel.get_by_label("Model memory file").set_input_files(other)
+        proposal = panel.get_by_role("group", name="Take this model memory")
+        expect(proposal).to_contain_text("Stick mode 1 instead of 2.")
+        expect(proposal).to_contain_text("then: This model memory was made for another transmitter, harrow-16; here is the Hedge 8.")
+        proposal.get_by_role("button", name="Take it").click()
+        expect(findings_of(page)).to_contain_text("This model memory was made for another transmitter")
+        expect(panel.get_by_role("combobox", name="Stick mode")).to_have_text("1")
+        panel.get_by_label("Curve of CH2").fill("-100 0")
+        panel.get_by_label("Curve of CH2").press("Enter")
+        expect(findings_of(page)).to_contain_text("CH2 runs through a curve.")
 
 
 class SandpiperTest(BrowserTest):

@@ -36,15 +36,22 @@ def solve(page):
     page.get_by_role("listitem", name="Move ESC to R7").get_by_role("button", name="Take this plan").click()
 
 
-def drag(page, side, places):
-    """Drag a gimbal through places given as -1 to 1, and let it go."""
+def drag(page, side, places, stay=0.0):
+    """Drag a gimbal through places given as -1 to 1, staying `stay` seconds at each, and let it go."""
     box = page.locator(f"[data-gimbal={side}]").bounding_box()
     x, y = box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
     page.mouse.move(x, y)
     page.mouse.down()
     for to_x, to_y in places:
         page.mouse.move(x + to_x * 46, y - to_y * 46, steps=4)
-        page.wait_for_function("([side, x]) => Math.abs(document.querySelector(`[data-gimbal=${side}]`).dataset.at.split(' ')[0] - x) < 0.07", arg=[side, to_x])
+        page.wait_for_function(
+            "([side, x, y]) => { const at = document.querySelector(`[data-gimbal=${side}]`).dataset.at.split(' ');"
+            " return Math.abs(at[0] - x) < 0.07 && Math.abs(at[1] - y) < 0.07 }",
+            arg=[side, to_x, to_y],
+        )
+        if stay:
+            page.evaluate("seconds => { window.standUntil = performance.now() + seconds * 1000 }", stay)
+            page.wait_for_function("() => performance.now() > window.standUntil")
     page.mouse.up()
 
 
@@ -296,7 +303,8 @@ class SwitchboardTest(BrowserTest):
         expect(findings_of(page)).to_contain_text("The bands of angle and horizon overlap.")
         horizon.get_by_role("button", name="Take the band of horizon away").click()
         expect(page.get_by_role("group", name="Band of horizon")).to_have_count(0)
-        page.get_by_role("button", name="Give horizon a band").click()
+        page.get_by_role("combobox", name="Give a mode a band").click()
+        page.get_by_role("option", name=re.compile("^horizon")).click()
         expect(page.get_by_role("group", name="Band of horizon").get_by_label("From")).to_have_value("1750")
         page.get_by_role("button", name="Take the band of arm away").click()
         expect(findings_of(page)).to_contain_text("No band arms the craft.")

@@ -56,7 +56,12 @@ class SuggestTest(SimpleTestCase):
                 self.assertAlmostEqual(min(band.clear for band in found), best_by_trying_all(detents, wanted), delta=0.051)
                 for one, other in combinations(found, 2):
                     if exclude_each_other(one.name, other.name):
-                        self.assertTrue(one.high < other.low or other.high < one.low, "exclusive modes lie apart")
+                        self.assertTrue(one.high <= other.low or other.high <= one.low, "exclusive modes lie apart")
+
+    def test_bands_that_touch_share_nothing(self):
+        craft = with_modes(("angle", 6, 850, 1250), ("horizon", 6, 1250, 1750))
+        self.assertEqual([each for each in check_switches(craft, craft.settings, SwitchMeasure(), KitParts.of(craft)) if each.severity == "stop"], [])
+        self.assertEqual([holds(craft.settings, {6: us}).text for us in (1249.9, 1250, 1749.9, 1750)], ["angle", "horizon", "horizon", "acro"])
 
     def test_neighbours_become_one_band_and_islands_two(self):
         detents = [Detent(low=us, high=us) for us in (1000, 1500, 2000)]
@@ -64,8 +69,8 @@ class SuggestTest(SimpleTestCase):
         self.assertEqual([(band.low, band.high) for band in suggest_bands(detents, {"angle": {0, 2}})], [(850, 1250), (1750, 2150)])
 
     def test_what_cannot_be_is_refused(self):
-        detents = [Detent(low=us, high=us) for us in (1500, 1512)]
-        with self.assertRaisesRegex(ValueError, "no room for 2 edges.*more travel"):
+        detents = [Detent(low=us - 8, high=us + 8) for us in (1500, 1512)]
+        with self.assertRaisesRegex(ValueError, "run into each other.*more travel"):
             suggest_bands(detents, {"angle": {0}, "horizon": {1}})
         with self.assertRaisesRegex(ValueError, "exclude each other"):
             suggest_bands([Detent(low=1000, high=1000)], {"angle": {0}, "horizon": {0}})
@@ -74,7 +79,7 @@ class SuggestTest(SimpleTestCase):
         craft = with_modes(("angle", 6, 980, 1030), ("horizon", 6, 1530, 1780))
         suggestion = suggest_all(craft, craft.settings, HARROW, measured(ch5=(1000, 2000), ch6=(1000, 1500, 2000)))
         mended = apply_edits(craft, suggestion.edits)
-        self.assertEqual([(band.low, band.high) for band in mended.settings.modes], [(850, 1240), (1250, 1750)])
+        self.assertEqual([(band.low, band.high) for band in mended.settings.modes], [(850, 1250), (1250, 1750)])
         self.assertEqual((mended.settings.arming.low, mended.settings.arming.high), (1500, 2150))
         self.assertEqual(suggestion.clear_now, 19)
         self.assertEqual(suggestion.clear, 149)

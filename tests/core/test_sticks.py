@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import random
 
 from django.test import SimpleTestCase
@@ -18,12 +19,13 @@ from linkcore.sticks.latency import latency
 from linkcore.sticks.lines import Noise, RestWatch, propose_deadband
 from linkcore.sticks.measure import check_sticks
 from linkcore.sticks.memory import Memory, check_memory, in_counts, order_of, output_us
+from linkcore.sticks.memory_file import read_memory, take_memory, write_memory
 from linkcore.sticks.mending import check_found
 from linkcore.sticks.surfaces import check_surfaces, surfaces_of
 from linkcore.sticks.travel import Places, plan_travel, tolerance_us
 from server.demo import scenario
 from tests.crafts import crsf_craft, sbus_craft
-from tests.thumbs import session
+from tests.thumbs import dialling_case, session
 
 HARROW, FIELD, HEDGE = (shipped().of(Transmitter, name) for name in ("harrow-16", "field-9", "hedge-8"))
 
@@ -127,6 +129,37 @@ class MemoryTest(SimpleTestCase):
                 load(broken)
 
 
+class MemoryFileTest(SimpleTestCase):
+    def test_a_model_memory_travels_whole(self):
+        craft = with_memory(mixes=[Mix(to=2, source="aileron", percent=20).model_dump()], trims_us={"rudder": 4}, slot=3)
+        craft.transmitter.channels[1].curve = [-100, 0, 80]
+        file = json.loads(json.dumps(write_memory(craft.transmitter, HARROW)))
+        self.assertEqual(read_memory(file), craft.transmitter.model_copy(update={"made_for": "harrow-16"}))
+
+    def test_what_a_file_would_change_is_told_before_it_is_taken(self):
+        craft = crsf_craft()
+        self.assertEqual(take_memory(craft, write_memory(craft.transmitter, HARROW)).edits, [])
+        other = write_memory(factory_setup(HEDGE), HEDGE)
+        change = take_memory(craft, other)
+        self.assertIn("Order TAER instead of AETR.", change.says)
+        self.assertIn("CH1: another source, low travel, high travel.", change.says)
+        taken = apply_edits(craft, change.edits)
+        self.assertIn("sticks.other-transmitter", codes(check_memory(taken, HARROW)))
+
+    def test_a_file_that_is_none_is_refused_with_its_place(self):
+        good = write_memory(crsf_craft().transmitter, HARROW)
+        for data, said in (
+            ([], "this is no model memory"),
+            (good | {"format": "coin-bell/craft"}, "this is no model memory"),
+            (good | {"version": 2}, "version: this Coin Bell reads version 1"),
+            (good | {"memory": good["memory"] | {"stick_mode": 7}}, "memory/stick_mode"),
+            (good | {"memory": good["memory"] | {"channels": good["memory"]["channels"][:2]}}, "memory/channels"),
+            (good | {"memory": good["memory"] | {"colour": "red"}}, "memory/colour"),
+        ):
+            with self.assertRaisesRegex(CraftError, f"^{said}"):
+                read_memory(data)
+
+
 class FinderTest(SimpleTestCase):
     def find(self, made, *, seen):
         finder = ChannelFinder(made.mode)
@@ -208,18 +241,7 @@ class FinderTest(SimpleTestCase):
 class TravelTest(SimpleTestCase):
     def test_what_was_worked_out_comes_out_after_dialling(self):
         for seed in range(400):
-            rng = random.Random(seed)
-            law = EndsLaw(
-                sub_trim_step_us=rng.choice([1, 2, 4]),
-                travel_step_percent=rng.choice([0.5, 1]),
-                sub_trim_moves_ends=rng.random() < 0.5,
-                straight=rng.choice([0, 0, 0.5, 1]),
-            )
-            part = HARROW.model_copy(update={"ends": law, "us_at_100": rng.choice([400, 450, 512]), "count_us": rng.choice([0.5, 1.0])})
-            channel = ChannelSetup(
-                source="aileron", sub_trim_us=rng.choice([0, -40, 30]), travel_low_percent=rng.randint(70, 120), travel_high_percent=rng.randint(70, 120)
-            )
-            stick = (rng.uniform(-1, -0.84), rng.uniform(-0.05, 0.05), rng.uniform(0.84, 1))
+            part, channel, stick = dialling_case(seed)
             low, centre, high = (in_counts(output_us(channel, value, part), part) for value in stick)
             plan = plan_travel(1, channel, part, Places(low=low, centre=centre, high=high))
             dialled = channel.model_copy(update=plan.dial.model_dump())
@@ -227,7 +249,7 @@ class TravelTest(SimpleTestCase):
                 if not plan.unreachable:
                     self.assertLessEqual(abs(us - wanted), tolerance_us(part) + part.count_us, f"seed {seed}")
             for name in ("travel_low_percent", "travel_high_percent"):
-                steps = getattr(plan.dial, name) / law.travel_step_percent
+                steps = getattr(plan.dial, name) / part.ends.travel_step_percent
                 self.assertAlmostEqual(steps, round(steps), msg=f"seed {seed}: {name} is on the dial")
                 self.assertLessEqual(getattr(plan.dial, name), part.max_travel_percent)
 
@@ -237,6 +259,23 @@ class TravelTest(SimpleTestCase):
         self.assertEqual((plan.dial.travel_low_percent, plan.dial.travel_high_percent), (150, 125))
         self.assertEqual(plan.unreachable, ["the low end comes to 1080 us and not to 1000: low travel is at its limit of 150 %"])
         self.assertIsNone(plan.predicted.centre)
+
+    def test_an_end_out_of_reach_does_not_drag_the_centre_off(self):
+        part = HARROW.model_copy(update={"ends": EndsLaw(sub_trim_moves_ends=True)})
+        channel = ChannelSetup(source="aileron", travel_low_percent=150, travel_high_percent=150)
+        plan = plan_travel(1, channel, part, Places(low=1080, centre=1490, high=2020))
+        self.assertLessEqual(abs(plan.predicted.centre - 1500), 1)
+        self.assertLessEqual(abs(plan.predicted.high - 2000), 2)
+        self.assertEqual(len(plan.unreachable), 1)
+        self.assertIn("low travel is at its limit", plan.unreachable[0])
+
+    def test_where_one_straight_line_joins_the_ends_the_centre_is_paid_for_with_an_end(self):
+        part = HARROW.model_copy(update={"ends": EndsLaw(straight=1)})
+        channel = ChannelSetup(source="aileron")
+        low, centre, high = (in_counts(output_us(channel, value, part), part) for value in (-1, 0.03, 1))
+        plan = plan_travel(1, channel, part, Places(low=low, centre=centre, high=high))
+        self.assertEqual((centre, round(plan.predicted.centre)), (1515, 1500))
+        self.assertEqual([text.split(" comes")[0] for text in plan.unreachable], ["the high end"])
 
     def test_what_is_right_is_left_alone(self):
         channel = ChannelSetup(source="aileron")

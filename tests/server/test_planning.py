@@ -114,6 +114,22 @@ class PlanningTest(TestCase):
         self.assertEqual(self.client.get(f"/api/crafts/{self.avocet.pk}/loom.svg").content.decode(), shown, "the export is the screen")
         self.assertEqual(self.client.get(f"/api/crafts/{self.avocet.pk}/loom.exe").status_code, 404)
 
+    def test_a_model_memory_goes_out_and_comes_back_in_as_a_change_to_be_taken(self):
+        address = f"/api/crafts/{self.avocet.pk}/model-memory"
+        answer = self.client.get(address)
+        self.assertEqual(answer["Content-Disposition"], 'attachment; filename="avocet-model-memory.json"')
+        file = answer.json()
+        self.assertEqual((file["format"], file["memory"]["made_for"]), ("coin-bell/model-memory", "harrow-16"))
+        file["memory"]["channels"][2]["reverse"] = True
+        view = self.ask(self.avocet, "model-memory", **file)
+        self.assertEqual((view["says"], [each["code"] for each in view["findings"]]), (["CH3: another reverse."], ["sticks.throttle-reversed"]))
+        self.assertFalse(Craft.objects.get(pk=self.avocet.pk).read().transmitter.channels[2].reverse, "nothing is saved before it is taken")
+        self.assertTrue(load(self.take(self.avocet, view["edits"])).transmitter.channels[2].reverse)
+        file["memory"]["channels"][0]["sub_trim_us"] = 999
+        refused = self.client.post(address, file, content_type="application/json")
+        self.assertEqual((refused.status_code, refused.json()["detail"].split(":")[0]), (422, "memory/channels/0/sub_trim_us"))
+        self.assertEqual(self.client.get(f"/api/crafts/{self.dunlin.pk}/model-memory").status_code, 422, "no transmitter is chosen yet")
+
     def test_before_there_is_a_board_nothing_can_be_planned_or_drawn(self):
         for method, what in (("get", "plan"), ("get", "loom"), ("get", "loom.svg"), ("get", "loom.pdf"), ("post", "work-out")):
             answer = getattr(self.client, method)(f"/api/crafts/{self.dunlin.pk}/{what}", {"edits": []}, content_type="application/json")

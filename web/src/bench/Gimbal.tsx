@@ -26,7 +26,7 @@ export const Gimbal = memo(function Gimbal({ side, stickMode }: { side: Side; st
   const keys = side === "left" ? "W A S D" : "arrow keys";
   const holds = side === throttleSide(stickMode) ? ", throttle stays where it is left" : "";
   return (
-    <div style={{ textAlign: "center" }}>
+    <div style={{ textAlign: "center", userSelect: "none" }}>
       <div style={{ position: "relative", contain: "content" }}>
         <svg
           ref={field}

@@ -43,13 +43,15 @@ export function FindingStrip({ hop, craft, edit }: { hop: Hop; craft: Craft; edi
           onMend={(edits) => edit(edits, version)}
         />
       ))}
-      {here.length === 0 && (
+      {coin?.coin === "tarnished" && (
+        <Box sx={{ py: 0.5, color: colours.tarnishText }}>
+          {here.length === 0 ? "Nothing is wrong, but it was " : "It was "}
+          {coin.why}.
+        </Box>
+      )}
+      {here.length === 0 && coin?.coin !== "tarnished" && (
         <Box sx={{ py: 0.5, color: coin?.coin === "rings true" ? colours.verdigris : colours.softInk }}>
-          {coin?.coin === "rings true"
-            ? "Nothing is wrong here: this hop is proven."
-            : coin?.coin === "tarnished"
-              ? `Nothing is wrong, but ${coin.why}.`
-              : "Nothing is wrong here so far."}
+          {coin?.coin === "rings true" ? "Nothing is wrong here: this hop is proven." : "Nothing is wrong here so far."}
         </Box>
       )}
       {stop && (
