@@ -27,6 +27,7 @@ class ArmView:
     powered: bool = True
     link_good: bool = True
     lost: bool = False
+    testing_loss: bool = False
     back_s: float | None = None
     up_s: float = 60.0
     throttle_us: float | None = 1000.0
@@ -45,7 +46,9 @@ def blockers(view: ArmView, settings: BoardSettings) -> list[Blocker]:
         return [Blocker(what="no power", clears="connect the pack")]
     found = []
     if settings.arm_by == "switch" and settings.arming is None:
-        found.append(Blocker(what="no arm band", clears="give arming a channel and a band, below, and write it"))
+        found.append(Blocker(what="no arm band", clears="give arming a channel and a band on the Switchboard, and write it"))
+    if view.testing_loss:
+        return [*found, Blocker(what="lost-link test is on", clears="flip its switch back")]
     if not view.link_good:
         what = "link lost" if view.lost else "no signal"
         return [*found, Blocker(what=what, clears="switch the transmitter on and follow the chain from the left")]

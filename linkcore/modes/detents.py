@@ -109,6 +109,16 @@ def known_detents(document: CraftDocument, transmitter: Transmitter | None, meas
     return (seen, True) if seen and len(seen) >= len(expected) else (expected or seen, False)
 
 
+def shown_detents(document: CraftDocument, transmitter: Transmitter | None, measured: SwitchMeasure, channel: int) -> list[tuple[Detent, bool]]:
+    """Every detent of a channel and whether it was seen, lowest first: those measured, and those that the model memory lets expect besides."""
+    known, whole = known_detents(document, transmitter, measured, channel)
+    if whole:
+        return [(each, True) for each in known]
+    seen = measured.detents.get(channel, [])
+    unseen = [each for each in known if each not in seen and all(abs(each.value - other.value) > SAME_DETENT_US for other in seen)]
+    return sorted([*((each, True) for each in seen), *((each, False) for each in unseen)], key=lambda pair: pair[0].value)
+
+
 def as_known(document: CraftDocument, transmitter: Transmitter, measured: SwitchMeasure, channels: Iterable[int]) -> SwitchMeasure:
     """A measurement that holds, for every one of these channels, what is known of it so far: for the truth table of a craft that was not flipped through yet."""
     return SwitchMeasure(detents={channel: known_detents(document, transmitter, measured, channel)[0] for channel in channels})

@@ -38,9 +38,9 @@ def suggest_bands(detents: Sequence[Detent], wanted: Mapping[str, set[int]], sca
                 raise ValueError(f"{name} and {other} exclude each other; they cannot share a position of the switch")
         if any(not 0 <= place < len(detents) for place in places):
             raise ValueError(f"{name}: the switch has {len(detents)} positions")
-    for one, other in pairwise(detents):
-        if one.high >= other.low:
-            raise ValueError(f"the detents at {one.value:.0f} and {other.value:.0f} us run into each other: give the switch's channel more travel")
+    for lower, upper in pairwise(detents):
+        if lower.high >= upper.low:
+            raise ValueError(f"the detents at {lower.value:.0f} and {upper.value:.0f} us run into each other: give the switch's channel more travel")
     edges = _edges(detents, scale)
     found = []
     for name, places in wanted.items():

@@ -160,6 +160,7 @@ class StandInBoard:
         self.arming = Arming()
         self.held = Held(False, None, ())
         self.motors_percent = 0.0
+        self.testing_loss = False
         self._back_t: float | None = None
         self.channels: tuple[float, ...] = ()
         self.last_frame_t: float | None = None
@@ -257,8 +258,9 @@ class StandInBoard:
             return
         self.flagged_t = None
         channels = self._merged(frame)
-        if self._tested(channels) and self.link in ("good", "grace", "lost"):
-            return  # its own lost-link test: to the board no frame has come
+        self.testing_loss = self._tested(channels) and self.link in ("good", "grace", "lost")
+        if self.testing_loss:
+            return  # to the board no frame has come
         self.last_frame_t = t
         self.channels = channels
         if self.link in ("no signal", "lost"):
@@ -353,6 +355,7 @@ class StandInBoard:
             powered=self.powered,
             link_good=self.link == "good",
             lost=self.link == "lost",
+            testing_loss=self.testing_loss,
             back_s=None if self._back_t is None else t - self._back_t,
             up_s=t - self.boots_until,
             throttle_us=self.axis_us("throttle"),

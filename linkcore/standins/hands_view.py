@@ -6,7 +6,7 @@ from collections.abc import Callable
 from typing import TypeVar
 
 from linkcore.modes.catalogue import MODES, exclude_each_other
-from linkcore.modes.detents import known_detents
+from linkcore.modes.detents import known_detents, shown_detents
 from linkcore.modes.rules import clearance, edge_clearance, held_by, misses, named_bands
 from linkcore.modes.suggest import Suggestion, runs_of, suggest_all
 from linkcore.modes.truth import PLACES, TruthTable, switch_channels, truth_table
@@ -28,6 +28,7 @@ class HandsView:
     def __init__(self, bench: Bench) -> None:
         self.bench = bench
         self._kept: dict[str, tuple[object, object]] = {}
+        self._numbered: dict[str, tuple[object, int]] = {}
 
     def _keep(self, name: str, key: object, work_out: Callable[[], T]) -> T:
         kept = self._kept.get(name)
@@ -35,13 +36,24 @@ class HandsView:
             kept = self._kept[name] = (key, work_out())
         return kept[1]  # type: ignore[return-value]
 
+    def _number(self, name: str, thing: object) -> int:
+        """A number that changes when `thing` is another object than before; what it is kept by, since an id may come again."""
+        kept = self._numbered.get(name)
+        if kept is None or kept[0] is not thing:
+            kept = self._numbered[name] = (thing, kept[1] + 1 if kept else 0)
+        return kept[1]
+
+    @property
+    def _draft(self) -> int:
+        return self._number("draft", self.bench.document)
+
     def table(self) -> TruthTable:
         """The truth table of what runs on the board."""
         bench, running = self.bench, self.bench.board.running
         measured = bench.measured
         at = bench.measuring.places_now(switch_channels(bench.document, running))
         detents = {channel: [(each.low, each.high) for each in found] for channel, found in measured.detents.items()}
-        key = (id(bench.document), id(running), detents, len(measured.seen), at, tuple(bench.lacking))
+        key = (self._draft, self._number("running", running), detents, len(measured.seen), at, tuple(bench.lacking))
         return self._keep("table", key, lambda: truth_table(bench.document, running, bench.transmitter_part, measured, bench.lacking, at))
 
     def sticks(self) -> SticksReport:
@@ -52,8 +64,8 @@ class HandsView:
             travel=[self._travel(axis) for axis in AXES],
             resting_s=bench.measuring.watched_s(),
             deadband=propose_deadband(measured.noise, step_us(document, parts)),
-            latency=self._keep("latency", id(document), lambda: latency(document, parts)),
-            surfaces=self._keep("surfaces", id(document), lambda: surfaces_of(document, parts)),
+            latency=self._keep("latency", self._draft, lambda: latency(document, parts)),
+            surfaces=self._keep("surfaces", self._draft, lambda: surfaces_of(document, parts)),
             sent_order=measured.found.order or order_of(document.transmitter),
         )
 
@@ -62,7 +74,7 @@ class HandsView:
         measured, channel_map = bench.sticks, bench.board.running.channel_map
         reached = measured.reached[axis]
         places = reached.places(axis)
-        key = (id(bench.document), channel_map, places.model_dump_json() if places else None)
+        key = (self._draft, channel_map, places.model_dump_json() if places else None)
         plan: TravelPlan | None = self._keep(f"travel {axis}", key, lambda: measured.plan(axis, bench.document, bench.parts, channel_map))
         wait = ""
         if places is None:
@@ -91,14 +103,15 @@ class HandsView:
         for channel in sorted(set(switch_channels(document, running)) | set(switch_channels(document, document.settings))):
             source = document.transmitter.source(channel)
             known, seen = known_detents(document, bench.transmitter_part, bench.measured, channel)
-            shown = known if seen else bench.measured.detents.get(channel, [])
+            told = shown_detents(document, bench.transmitter_part, bench.measured, channel)
+            shown = [detent for detent, _ in told]
             names = PLACES.get(len(known), ())
             views.append(
                 SwitchView(
                     channel=channel,
                     source=source,
                     positions=positions.get(source, 1),
-                    detents=[(round(detent.value, 1), round(detent.jitter, 1)) for detent in shown],
+                    detents=[(round(detent.value, 1), round(detent.jitter, 1), was_seen) for detent, was_seen in told],
                     measured=seen,
                     runs=[RunView(places=list(names[first : last + 1]), low=low, high=high) for first, last, low, high in runs_of(known)] if names else [],
                     bands=[
@@ -133,7 +146,7 @@ class HandsView:
             for facts in MODES
         ]
         detents = {channel: [(each.low, each.high) for each in found] for channel, found in bench.measured.detents.items()}
-        key = (id(bench.document), detents)
+        key = (self._draft, detents)
         suggestion: Suggestion = self._keep(
             "suggestion", key, lambda: suggest_all(bench.document, bench.document.settings, bench.transmitter_part, bench.measured)
         )

@@ -268,12 +268,12 @@ class RunView(BaseModel):
 
 
 class SwitchView(BaseModel):
-    """A switch channel. Each detent as (value, jitter) in us; `measured`: they were seen, not only expected. `runs`: what bands could hold."""
+    """A switch channel. Each detent as (value, jitter) in us and whether it was seen or is only expected; `measured`: all were. `runs`: what bands could hold."""
 
     channel: int
     source: str
     positions: int
-    detents: list[tuple[float, float]]
+    detents: list[tuple[float, float, bool]]
     measured: bool
     runs: list[RunView]
     bands: list[BandView]

@@ -8,15 +8,16 @@ from pydantic import BaseModel, Field
 
 from linkcore.craft.document import BoardSettings, CraftDocument
 from linkcore.craft.parts import KitParts
-from linkcore.findings import Finding
+from linkcore.findings import Check, Finding, Mend
 from linkcore.parts.models import StickAxis
 from linkcore.sticks.finder import Found
 from linkcore.sticks.lines import Noise
 from linkcore.sticks.memory import check_memory, order_of
 from linkcore.sticks.mending import check_found, check_order
 from linkcore.sticks.surfaces import check_surfaces
-from linkcore.sticks.travel import Places, TravelPlan, plan_travel
+from linkcore.sticks.travel import Places, TravelPlan, dials_in_words, plan_travel
 
+CHECK = Check("sticks")
 Axis = Literal["roll", "pitch", "throttle", "yaw"]
 AXES: tuple[Axis, ...] = ("roll", "pitch", "throttle", "yaw")
 LETTERS: dict[Axis, str] = {"roll": "A", "pitch": "E", "throttle": "T", "yaw": "R"}
@@ -130,5 +131,40 @@ def check_sticks(document: CraftDocument, settings: BoardSettings, parts: KitPar
         *check_order(sent, settings, seen=found.order is not None),
         *(check_memory(document, parts.maybe_transmitter) if parts.maybe_transmitter else []),
         *check_found(document, settings, found),
+        *(_check_reach(document, settings, parts, measured) if measured and parts.maybe_transmitter else []),
         *check_surfaces(document, parts),
     ]
+
+
+def _check_reach(document: CraftDocument, settings: BoardSettings, parts: KitParts, measured: SticksMeasure) -> list[Finding]:
+    """Sticks that were moved to both ends and still do not cross the lines; a throttle that is never low keeps the craft from arming."""
+    findings = []
+    lines = settings.stick_lines
+    for axis in AXES:
+        places = measured.reached[axis].places(axis)
+        if places is None or (places.low <= lines.low and places.high >= lines.high):
+            continue
+        plan = measured.plan(axis, document, parts, settings.channel_map)
+        mends = (Mend(text=f"Dial {axis} in on CH{plan.channel}: {dials_in_words(plan)}", edits=tuple(plan.edits)),) if plan and plan.edits else ()
+        name = f"{axis[0].upper()}{axis[1:]}"
+        if axis == "throttle" and places.low > lines.low:
+            findings.append(
+                CHECK.stop(
+                    "sticks.throttle-not-low",
+                    axis,
+                    f"Throttle low reads {places.low:.0f} us, above the stick-low line, {lines.low:g}.",
+                    "The board arms only with the throttle below that line, so arming will be refused.",
+                    *mends,
+                )
+            )
+        else:
+            findings.append(
+                CHECK.warn(
+                    "sticks.short",
+                    axis,
+                    f"{name} reaches {places.low:.0f} to {places.high:.0f} us, not beyond both lines ({lines.low:g}, {lines.high:g}).",
+                    "The board never sees the whole stick.",
+                    *mends,
+                )
+            )
+    return findings

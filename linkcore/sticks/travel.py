@@ -66,6 +66,15 @@ class TravelPlan(BaseModel):
         return not self.edits
 
 
+def dials_in_words(plan: TravelPlan) -> str:
+    """What is to be turned, such as: sub-trim +3 us, low travel 147 %."""
+    now, dial = plan.now, plan.dial
+    words = [f"sub-trim {dial.sub_trim_us:+g} us"] if dial.sub_trim_us != now.sub_trim_us else []
+    words += [f"low travel {dial.travel_low_percent:g} %"] if dial.travel_low_percent != now.travel_low_percent else []
+    words += [f"high travel {dial.travel_high_percent:g} %"] if dial.travel_high_percent != now.travel_high_percent else []
+    return ", ".join(words)
+
+
 def stick_value(us: float, channel: ChannelSetup, part: Transmitter) -> float:
     """What a stick gives where its channel is seen at `us`: the law of ends, backwards. Beyond its ends the last slope goes on."""
     rest, low, high = (output_us(channel, value, part) for value in (0.0, -1.0, 1.0))

@@ -127,15 +127,15 @@ class SwitchTest(SimpleTestCase):
             measure.add(step * 0.01, 5, 1000)
         self.assertEqual((len(measure.detents[5]), measure.seen), (2, set()))
 
-    def test_band_edges_belong_to_the_band(self):
+    def test_a_band_holds_its_lower_edge_and_not_its_upper_one(self):
         settings = sbus_craft().settings.model_copy(
             update={"arming": Band(channel=5, low=1700, high=2000), "modes": [ModeBand(mode="angle", channel=6, low=1000, high=1200)]}
         )
         for arm, mode, expected in (
             (1700, 1000, (True, "angle")),
-            (2000, 1200, (True, "angle")),
-            (1699.4, 1200.6, (False, "acro")),
-            (2000.6, 900, (False, "acro")),
+            (1999.4, 1199.4, (True, "angle")),
+            (1699.4, 1200, (False, "acro")),
+            (2000, 900, (False, "acro")),
         ):
             held = holds(settings, {5: arm, 6: mode})
             self.assertEqual((held.arm, held.text), expected)

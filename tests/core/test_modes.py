@@ -228,6 +228,7 @@ class ArmingTest(SimpleTestCase):
             ({"switch_stuck": True}, "arm switch already on"),
             ({"link_good": False}, "no signal"),
             ({"link_good": False, "lost": True}, "link lost"),
+            ({"link_good": False, "lost": True, "testing_loss": True}, "lost-link test is on"),
             ({"powered": False}, "no power"),
         ):
             (blocker,) = blockers(replace(clear, **change), self.SETTINGS)

@@ -17,7 +17,7 @@ from linkcore.parts.models import EndsLaw, Transmitter
 from linkcore.sticks.finder import ChannelFinder, Found, FoundAxis
 from linkcore.sticks.latency import latency
 from linkcore.sticks.lines import Noise, RestWatch, propose_deadband
-from linkcore.sticks.measure import check_sticks
+from linkcore.sticks.measure import Reached, SticksMeasure, check_sticks
 from linkcore.sticks.memory import Memory, check_memory, in_counts, order_of, output_us
 from linkcore.sticks.memory_file import read_memory, take_memory, write_memory
 from linkcore.sticks.mending import check_found
@@ -306,6 +306,19 @@ class RestTest(SimpleTestCase):
         still = propose_deadband({axis: Noise(peak_us=0, deviation_us=0, samples=1) for axis in noise}, 1.2)
         self.assertEqual(still.deadband.sticks_us, 2)
         self.assertIsNone(propose_deadband({"roll": noise["roll"]}, 1))
+
+
+class ReachTest(SimpleTestCase):
+    def test_a_throttle_that_is_never_low_stops_and_its_mend_dials_it(self):
+        craft = crsf_craft()
+        measured = SticksMeasure()
+        for axis, low, high in (("throttle", 1161, 1990), ("roll", 1150, 1990), ("pitch", 1000, 2000)):
+            measured.reached[axis] = Reached(low=low, high=high, centre=1500, held_low=low, held_high=high)
+        found = {each.code: each for each in check_sticks(craft, craft.settings, KitParts.of(craft), measured)}
+        self.assertEqual({code: each.where for code, each in found.items()}, {"sticks.throttle-not-low": "throttle", "sticks.short": "roll"})
+        self.assertEqual(found["sticks.throttle-not-low"].severity, "stop")
+        mended = apply_edits(craft, found["sticks.throttle-not-low"].mends[0].edits)
+        self.assertEqual(mended.transmitter.channels[2].travel_low_percent, 150, "1161 us at 125 % ask for more than its limit")
 
 
 class LatencyTest(SimpleTestCase):

@@ -39,49 +39,62 @@ export const DialCard = memo(function DialCard({
         ) : null
       }
     >
-      <Box sx={{ display: "grid", gap: 0.75, fontSize: 13.5 }}>
-        {travel.map(({ axis, channel, plan, wait, near_us }) => {
-          if (!plan)
-            return (
-              <Box key={axis} sx={{ color: "text.secondary" }}>
-                <b>CH{channel}</b> {axis}: {wait}
-              </Box>
-            );
-          const changes = DIALS.filter(({ field }) => plan.dial[field] !== plan.now[field]);
-          const { low, centre, high } = plan.predicted;
-          return (
-            <Box key={axis}>
-              <Box sx={{ display: "flex", gap: 1, flexWrap: "wrap", alignItems: "baseline" }}>
-                <b>CH{channel}</b> {axis}:
-                {changes.length === 0 && (
-                  <Box component="span" sx={{ color: colours.verdigris }}>
-                    leave it
-                  </Box>
-                )}
-                {changes.map(({ field, words, unit }) => (
-                  <Box key={field} component="span" sx={{ fontFamily: mono, fontSize: 13 }}>
-                    {words} {figure(plan.now[field], unit)} → <b>{figure(plan.dial[field], unit)}</b> {unit}
-                  </Box>
-                ))}
-              </Box>
-              {changes.length > 0 && (
-                <Box sx={{ fontSize: 12.5, color: "text.secondary" }}>
-                  then{" "}
-                  {[low, centre, high]
-                    .filter((us) => us !== null)
-                    .map((us) => (us as number).toFixed(0))
-                    .join(", ")}{" "}
-                  us, within {near_us}
-                </Box>
+      <Box
+        component="table"
+        aria-label="To dial in"
+        sx={{
+          width: "100%",
+          borderCollapse: "collapse",
+          fontSize: 13,
+          "& th, & td": { textAlign: "left", py: 0.35, pr: 0.75, borderBottom: `1px solid ${colours.hairline}`, verticalAlign: "baseline" },
+          "& thead th": { fontWeight: 500, color: "text.secondary" },
+        }}
+      >
+        <thead>
+          <tr>
+            <th>channel</th>
+            {DIALS.map(({ field, words, unit }) => (
+              <th key={field}>
+                {words}, {unit}
+              </th>
+            ))}
+            <th>comes to, us</th>
+          </tr>
+        </thead>
+        <tbody>
+          {travel.map(({ axis, channel, plan, wait, near_us }) => (
+            <tr key={axis}>
+              <th scope="row" style={{ whiteSpace: "nowrap" }}>
+                CH{channel} <span style={{ fontWeight: 400 }}>{axis}</span>
+              </th>
+              {plan ? (
+                <>
+                  {DIALS.map(({ field, unit }) => (
+                    <Dial key={field} now={plan.now[field]} to={plan.dial[field]} unit={unit} />
+                  ))}
+                  <td style={{ color: colours.softInk }}>
+                    {[plan.predicted.low, plan.predicted.centre, plan.predicted.high]
+                      .filter((us) => us !== null)
+                      .map((us) => us.toFixed(0))
+                      .join(" ")}{" "}
+                    ±{near_us}
+                    {plan.unreachable.map((text) => (
+                      <div key={text} style={{ color: colours.oxide, fontSize: 12.5 }}>
+                        {text}; the best that can be
+                      </div>
+                    ))}
+                  </td>
+                </>
+              ) : (
+                <td colSpan={4} style={{ color: colours.softInk }}>
+                  {wait}
+                </td>
               )}
-              {plan.unreachable.map((text) => (
-                <Box key={text} sx={{ fontSize: 12.5, color: colours.oxide }}>
-                  {text}; the best that can be
-                </Box>
-              ))}
-            </Box>
-          );
-        })}
+            </tr>
+          ))}
+        </tbody>
+      </Box>
+      <Box sx={{ mt: 0.75, fontSize: 13 }}>
         {waits.length === 0 && edits.length === 0 && (
           <Box sx={{ color: "text.secondary" }}>Every channel runs from end to end; nothing is left to dial.</Box>
         )}
@@ -89,3 +102,13 @@ export const DialCard = memo(function DialCard({
     </Panel>
   );
 });
+
+/** One dial of the transmitter: where it stands, and where to turn it. */
+function Dial({ now, to, unit }: { now: number; to: number; unit: string }) {
+  if (to === now) return <td style={{ fontFamily: mono, fontSize: 12.5, color: colours.softInk }}>{figure(now, unit)}</td>;
+  return (
+    <td style={{ fontFamily: mono, fontSize: 12.5, whiteSpace: "nowrap" }}>
+      {figure(now, unit)} → <b style={{ color: colours.copperText }}>{figure(to, unit)}</b>
+    </td>
+  );
+}

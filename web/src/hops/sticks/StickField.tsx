@@ -45,7 +45,7 @@ export const StickField = memo(function StickField({ side, x, y, map, lowLine, h
       aria-label={`${side} stick: ${x} and ${y}; in figures below`}
     >
       <svg width={SIZE} height={TOP + FIELD + 36} style={{ display: "block", fontFamily: mono }} aria-hidden="true">
-        <text x={LEFT} y={13} fontSize={12} fill={colours.softInk} fontFamily='"Figtree Variable", sans-serif'>
+        <text x={8} y={13} fontSize={12} fill={colours.softInk} fontFamily='"Figtree Variable", sans-serif'>
           <tspan fontWeight={600}>{side === "left" ? "Left" : "Right"}</tspan>{" "}
           <tspan fill={caption.good ? colours.verdigris : colours.copperText}>{caption.text}</tspan>
         </text>

@@ -29,6 +29,7 @@ export const rulerWidth = (view: SwitchView) => X + 20 + Math.max(1, view.bands.
 export function Ruler({ view, onEdge }: { view: SwitchView; onEdge: (band: Band, edge: "low" | "high", to: number) => void }) {
   const [drag, setDrag] = useState<Drag | null>(null);
   const now = useBenchStore((state) => state.live?.board.channels[view.channel - 1]);
+  const seen = view.detents.filter(([, , was]) => was);
   const ticks = Array.from({ length: 13 }, (_, index) => 900 + index * 100);
   const place = (event: PointerEvent<SVGElement>) => {
     const box = event.currentTarget.ownerSVGElement?.getBoundingClientRect();
@@ -39,7 +40,7 @@ export function Ruler({ view, onEdge }: { view: SwitchView; onEdge: (band: Band,
   return (
     <figure
       style={{ margin: 0 }}
-      aria-label={`${view.source} on CH${view.channel}: ${view.measured ? view.detents.length : Math.min(view.detents.length, view.positions)} of ${view.positions} detents learned, now ${now?.toFixed(0) ?? "unknown"} us`}
+      aria-label={`${view.source} on CH${view.channel}: ${seen.length} of ${view.positions} detents learned, now ${now?.toFixed(0) ?? "unknown"} us`}
     >
       <svg width={rulerWidth(view)} height={H + 16} aria-hidden="true" style={{ display: "block", fontFamily: mono, touchAction: "none" }}>
         <text x={4} y={14} fontSize={13} fontWeight={600} fill={colours.ink} fontFamily={sans}>
@@ -134,20 +135,29 @@ export function Ruler({ view, onEdge }: { view: SwitchView; onEdge: (band: Band,
             </g>
           );
         })}
-        {view.detents.map(([value = 0, jitter = 0]) => (
-          <g key={value} stroke={colours.ink}>
-            <line x1={X - 8} x2={X + 8} y1={y(value)} y2={y(value)} strokeWidth={3} />
-            <path
-              d={`M${X + 11} ${y(value + jitter) - 1}V${y(value - jitter) + 1}M${X + 8.5} ${y(value + jitter) - 1}h5M${X + 8.5} ${y(value - jitter) + 1}h5`}
-              strokeWidth={1}
-              fill="none"
+        {view.detents.map(([value = 0, jitter = 0, seen]) => (
+          <g key={value} stroke={seen ? colours.ink : colours.tarnish}>
+            <line
+              x1={X - 8}
+              x2={X + 8}
+              y1={y(value)}
+              y2={y(value)}
+              strokeWidth={seen ? 3 : 1.5}
+              strokeDasharray={seen ? undefined : "3 2"}
             />
+            {seen && (
+              <path
+                d={`M${X + 11} ${y(value + jitter) - 1}V${y(value - jitter) + 1}M${X + 8.5} ${y(value + jitter) - 1}h5M${X + 8.5} ${y(value - jitter) + 1}h5`}
+                strokeWidth={1}
+                fill="none"
+              />
+            )}
           </g>
         ))}
         {now !== undefined && <line x1={X - 8} x2={X + 8} y1={y(now)} y2={y(now)} stroke={colours.copper} strokeWidth={3.5} />}
         <text x={4} y={H + 10} fontSize={10.5} fill={colours.softInk}>
           {now === undefined ? "no signal" : <tspan fill={colours.copperText}>now {now.toFixed(0)}</tspan>}
-          {view.detents.length > 0 && ` ±${Math.max(...view.detents.map(([, jitter = 0]) => jitter)).toFixed(1)}`}
+          {seen.length > 0 && ` ±${Math.max(...seen.map(([, jitter = 0]) => jitter)).toFixed(1)}`}
         </text>
       </svg>
     </figure>

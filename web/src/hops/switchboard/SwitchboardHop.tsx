@@ -13,6 +13,7 @@ import { Ruler } from "./Ruler";
 import { TruthTable } from "./TruthTable";
 
 const LEAST_GAIN_US = 1;
+const ON_THE_GROUND = ["rover", "boat"];
 
 interface NamedBand {
   name: string;
@@ -97,7 +98,7 @@ export function SwitchboardHop({ craft, parts, edit }: HopProps) {
           alignItems: "start",
         }}
       >
-        <Box sx={{ display: "flex", gap: 1, overflowX: "auto", maxWidth: 560, ...(switches.length > 3 && { maxWidth: "none" }) }}>
+        <Box sx={{ display: "flex", gap: 1, ...(switches.length > 3 ? { flexWrap: "wrap" } : { overflowX: "auto", maxWidth: 560 }) }}>
           {switches.map((view) => (
             <Ruler
               key={view.channel}
@@ -111,7 +112,7 @@ export function SwitchboardHop({ craft, parts, edit }: HopProps) {
             </Box>
           )}
         </Box>
-        {table && <TruthTable table={table} />}
+        {table && (table.rows.length > 0 || table.too_many) ? <TruthTable table={table} /> : null}
       </Box>
       {suggestion.why_not && bands.length > 0 && (
         <Box sx={{ fontSize: 12.5, color: "text.secondary" }}>No bands to suggest: {suggestion.why_not}.</Box>
@@ -139,7 +140,9 @@ export function SwitchboardHop({ craft, parts, edit }: HopProps) {
             ))}
           </TextField>
           <Box component="span" sx={{ fontSize: 12.5, color: "text.secondary" }}>
-            Where no band holds, it flies acro.
+            {ON_THE_GROUND.includes(craft.document.airframe ?? "")
+              ? "Where no band holds, the sticks act directly."
+              : "Where no band holds, it flies acro: it does not level itself."}
           </Box>
         </Box>
         <ArmingPanel craft={craft} edit={edit} />
