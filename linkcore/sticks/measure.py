@@ -8,7 +8,7 @@ from pydantic import BaseModel, Field
 
 from linkcore.craft.document import BoardSettings, CraftDocument
 from linkcore.craft.parts import KitParts
-from linkcore.findings import Check, Finding, Mend
+from linkcore.findings import Check, Edit, Finding, Mend
 from linkcore.parts.models import StickAxis
 from linkcore.sticks.finder import Found
 from linkcore.sticks.lines import Noise
@@ -140,31 +140,36 @@ def _check_reach(document: CraftDocument, settings: BoardSettings, parts: KitPar
     """Sticks that were moved to both ends and still do not cross the lines; a throttle that is never low keeps the craft from arming."""
     findings = []
     lines = settings.stick_lines
+    short: list[Axis] = []
+    edits: list[Edit] = []
     for axis in AXES:
         places = measured.reached[axis].places(axis)
         if places is None or (places.low <= lines.low and places.high >= lines.high):
             continue
         plan = measured.plan(axis, document, parts, settings.channel_map)
-        mends = (Mend(text=f"Dial {axis} in on CH{plan.channel}: {dials_in_words(plan)}", edits=tuple(plan.edits)),) if plan and plan.edits else ()
-        name = f"{axis[0].upper()}{axis[1:]}"
         if axis == "throttle" and places.low > lines.low:
+            dial = (Mend(text=f"Dial throttle in on CH{plan.channel}: {dials_in_words(plan)}", edits=tuple(plan.edits)),) if plan and plan.edits else ()
             findings.append(
                 CHECK.stop(
                     "sticks.throttle-not-low",
                     axis,
                     f"Throttle low reads {places.low:.0f} us, above the stick-low line, {lines.low:g}.",
                     "The board arms only with the throttle below that line, so arming will be refused.",
-                    *mends,
+                    *dial,
                 )
             )
         else:
-            findings.append(
-                CHECK.warn(
-                    "sticks.short",
-                    axis,
-                    f"{name} reaches {places.low:.0f} to {places.high:.0f} us, not beyond both lines ({lines.low:g}, {lines.high:g}).",
-                    "The board never sees the whole stick.",
-                    *mends,
-                )
+            short.append(axis)
+            edits += plan.edits if plan else []
+    if short:
+        names = " and ".join(filter(None, (", ".join(short[:-1]), short[-1])))
+        findings.append(
+            CHECK.warn(
+                "sticks.short",
+                ", ".join(short),
+                f"{names[0].upper()}{names[1:]} {'do' if len(short) > 1 else 'does'} not reach beyond both lines, {lines.low:g} and {lines.high:g}.",
+                "The board never sees the whole stick.",
+                *((Mend(text=f"Dial {names} in as the card says", edits=tuple(edits)),) if edits else ()),
             )
+        )
     return findings

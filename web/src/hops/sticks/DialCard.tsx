@@ -58,11 +58,11 @@ export const DialCard = memo(function DialCard({
                 {words}, {unit}
               </th>
             ))}
-            <th>comes to, us</th>
+            <th>comes to, ±{travel[0]?.near_us} us</th>
           </tr>
         </thead>
         <tbody>
-          {travel.map(({ axis, channel, plan, wait, near_us }) => (
+          {travel.map(({ axis, channel, plan, wait }) => (
             <tr key={axis}>
               <th scope="row" style={{ whiteSpace: "nowrap" }}>
                 CH{channel} <span style={{ fontWeight: 400 }}>{axis}</span>
@@ -76,8 +76,7 @@ export const DialCard = memo(function DialCard({
                     {[plan.predicted.low, plan.predicted.centre, plan.predicted.high]
                       .filter((us) => us !== null)
                       .map((us) => us.toFixed(0))
-                      .join(" ")}{" "}
-                    ±{near_us}
+                      .join(" ")}
                     {plan.unreachable.map((text) => (
                       <div key={text} style={{ color: colours.oxide, fontSize: 12.5 }}>
                         {text}; the best that can be
