@@ -3,20 +3,13 @@ from __future__ import annotations
 import re
 from pathlib import Path
 
-from axe_playwright_python.sync_playwright import Axe
 from playwright.sync_api import expect
 
 from tests.browser.base import BrowserTest, go, in_browser, wait_coin
+from tests.browser.looks import nothing_serious
 
 HOPS = ("Kit", "Port plan", "Loom", "Load", "Bind", "Line", "Sticks", "Switchboard", "Lost link")
 CAPTURES = Path(__file__).resolve().parent.parent / "captures"
-
-
-def nothing_serious(test, page, where):
-    """No serious finding of the accessibility check."""
-    found = [violation for violation in Axe().run(page).response["violations"] if violation["impact"] in ("serious", "critical")]
-    said = [(violation["id"], [node["html"][:160] for node in violation["nodes"][:3]]) for violation in found]
-    test.assertEqual(said, [], where)
 
 
 class AccessTest(BrowserTest):

@@ -10,6 +10,7 @@ from pathlib import Path
 from playwright.sync_api import expect
 
 from tests.browser.base import BrowserTest, go, in_browser, wait_coin
+from tests.browser.looks import nothing_serious
 from tests.browser.ready import dunlin_wired, sandpiper_read, take_up
 from tests.browser.test_hops import CRACKED, RINGS, bench_of, drag, findings_of, write
 
@@ -171,6 +172,10 @@ class DunlinTest(BrowserTest):
         expect(panel.get_by_role("combobox", name="Stick mode")).to_have_text("1")
         panel.get_by_label("Curve of CH2").fill("-100 0")
         panel.get_by_label("Curve of CH2").press("Enter")
+        panel.get_by_role("button", name="Add a mix").click()
+        panel.get_by_role("button", name="Add a rate").click()
+        expect(panel.get_by_label("Travel of rate 1")).to_have_value("70")
+        nothing_serious(self, page, "model memory")
         expect(findings_of(page)).to_contain_text("CH2 runs through a curve.")
 
 

@@ -15,7 +15,7 @@ from playwright.sync_api import expect
 
 from linkcore.protocols import crsf
 from tests.browser.base import BrowserTest, go, in_browser, wait_coin
-from tests.browser.test_app import nothing_serious
+from tests.browser.looks import nothing_serious
 from tests.browser.test_hops import RINGS, findings_of, restart, write
 
 CAPTURES = Path(__file__).resolve().parent.parent / "captures"

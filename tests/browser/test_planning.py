@@ -16,7 +16,7 @@ from linkcore.parts.models import Board
 from server.crafts.models import Craft
 from server.demo import scenario
 from tests.browser.base import BrowserTest, go, in_browser, wait_coin
-from tests.browser.test_app import nothing_serious
+from tests.browser.looks import nothing_serious
 from tests.browser.test_hops import CRACKED, RINGS, bench_of, findings_of, restart, write
 
 
