@@ -95,7 +95,8 @@ class DunlinTest(BrowserTest):
         findings = findings_of(page)
         expect(findings).to_contain_text("horizon's band misses every detent of CH6, the nearest by 30 us, by what the model memory lets expect.")
         write(page)
-        expect(page.get_by_text("draft is on the board")).to_be_visible()  # or the first flip would come before the board listens for it
+        for learned in ("S1 on CH5: 1 of 2", "S2 on CH6: 1 of 3"):  # or the first flip would come before the board has seen where they rest
+            page.get_by_label(re.compile(f"^{learned} detents learned")).wait_for()
         page.locator("[data-gimbal=left]").focus()
         for key, learned in (("1", "S1 on CH5: 2 of 2"), ("1", "S1 on CH5: 2 of 2"), ("2", "S2 on CH6: 2 of 3"), ("2", "S2 on CH6: 3 of 3")):
             page.keyboard.press(key)

@@ -37,7 +37,7 @@ export const Gimbal = memo(function Gimbal({ side, stickMode }: { side: Side; st
           role="img"
           data-gimbal={side}
           aria-label={`${side} gimbal, ${keys}${holds}`}
-          style={{ touchAction: "none", cursor: "grab", display: "block", borderRadius: 14 }}
+          style={{ touchAction: "none", cursor: "grab", display: "block", borderRadius: 14, outlineOffset: -2 }}
           onPointerDown={(event) => {
             event.currentTarget.setPointerCapture(event.pointerId);
             move(event);
