@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import gzip
 import os
+import re
 import subprocess
 import sys
 import tempfile
@@ -29,31 +30,15 @@ from linkcore.signal.uart import send
 ROOT = Path(__file__).resolve().parent.parent
 CAPTURE_S = 60
 RATE_HZ = 250
+NAME_WIDTH = 84
 
 
 def main() -> int:
-    rows = [
-        decode_speed(),
-        decode_memory_note(),
-        every_decoder(),
-        naming(),
-        reading(),
-        mishaps(),
-        bench_speed(),
-        planning(),
-        dialling(),
-        bands(),
-        table(),
-        finder(),
-        first_page(),
-        in_the_browser(),
-    ]
-    rows = [row for group in rows for row in group]
-    width = max(len(name) for name, *_ in rows)
     failed = 0
-    for name, value, wanted, holds in rows:
-        failed += not holds
-        print(f"{'ok  ' if holds else 'MISS'}  {name:<{width}}  {value:<34} wanted: {wanted}")
+    for measure in MEASURES:
+        for name, value, wanted, holds in measure():
+            failed += not holds
+            print(f"{'ok  ' if holds else 'MISS'}  {name:<{NAME_WIDTH}}  {value:<40} wanted: {wanted}", flush=True)
     return 1 if failed else 0
 
 
@@ -262,7 +247,7 @@ def _measure_page(port: int) -> tuple[list[float], list[Row]]:
         page.get_by_role("link", name="Curlew", exact=True).click()
         page.wait_for_selector("[data-ready] nav")
         page.locator('a[href$="/sticks"]').first.click()
-        page.get_by_role("row", name="roll").wait_for()
+        page.get_by_role("row", name=re.compile("^roll CH")).wait_for()
         page.wait_for_timeout(2000)
         samples = page.evaluate(_WATCH)
         rows = live_rails(page, port)
@@ -273,6 +258,23 @@ def _measure_page(port: int) -> tuple[list[float], list[Row]]:
         chromium.close()
         return [float(sample) for sample in samples], rows
 
+
+MEASURES: tuple[Callable[[], list[Row]], ...] = (
+    decode_speed,
+    decode_memory_note,
+    every_decoder,
+    naming,
+    reading,
+    mishaps,
+    bench_speed,
+    planning,
+    dialling,
+    bands,
+    table,
+    finder,
+    first_page,
+    in_the_browser,
+)
 
 if __name__ == "__main__":
     sys.exit(main())
