@@ -21,6 +21,19 @@ interface Unsaved {
 
 export const useUnsaved = create<Unsaved>(() => ({ queue: [], saving: false, problem: null }));
 
+/** Once nothing waits to be saved any more (or something stands in its way): what is asked of the newest draft then knows of every change made here. */
+export function settled(): Promise<void> {
+  const quiet = ({ queue, problem }: Unsaved) => queue.length === 0 || problem !== null;
+  if (quiet(useUnsaved.getState())) return Promise.resolve();
+  return new Promise((done) => {
+    const leave = useUnsaved.subscribe((state) => {
+      if (!quiet(state)) return;
+      leave();
+      done();
+    });
+  });
+}
+
 const key = (craftId: string) => ["craft", craftId];
 
 export function useDraft(craftId: string) {

@@ -2,6 +2,7 @@ import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, taken } from "../api/client";
 import type { Craft, Edit, Exchange, Job, KitView, LoomView, PlanView, WorkedOut } from "../api/types";
+import { settled } from "./useDraft";
 
 /** What the server works out of the draft. Each answer belongs to one version; the last one stays until the next is there. */
 const at = (craft: Craft) => ({ params: { path: { craft_id: craft.id } } });
@@ -33,17 +34,20 @@ export function useForVersion<T>(version: number): [T | null, (kept: Answer<T> |
   return [kept?.version === version ? kept.view : null, keep];
 }
 
-export function workOut(craft: Craft, edits: Edit[]): Promise<Answer<WorkedOut>> {
+export async function workOut(craft: Craft, edits: Edit[]): Promise<Answer<WorkedOut>> {
+  await settled();
   return taken(api.POST("/api/crafts/{craft_id}/work-out", { ...at(craft), body: { edits } }));
 }
 
 export type Doing = "board" | "receiver" | "transmitter" | "module" | "add device" | "remove device" | "rename device";
 
-export function exchange(craft: Craft, doing: Doing, part: string, to = ""): Promise<Answer<Exchange>> {
+export async function exchange(craft: Craft, doing: Doing, part: string, to = ""): Promise<Answer<Exchange>> {
+  await settled();
   return taken(api.POST("/api/crafts/{craft_id}/exchange", { ...at(craft), body: { doing, part, to } }));
 }
 
-export function solder(craft: Craft, device: string, job: Job, pads: string[]): Promise<Answer<Exchange>> {
+export async function solder(craft: Craft, device: string, job: Job, pads: string[]): Promise<Answer<Exchange>> {
+  await settled();
   return taken(api.POST("/api/crafts/{craft_id}/solder", { ...at(craft), body: { device, job, pads } }));
 }
 

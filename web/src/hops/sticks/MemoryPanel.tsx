@@ -6,6 +6,7 @@ import { api, taken } from "../../api/client";
 import type { Craft, Transmitter, TransmitterSetup } from "../../api/types";
 import type { HopProps } from "../../craft/CraftPage";
 import { type Proposal, ProposalBox } from "../../craft/ProposalBox";
+import { settled } from "../../craft/useDraft";
 import { type Answer, useForVersion } from "../../craft/useWorkedOut";
 import { JsonFileButton } from "../../look/JsonFileButton";
 import { NumberField } from "../../look/NumberField";
@@ -39,6 +40,7 @@ export const MemoryPanel = memo(function MemoryPanel({
       return draft;
     });
   const read = async (data: never) => {
+    await settled();
     const answer: Answer<Proposal["exchange"]> = await taken(
       api.POST("/api/crafts/{craft_id}/model-memory", { params: { path: { craft_id: craft.id } }, body: data }),
     );
