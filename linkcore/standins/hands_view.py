@@ -17,7 +17,7 @@ from linkcore.sticks.lines import propose_deadband, step_us
 from linkcore.sticks.measure import AXES, Axis, channel_of
 from linkcore.sticks.memory import order_of
 from linkcore.sticks.surfaces import surfaces_of
-from linkcore.sticks.travel import Places, TravelPlan, tolerance_us
+from linkcore.sticks.travel import Places, TravelPlan, beside_predicted, tolerance_us
 
 T = TypeVar("T")
 
@@ -80,6 +80,7 @@ class HandsView:
         if places is None:
             moved = reached.low is not None and reached.high is not None and reached.high - reached.low >= 400
             wait = "let it rest in the middle" if moved else "hold it at both ends"
+        expected = measured.expected.get(axis)
         left = None
         if places is not None:
             centre = None if places.centre is None else round(1500 - places.centre, 1)
@@ -89,8 +90,9 @@ class HandsView:
             channel=channel_of(axis, channel_map),
             plan=plan,
             wait=wait,
-            expected=measured.expected.get(axis),
+            expected=expected,
             left=left,
+            beside_predicted=beside_predicted(expected, places, bench.transmitter_part) if expected is not None and places is not None else "",
             near_us=round(tolerance_us(bench.transmitter_part) + bench.transmitter_part.count_us, 2),
         )
 

@@ -296,7 +296,10 @@ class SwitchboardReport(BaseModel):
 
 
 class TravelView(BaseModel):
-    """One axis on the Sticks hop: what to dial (None until it was measured, `wait` says what for), what was expected, what is left to mend (us)."""
+    """One axis on the Sticks hop: what to dial (None until it was measured, `wait` says what for), what was expected, what is left to mend (us).
+
+    `beside_predicted`: whether it came to what was expected, in words; empty where nothing was.
+    """
 
     axis: Axis
     channel: int
@@ -304,6 +307,7 @@ class TravelView(BaseModel):
     wait: str
     expected: Places | None
     left: Places | None
+    beside_predicted: str
     near_us: float
 
 

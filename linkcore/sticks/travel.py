@@ -66,6 +66,13 @@ class TravelPlan(BaseModel):
         return not self.edits
 
 
+def beside_predicted(expected: Places, measured: Places, part: Transmitter) -> str:
+    """Whether a channel came to where it was predicted, in words; both were rounded to raw counts."""
+    pairs = ((expected.low, measured.low), (expected.centre, measured.centre), (expected.high, measured.high))
+    worst = max(abs(wish - us) for wish, us in pairs if wish is not None and us is not None)
+    return "as predicted" if worst <= tolerance_us(part) + part.count_us else f"{worst:.0f} us off what was predicted"
+
+
 def dials_in_words(plan: TravelPlan) -> str:
     """What is to be turned, such as: sub-trim +3 us, low travel 147 %."""
     now, dial = plan.now, plan.dial

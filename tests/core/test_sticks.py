@@ -22,7 +22,7 @@ from linkcore.sticks.memory import Memory, check_memory, in_counts, order_of, ou
 from linkcore.sticks.memory_file import read_memory, take_memory, write_memory
 from linkcore.sticks.mending import check_found
 from linkcore.sticks.surfaces import check_surfaces, surfaces_of
-from linkcore.sticks.travel import Places, plan_travel, tolerance_us
+from linkcore.sticks.travel import Places, beside_predicted, plan_travel, tolerance_us
 from server.demo import scenario
 from tests.crafts import crsf_craft, sbus_craft
 from tests.thumbs import dialling_case, session
@@ -276,6 +276,14 @@ class TravelTest(SimpleTestCase):
         plan = plan_travel(1, channel, part, Places(low=low, centre=centre, high=high))
         self.assertEqual((centre, round(plan.predicted.centre)), (1515, 1500))
         self.assertEqual([text.split(" comes")[0] for text in plan.unreachable], ["the high end"])
+
+    def test_what_came_is_set_beside_what_was_predicted(self):
+        predicted = Places(low=1000, centre=1500, high=2000)
+        self.assertEqual(beside_predicted(predicted, Places(low=1002, centre=1499, high=2001), HARROW), "as predicted")
+        self.assertEqual(beside_predicted(predicted, Places(low=1000, centre=1493, high=2000), HARROW), "7 us off what was predicted")
+        self.assertEqual(
+            beside_predicted(Places(low=1000, centre=None, high=2000), Places(low=1000, centre=None, high=1960), HARROW), "40 us off what was predicted"
+        )
 
     def test_what_is_right_is_left_alone(self):
         channel = ChannelSetup(source="aileron")

@@ -47,20 +47,6 @@ export const AxisTable = memo(function AxisTable({ map, lowLine, highLine }: { m
   );
 });
 
-function asExpected(
-  expected: { low: number; centre: number | null; high: number },
-  reached: { low?: number | null; centre?: number | null; high?: number | null } | undefined,
-  near: number,
-): string {
-  const off = [
-    [expected.low, reached?.low],
-    [expected.centre, reached?.centre],
-    [expected.high, reached?.high],
-  ].map(([wanted, seen]) => (wanted == null || seen == null ? 0 : Math.abs(wanted - seen)));
-  const worst = Math.max(...off);
-  return worst <= near + 2 ? "as predicted" : `${worst.toFixed(0)} us off what was predicted`;
-}
-
 const number = (value: number | null | undefined) => (value == null ? "–" : value.toFixed(0));
 const off = (value: number | null | undefined) =>
   value == null ? "–" : Math.abs(value) < 0.5 ? "0" : `${value > 0 ? "+" : "−"}${Math.abs(value).toFixed(0)}`;
@@ -104,9 +90,9 @@ function AxisRow({ axis, channel, lowLine, highLine }: { axis: Axis; channel: nu
       </Box>
       <Box component="td" sx={{ textAlign: "left !important", color: good ? colours.verdigris : colours.copperText, fontSize: 13 }}>
         {verdict}
-        {travel?.expected && left && (
+        {travel?.beside_predicted && (
           <Box component="span" sx={{ display: "block", fontSize: 12, color: "text.secondary" }}>
-            {asExpected(travel.expected, reached, travel.near_us)}
+            {travel.beside_predicted}
           </Box>
         )}
       </Box>

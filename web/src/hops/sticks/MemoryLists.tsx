@@ -11,7 +11,8 @@ const PLACES: Record<number, string[]> = { 2: ["low", "high"], 3: ["low", "mid",
 const AXES = STICK_AXES.map((axis) => ({ value: axis, text: axis as string }));
 
 /** What one source adds to another's channel. */
-export function Mixes({ setup, write }: { setup: TransmitterSetup; write: Write }) {
+export function Mixes({ setup, switches, write }: { setup: TransmitterSetup; switches: Transmitter["switches"]; write: Write }) {
+  const sources = [...AXES.map(({ text }) => text), ...switches.map(({ name }) => name)].map((value) => ({ value, text: value }));
   const channels = setup.channels.map((_, index) => ({ value: index + 1, text: `CH${index + 1}` }));
   return (
     <List
@@ -43,8 +44,8 @@ export function Mixes({ setup, write }: { setup: TransmitterSetup; write: Write 
             <Pick
               label={`Source of mix ${index + 1}`}
               bare
-              value={mix.source as string}
-              options={AXES as { value: string; text: string }[]}
+              value={mix.source}
+              options={sources}
               width={112}
               onPick={(source) => set({ source })}
             />

@@ -120,7 +120,7 @@ export const MemoryPanel = memo(function MemoryPanel({
       </Box>
       <ChannelTable setup={setup} transmitter={transmitter} write={write} />
       <Box sx={{ display: "grid", gridTemplateColumns: "minmax(0, 2fr) minmax(0, 2.4fr)", gap: 3, mt: 2, alignItems: "start" }}>
-        <Mixes setup={setup} write={write} />
+        <Mixes setup={setup} switches={transmitter.switches} write={write} />
         <Rates setup={setup} switches={transmitter.switches} write={write} />
       </Box>
     </Panel>
