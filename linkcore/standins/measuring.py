@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 from linkcore.craft.document import BoardSettings, CraftDocument
 from linkcore.findings import Hop
@@ -17,7 +17,7 @@ from linkcore.sticks.finder import ChannelFinder
 from linkcore.sticks.gimbals import PLACES
 from linkcore.sticks.lines import RestWatch
 from linkcore.sticks.measure import AXES, Axis, SticksMeasure, channel_of
-from linkcore.sticks.travel import Dials
+from linkcore.sticks.travel import Places, predict_dialled
 
 if TYPE_CHECKING:
     from linkcore.standins.bench import Bench
@@ -65,20 +65,20 @@ class Measuring:
         if now["lost link"] != before["lost link"]:
             self.loss = None
 
-    def _expected(self, old: CraftDocument, document: CraftDocument) -> dict[Axis, Any]:
-        """Where the sticks should be seen, for those that were dialled just as was worked out."""
-        found = {}
-        channel_map = self._bench.board.running.channel_map
+    def _expected(self, old: CraftDocument, document: CraftDocument) -> dict[Axis, Places]:
+        """Where the sticks should be seen after other figures were dialled in, whoever worked them out; kept while nothing of a channel changes."""
+        found: dict[Axis, Places] = {}
         for axis in AXES:
-            number = channel_of(axis, channel_map)
+            number = channel_of(axis, self._bench.board.running.channel_map)
             if number > min(len(old.transmitter.channels), len(document.transmitter.channels)):
                 continue
-            now, before = (Dials.of(each.transmitter.channels[number - 1]) for each in (document, old))
-            plan = self.sticks.plan(axis, old, self._bench.parts, channel_map)
-            if plan is not None and now == plan.dial and (now != before or axis in self.sticks.expected):
-                found[axis] = plan.predicted
-            elif now == before and axis in self.sticks.expected:
-                found[axis] = self.sticks.expected[axis]
+            before, after = (each.transmitter.channels[number - 1] for each in (old, document))
+            expected = self.sticks.expected.get(axis)
+            if before != after:
+                places = self.sticks.reached[axis].places(axis) or expected  # not measured since the last turn of a dial: then from what that predicted
+                expected = predict_dialled(before, after, self._bench.transmitter_part, places) if places else None
+            if expected is not None:
+                found[axis] = expected
         return found
 
     # --- sticks and switches ------------------------------------------------------------------------------------

@@ -66,6 +66,14 @@ class TravelPlan(BaseModel):
         return not self.edits
 
 
+def predict_dialled(before: ChannelSetup, after: ChannelSetup, part: Transmitter, measured: Places) -> Places | None:
+    """Where a channel will be seen that was measured as dialled `before` and is dialled otherwise now; None where more than its dials has changed."""
+    if before.model_copy(update=Dials.of(after).model_dump()) != after:
+        return None
+    low, *rest = (in_counts(law_us(stick_value(us, before, part), Dials.of(after).figures, part), part) for us in _three(measured))
+    return Places(low=low, centre=rest[0] if measured.centre is not None else None, high=rest[-1])
+
+
 def beside_predicted(expected: Places, measured: Places, part: Transmitter) -> str:
     """Whether a channel came to where it was predicted, in words; both were rounded to raw counts."""
     pairs = ((expected.low, measured.low), (expected.centre, measured.centre), (expected.high, measured.high))

@@ -22,7 +22,7 @@ from linkcore.sticks.memory import Memory, check_memory, in_counts, order_of, ou
 from linkcore.sticks.memory_file import read_memory, take_memory, write_memory
 from linkcore.sticks.mending import check_found
 from linkcore.sticks.surfaces import check_surfaces, surfaces_of
-from linkcore.sticks.travel import Places, beside_predicted, plan_travel, tolerance_us
+from linkcore.sticks.travel import Places, beside_predicted, plan_travel, predict_dialled, tolerance_us
 from server.demo import scenario
 from tests.crafts import crsf_craft, sbus_craft
 from tests.thumbs import dialling_case, session
@@ -276,6 +276,16 @@ class TravelTest(SimpleTestCase):
         plan = plan_travel(1, channel, part, Places(low=low, centre=centre, high=high))
         self.assertEqual((centre, round(plan.predicted.centre)), (1515, 1500))
         self.assertEqual([text.split(" comes")[0] for text in plan.unreachable], ["the high end"])
+
+    def test_whatever_is_dialled_is_predicted_by_the_law(self):
+        for seed in range(100):
+            part, before, stick = dialling_case(seed)
+            after = before.model_copy(update={"sub_trim_us": 12, "travel_low_percent": 104, "travel_high_percent": 99})
+            low, centre, high = (in_counts(output_us(before, value, part), part) for value in stick)
+            predicted = predict_dialled(before, after, part, Places(low=low, centre=centre, high=high))
+            came = Places(**dict(zip(("low", "centre", "high"), (in_counts(output_us(after, value, part), part) for value in stick), strict=True)))
+            self.assertEqual(beside_predicted(predicted, came, part), "as predicted", f"seed {seed}")
+            self.assertIsNone(predict_dialled(before, after.model_copy(update={"reverse": True}), part, came))
 
     def test_what_came_is_set_beside_what_was_predicted(self):
         predicted = Places(low=1000, centre=1500, high=2000)
