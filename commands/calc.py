@@ -24,16 +24,17 @@ from linkcore.loom.netlist import plan_edits, rail_loads, usb_load, wire_list
 from linkcore.loom.rules import check_loom
 from linkcore.modes.catalogue import lacking
 from linkcore.modes.detents import SwitchMeasure, as_known, known_detents
-from linkcore.modes.heard import heard_in
+from linkcore.modes.from_frames import heard_in
 from linkcore.modes.rules import check_switches
 from linkcore.modes.suggest import suggest_all
 from linkcore.modes.truth import switch_channels, truth_table
+from linkcore.parts.axes import AXES, Axis, channel_of
 from linkcore.parts.catalogue import PartError, UnknownPart, shipped
 from linkcore.parts.files import read_parts
 from linkcore.ports.planner import work_out
 from linkcore.ports.rules import check_ports
 from linkcore.sticks.lines import propose_deadband, step_us
-from linkcore.sticks.measure import AXES, Axis, SticksMeasure, channel_of, check_sticks
+from linkcore.sticks.measure import SticksMeasure, check_sticks
 from linkcore.sticks.travel import Places, plan_travel
 
 Answer = tuple[dict[str, Any], int]

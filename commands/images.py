@@ -12,11 +12,12 @@ from collections.abc import Sequence
 from pathlib import Path
 from typing import TextIO
 
-from linkcore.images.building import flash_of, scenario_images
 from linkcore.images.check import remarks
+from linkcore.images.factory import flash_of
 from linkcore.images.facts import ImageError, facts_in
 from linkcore.images.hexfile import read_named, write_hex
 from linkcore.parts.catalogue import shipped
+from scenario.images import scenario_images
 
 
 def _image(path: Path, out: TextIO) -> None:

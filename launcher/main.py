@@ -13,6 +13,8 @@ import socket
 import subprocess
 import tempfile
 from collections.abc import Iterator, Sequence
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass
 from pathlib import Path
 
 from launcher import setup
@@ -20,6 +22,7 @@ from launcher.mariadb import Database, die_with_parent
 from launcher.setup import PYTHON, ROOT, VAR, WEB, Trouble, say
 
 ADDRESS = "127.0.0.1"
+WORKERS = min(2, os.cpu_count() or 1)  # that run tests, each with a database, a server and a browser of its own
 HEADLESS = {"decode": "commands.decode", "identify": "commands.decode", "calc": "commands.calc", "image": "commands.images", "images": "commands.images"}
 
 
@@ -63,6 +66,7 @@ def _parser() -> argparse.ArgumentParser:
     user.set_defaults(do=_user)
     test = verbs.add_parser("test", help="set up, then run linters, type checks and every test")
     test.add_argument("labels", nargs="*", help="only these tests, such as tests.core")
+    test.add_argument("--fast", action="store_true", help="only the checks and the tests of the core")
     test.set_defaults(do=_test)
     verbs.add_parser("bench", help="measure speed and memory").set_defaults(do=_bench)
     verbs.add_parser("schemas", help="write the API's and the craft document's schemas anew").set_defaults(do=_schemas)
@@ -235,50 +239,71 @@ def _line(options: argparse.Namespace) -> int:
 
 
 def _test(options: argparse.Namespace) -> int:
+    """Checks and tests side by side; `--fast` leaves out whatever needs a database, a server or a browser."""
+    labels = options.labels or (["tests.core"] if options.fast else ["tests"])
     setup.debian_packages([*setup.DATABASE_PACKAGES, *setup.TEST_PACKAGES])
     setup.python_environment()
     setup.front_end()
-    passed = failed = 0
-    if not options.labels:
-        for name, check, where in _checks():
-            done = subprocess.run([str(part) for part in check], cwd=where, stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True, check=False)
-            if done.returncode == 0:
-                passed += 1
-                print(f"ok    {name}", flush=True)
-            else:
-                failed += 1
-                print(f"{done.stdout}\nFAIL  {name}", flush=True)
-    with tempfile.TemporaryDirectory(prefix="bell-test-") as folder:
-        Path(folder).chmod(0o755)
-        result = Path(folder) / "result.json"
-        with Database(Path(folder) / "db") as database:
-            environment = {
-                **os.environ,
-                **database.environment,
-                "COINBELL_SECRET_KEY": "only for tests",
-                "COINBELL_VAR": folder,
-                "COINBELL_TEST_RESULT": str(result),
-                "DJANGO_SETTINGS_MODULE": "tests.settings",
-            }
-            subprocess.run([PYTHON, "-m", "django", "test", "--noinput", "--timing", *(options.labels or ["tests"])], env=environment, cwd=ROOT, check=False)
-        if result.exists():
-            counts = json.loads(result.read_text())
-            passed, failed = passed + counts["passed"], failed + counts["failed"]
-        else:
-            failed += 1
-            say("the test run ended before it was through")
+    with ThreadPoolExecutor(1) as beside, tempfile.TemporaryDirectory(prefix="bell-test-") as folder:
+        checked = [] if options.labels else [(check.name, beside.submit(check.run)) for check in _checks()]
+        passed, failed = _run_tests(labels, Path(folder))
+        for name, done in checked:
+            said = done.result()
+            passed, failed = (passed + 1, failed) if said is None else (passed, failed + 1)
+            print(f"ok    {name}" if said is None else f"{said}\nFAIL  {name}", flush=True)
     print(f"tests: {passed} passed, {failed} failed", flush=True)
     return 1 if failed else 0
 
 
-def _checks() -> list[tuple[str, list[str | Path], Path]]:
+def _run_tests(labels: Sequence[str], folder: Path) -> tuple[int, int]:
+    """Django's runner with a worker for each core, up to two; (passed, failed)."""
+    folder.chmod(0o755)
+    result = folder / "result.json"
+    with Database(folder / "db") as database:
+        environment = {
+            **os.environ,
+            **database.environment,
+            "COINBELL_SECRET_KEY": "only for tests",
+            "COINBELL_VAR": str(folder),
+            "COINBELL_TEST_RESULT": str(result),
+            "DJANGO_SETTINGS_MODULE": "tests.settings",
+        }
+        subprocess.run(
+            [PYTHON, "-m", "django", "test", "--noinput", "--timing", f"--parallel={os.environ.get('PP', WORKERS)}", *labels],
+            env=environment,
+            cwd=ROOT,
+            check=False,
+        )
+    if not result.exists():
+        say("the test run ended before it was through")
+        return 0, 1
+    counts = json.loads(result.read_text())
+    return counts["passed"], counts["failed"]
+
+
+@dataclass(frozen=True)
+class _Check:
+    """A linter or a type check: a command that is silent where all is well."""
+
+    name: str
+    command: Sequence[str | Path]
+    where: Path = ROOT
+
+    def run(self) -> str | None:
+        """What it complains of; None where it passes."""
+        command = [str(part) for part in self.command]
+        done = subprocess.run(command, cwd=self.where, stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True, check=False)
+        return None if done.returncode == 0 else done.stdout
+
+
+def _checks() -> list[_Check]:
     bin_ = PYTHON.parent
     return [
-        ("ruff check", [bin_ / "ruff", "check", "."], ROOT),
-        ("ruff format", [bin_ / "ruff", "format", "--check", "."], ROOT),
-        ("mypy", ["env", "COINBELL_SECRET_KEY=unused", bin_ / "mypy"], ROOT),
-        ("import rules", [bin_ / "lint-imports"], ROOT),
-        ("front end: types and linter", ["npm", "run", "-s", "check"], WEB),
+        _Check("ruff check", [bin_ / "ruff", "check", "."]),
+        _Check("ruff format", [bin_ / "ruff", "format", "--check", "."]),
+        _Check("mypy", ["env", "COINBELL_SECRET_KEY=unused", bin_ / "mypy"]),
+        _Check("import rules", [bin_ / "lint-imports"]),
+        _Check("front end: types and linter", ["npm", "run", "-s", "check"], WEB),
     ]
 
 

@@ -20,7 +20,7 @@ UV_VERSION = "0.13.9"
 
 DATABASE_PACKAGES = ("mariadb-server",)
 BUILD_PACKAGES = ("libmariadb-dev", "gcc", "pkg-config")
-TEST_PACKAGES = ("chromium", "fonts-dejavu-core", "redis-server")
+TEST_PACKAGES = ("chromium-headless-shell", "fonts-dejavu-core", "redis-server")
 
 
 class Trouble(Exception):

@@ -9,6 +9,7 @@ from pydantic import BaseModel, Field
 
 from linkcore.binding.rules import check_bind
 from linkcore.craft.document import BoardSettings, CraftDocument, section_hashes
+from linkcore.craft.names import section_name
 from linkcore.craft.parts import KitParts
 from linkcore.findings import HOPS, Finding, Hop, Mend
 from linkcore.images.check import check_load
@@ -67,15 +68,12 @@ class HopState(BaseModel):
     flows: bool = False
 
 
-Held = Mapping[str, Any]
-
-
 def held_by_devices(installed: Mapping[Role, Installed], identity: str) -> dict[str, Any]:
     """What the devices themselves hold, as sections that proofs rest on: firmware, and the link identity (hexadecimal) that the receiver listens for."""
     return {"firmware": section_of(installed), "bind": identity}
 
 
-def foundation(hop: Hop, document: CraftDocument, on_board: BoardSettings, held: Held) -> dict[str, str]:
+def foundation(hop: Hop, document: CraftDocument, on_board: BoardSettings, held: Mapping[str, Any]) -> dict[str, str]:
     """The hashes of the sections that a proof of `hop` rests on."""
     hashes = section_hashes(document, on_board, held)
     return {section: hashes[section] for section in RESTS_ON[hop]}
@@ -90,7 +88,7 @@ def coin(hop: Hop, findings: list[Finding], proof: Proof | None, hashes: Mapping
         return "blank", "not proven yet"
     if proof.holds(hashes):
         return "rings true", "proven"
-    changed = ", ".join(section.removeprefix("settings/").replace("_", " ") for section in proof.changed(hashes))
+    changed = ", ".join(map(section_name, proof.changed(hashes)))
     return "tarnished", f"proven before; changed since: {changed}"
 
 

@@ -2,29 +2,16 @@
 
 from __future__ import annotations
 
-import functools
-from collections.abc import Callable
-from typing import ParamSpec, TypeVar
-
 from django.db import OperationalError
+from tenacity import retry, retry_if_exception, stop_after_attempt
 
-P = ParamSpec("P")
-R = TypeVar("R")
 DEADLOCK = 1213  # MariaDB's number for it
 TRIES = 4
 
 
-def again_on_deadlock(transaction: Callable[P, R]) -> Callable[P, R]:
-    """Run a whole transaction anew where another one was in its way; its last failure passes through."""
+def _is_deadlock(error: BaseException) -> bool:
+    return isinstance(error, OperationalError) and error.args[:1] == (DEADLOCK,)
 
-    @functools.wraps(transaction)
-    def run(*args: P.args, **kwargs: P.kwargs) -> R:
-        for left in range(TRIES - 1, -1, -1):
-            try:
-                return transaction(*args, **kwargs)
-            except OperationalError as error:
-                if not left or error.args[:1] != (DEADLOCK,):
-                    raise
-        raise AssertionError("unreachable")
 
-    return run
+# Runs a whole transaction anew where another one was in its way; its last failure passes through.
+again_on_deadlock = retry(retry=retry_if_exception(_is_deadlock), stop=stop_after_attempt(TRIES), reraise=True)

@@ -132,7 +132,7 @@ SPECTACULAR_SETTINGS = {
     "SERVE_INCLUDE_SCHEMA": False,
     "SWAGGER_UI_DIST": "SIDECAR",
     "SWAGGER_UI_FAVICON_HREF": "SIDECAR",
-    "POSTPROCESSING_HOOKS": ["drf_spectacular.hooks.postprocess_schema_enums", "server.schema.add_core_models"],
+    "POSTPROCESSING_HOOKS": ["drf_spectacular.hooks.postprocess_schema_enums", "server.openapi.add_core_models"],
     "COMPONENT_SPLIT_REQUEST": False,
 }
 
@@ -145,6 +145,8 @@ CHANNEL_LAYERS = {
         else {"BACKEND": "channels.layers.InMemoryChannelLayer", "CONFIG": {"capacity": 500}}
     )
 }
+
+BENCH_CLOCK = "server.bench.clock.RealClock"
 
 STATIC_URL = "/static/"
 STATIC_ROOT = VAR / "static"

@@ -10,9 +10,12 @@ from drf_spectacular.views import SpectacularJSONAPIView, SpectacularSwaggerSpli
 from server.accounts.api import SessionView
 from server.captures.api import FrameView, PortView, RecordingFileView, RecordingsView, RecordingView, WindowView, reading_stream
 from server.crafts.api import CraftsView, CraftView, DraftView, RevisionsView
+from server.hops.bind import BindHopView
+from server.hops.sticks import ModelMemoryView
 from server.parts.api import CheckPartView, PartSchemasView, PartsFileView, PartsView, PartView
-from server.planning.api import ExchangePartView, KitHopView, LoomFileView, LoomHopView, ModelMemoryView, PlanHopView, RingsView, SolderView, WorkOutView
-from server.shelf.api import BindHopView, FlashesView, FlashSettingsView, ImageFileView, ImageView, LoadHopView, ReadImageView, ShelfView
+from server.planning.api import ExchangePartView, KitHopView, LoomFileView, LoomHopView, PlanHopView, SolderView, WorkOutView
+from server.proofs.api import RingsView
+from server.shelf.api import FlashesView, FlashSettingsView, ImageFileView, ImageView, LoadHopView, ReadImageView, ShelfView
 
 
 def app(request: HttpRequest) -> HttpResponse:

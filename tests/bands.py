@@ -6,8 +6,9 @@ import random
 from itertools import combinations, pairwise
 
 from linkcore.modes.catalogue import exclude_each_other
+from linkcore.modes.clearance import band_clearance
 from linkcore.modes.detents import Detent
-from linkcore.modes.suggest import STEP_US, clearance_of
+from linkcore.modes.suggest import STEP_US
 
 SCALE = (950.0, 1250.0)
 LEAST_GAP_US = 45
@@ -32,7 +33,7 @@ def best_by_trying_all(detents: list[Detent], wanted: dict[str, set[int]], scale
     options = []
     for name, places in wanted.items():
         holding = [
-            (clearance_of(low, high, detents), low, high, name)
+            (band_clearance(low, high, detents), low, high, name)
             for low, high in combinations(grid, 2)
             if {index for index, detent in enumerate(detents) if low <= detent.value < high} == places
         ]

@@ -7,7 +7,6 @@ import random
 
 from linkcore.craft.document import apply_edits
 from linkcore.findings import Edit
-from linkcore.images.building import scenario_images
 from linkcore.images.flashing import FlashOrder, JobState
 from linkcore.parts.catalogue import shipped
 from linkcore.standins.bench import Bench
@@ -15,6 +14,7 @@ from linkcore.standins.bind_view import bind_report
 from linkcore.standins.board import Refused
 from linkcore.standins.bootloader import Fault
 from linkcore.standins.messages import BenchState, Hands
+from scenario.images import scenario_images
 
 FAULTS = ("none", "cable pulled", "power lost", "bad page", "busy port", "charge-only cable", "no driver")
 IMAGES = {name: (facts, content) for name, facts, content in scenario_images(shipped())}

@@ -1,25 +1,30 @@
-"""Django's runner, which also writes down how many tests passed and which took longest, and stops the live server and the browser."""
+"""Django's runner, with its workers each keeping a server and a browser of its own; it also writes down how many tests passed and which took longest."""
 
 from __future__ import annotations
 
 import json
+import multiprocessing.util
 import os
 import time
 import unittest
+from collections import defaultdict
 from pathlib import Path
 
-from django.test.runner import DiscoverRunner
+from django.test.runner import DiscoverRunner, ParallelTestSuite, RemoteTestResult, RemoteTestRunner, _init_worker
 
 from tests import live
 
 SLOWEST = 12
+# A worker goes through these in order, so that what needs an empty database comes before what keeps the demo's users in it; short tests fill the end.
+ORDER = ("tests.server", "tests.launcher", "tests.browser", "tests.core")
+ONE_BY_ONE = ("tests.launcher", "tests.browser")
 
 
 class Counting(unittest.TextTestResult):
     def __init__(self, *args, **kwargs):
         super().__init__(*args, **kwargs)
         self.passed = 0
-        self.taken: list[tuple[float, str]] = []
+        self.taken: dict[str, float] = defaultdict(float)
 
     def startTest(self, test):
         super().startTest(test)
@@ -27,25 +32,71 @@ class Counting(unittest.TextTestResult):
 
     def stopTest(self, test):
         super().stopTest(test)
-        self.taken.append((time.monotonic() - self._began, test.id()))
+        self.took(test, time.monotonic() - self._began)
+
+    def took(self, test, seconds):
+        self.taken[test.id()] = max(seconds, self.taken[test.id()])  # what a worker tells, not how long it took to be told
 
     def addSuccess(self, test):
         super().addSuccess(test)
         self.passed += 1
 
 
+class Telling(RemoteTestResult):
+    """What a worker tells of its tests, and how long each took."""
+
+    def startTest(self, test):
+        super().startTest(test)
+        self._began = time.monotonic()
+
+    def stopTest(self, test):
+        self.events.append(("took", self.test_index, time.monotonic() - self._began))
+        super().stopTest(test)
+
+
+class TellingRunner(RemoteTestRunner):
+    resultclass = Telling
+
+
+def _begin(*args):
+    _init_worker(*args)
+    multiprocessing.util.Finalize(None, live.stop_all, exitpriority=1)
+
+
+class Workers(ParallelTestSuite):
+    """Tests of the browser and of the launcher are handed out one by one, the others by class."""
+
+    init_worker = _begin
+    runner_class = TellingRunner
+
+    def __init__(self, subsuites, *args, **kwargs):
+        split = []
+        for suite in subsuites:
+            tests = list(suite)
+            split += [unittest.TestSuite([test]) for test in tests] if _place(tests[0]) in ONE_BY_ONE else [suite]
+        super().__init__(sorted(split, key=lambda suite: ORDER.index(_place(next(iter(suite))))), *args, **kwargs)
+
+
+def _place(test):
+    return next((place for place in ORDER if test.id().startswith(place)), ORDER[-1])
+
+
 class Runner(DiscoverRunner):
+    parallel_test_suite = Workers
+
     def get_resultclass(self):
         return Counting
 
     def run_suite(self, suite, **kwargs):
         result = super().run_suite(suite, **kwargs)
         failed = len(result.failures) + len(result.errors) + len(result.unexpectedSuccesses)
-        slowest = sorted(result.taken, reverse=True)[:SLOWEST]
-        print("\nslowest: " + ", ".join(f"{name.removeprefix('tests.')} {seconds:.0f} s" for seconds, name in slowest if seconds >= 1))
+        slowest = sorted(((seconds, name) for name, seconds in result.taken.items()), reverse=True)
+        print("\nslowest: " + ", ".join(f"{name.removeprefix('tests.')} {seconds:.0f} s" for seconds, name in slowest[:SLOWEST] if seconds >= 1))
         target = os.environ.get("COINBELL_TEST_RESULT")
         if target:
             Path(target).write_text(json.dumps({"passed": result.passed, "failed": failed, "skipped": len(result.skipped)}))
+        if times := os.environ.get("COINBELL_TEST_TIMES"):
+            Path(times).write_text(json.dumps(dict(result.taken), indent=0))
         return result
 
     def teardown_databases(self, old_config, **kwargs):

@@ -4,6 +4,7 @@ from server.settings import *  # noqa: F403
 
 PASSWORD_HASHERS = ["django.contrib.auth.hashers.MD5PasswordHasher"]
 TEST_RUNNER = "tests.runner.Runner"
+BENCH_CLOCK = "tests.clock.PacedClock"
 AXES_ENABLED = False
 MAX_UPLOAD_BYTES = 8 << 20
 # what is refused is what many tests are about

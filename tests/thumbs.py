@@ -7,12 +7,12 @@ from dataclasses import dataclass, field
 from itertools import permutations
 
 from linkcore.craft.document import ChannelSetup
+from linkcore.parts.axes import STICK_AXES, STICK_OF_LETTER
 from linkcore.parts.catalogue import shipped
 from linkcore.parts.models import EndsLaw, Transmitter
 from linkcore.sticks.gimbals import PLACES, STICKS
 
 ORDERS = ["".join(order) for order in permutations("AETR")]
-AXES = {"A": "aileron", "E": "elevator", "T": "throttle", "R": "rudder"}
 PUSHES = {"aileron": 1, "elevator": 2, "rudder": 3}
 PERIOD_S = 0.02
 
@@ -29,20 +29,20 @@ class Session:
 
     def channel(self, axis: str) -> int:
         """Where an axis arrives."""
-        return next(index + 1 for index, letter in enumerate(self.order) if AXES[letter] == axis)
+        return next(index + 1 for index, letter in enumerate(self.order) if STICK_OF_LETTER[letter] == axis)
 
 
 def session(seed: int, jitter_us: float = 4.0) -> Session:
     """One pilot's go at all four sticks."""
     rng = random.Random(seed)
     order, mode = rng.choice(ORDERS), rng.randint(1, 4)
-    turned = {axis for axis in AXES.values() if rng.random() < 0.4}
+    turned = {axis for axis in STICK_AXES if rng.random() < 0.4}
     mix = None
     if rng.random() < 0.15:
         source, to = rng.sample(["aileron", "elevator", "rudder"], 2)
         mix = (source, to, rng.choice([-1, 1]) * rng.uniform(0.12, 0.4))
     made = Session(order, mode, turned, mix)
-    stick = dict.fromkeys(AXES.values(), 0.0)
+    stick = dict.fromkeys(STICK_AXES, 0.0)
     stick["throttle"] = -1.0
     jitter, travel, delay = rng.uniform(0, jitter_us), rng.uniform(380, 520), rng.randint(0, 3)
     queue = [dict(stick)] * (delay + 1)
@@ -53,7 +53,7 @@ def session(seed: int, jitter_us: float = 4.0) -> Session:
         seen = queue.pop(0)
         channels = []
         for letter in order:
-            axis = AXES[letter]
+            axis = STICK_OF_LETTER[letter]
             value = seen[axis] + (mix[2] * seen[mix[0]] if mix and mix[1] == axis else 0.0)
             channels.append(1500 + max(-1.0, min(1.0, value)) * travel * (-1 if axis in turned else 1) + rng.uniform(-jitter, jitter))
         channels += [switch, 1500.0, 2000.0, 1000.0]
@@ -76,8 +76,8 @@ def session(seed: int, jitter_us: float = 4.0) -> Session:
             tick()
 
     still(1.6)
-    for axis in rng.sample(sorted(AXES.values()), 4):
-        others = [other for other in AXES.values() if other != axis]
+    for axis in rng.sample(sorted(STICK_AXES), 4):
+        others = [other for other in STICK_AXES if other != axis]
         bump = (rng.choice(others), rng.choice([-1, 1]) * rng.uniform(0.05, 0.35)) if rng.random() < 0.2 else None
         if bump and bump[0] == "throttle":
             bump = ("throttle", abs(bump[1]) if stick["throttle"] < 0 else -abs(bump[1]))

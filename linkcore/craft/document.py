@@ -4,27 +4,22 @@ from __future__ import annotations
 
 import hashlib
 import json
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from typing import Annotated, Any, Literal
 
-from pydantic import AfterValidator, BaseModel, ConfigDict, Field, ValidationError, model_validator
+from jsonpatch import JsonPatch, JsonPatchException
+from jsonpointer import JsonPointerException
+from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_validator
 
+from linkcore.craft.names import setting_name, value_in_words
 from linkcore.findings import Edit
-from linkcore.parts.models import Job, OnLoss, Region, Sensor, StickAxis
+from linkcore.parts.axes import ChannelOrder, StickAxis
+from linkcore.parts.models import Job, OnLoss, Region, Sensor
 
 FORMAT = "coin-bell/craft"
 VERSION = 1
 
 
-def _each_letter_once(order: str) -> str:
-    if sorted(order) != sorted("AETR"):
-        raise ValueError(f"{order!r} is no channel order; it needs each of A, E, T and R once")
-    return order
-
-
-ChannelOrder = Annotated[
-    str, Field(pattern=r"^[AETR]{4}$", description="Each once: A aileron, E elevator, T throttle, R rudder"), AfterValidator(_each_letter_once)
-]
 Us = Annotated[float, Field(ge=800, le=2200)]
 Mode = Literal[
     "angle",
@@ -43,7 +38,6 @@ Mode = Literal[
 ]
 Airframe = Literal["quad X", "quad plus", "tri", "plane", "wing", "rover", "boat"]
 Response = Literal["drop", "land"]
-AxisSource = StickAxis
 Layout = Literal["plain", "helicopter", "elevons", "flaps"]
 
 
@@ -143,7 +137,7 @@ class Mix(_Section):
 class Rate(_Section):
     """A stick's axis is made smaller (`percent`) or softer about its middle (`expo_percent`): always, or while a switch is in a position."""
 
-    axis: AxisSource
+    axis: StickAxis
     percent: float = Field(100, ge=0, le=150)
     expo_percent: float = Field(0, ge=-100, le=100)
     switch: str = Field("", max_length=40)
@@ -165,7 +159,7 @@ class TransmitterSetup(_Section):
     channels: list[ChannelSetup] = Field(min_length=4, max_length=16)
     mixes: list[Mix] = Field(default_factory=list, max_length=32)
     rates: list[Rate] = Field(default_factory=list, max_length=16)
-    trims_us: dict[AxisSource, Annotated[float, Field(ge=-200, le=200)]] = Field(default_factory=dict)
+    trims_us: dict[StickAxis, Annotated[float, Field(ge=-200, le=200)]] = Field(default_factory=dict)
 
     def source(self, channel: int) -> str:
         """What drives a channel (from 1); empty where nothing does."""
@@ -364,32 +358,29 @@ def _memory(setup: dict[str, Any]) -> dict[str, Any]:
     return kept
 
 
-def apply_edits(document: CraftDocument, edits: tuple[Edit, ...] | list[Edit]) -> CraftDocument:
-    """A new document with the edits made; raise CraftError where a path leads nowhere or a value does not fit."""
+def apply_edits(document: CraftDocument, edits: Iterable[Edit]) -> CraftDocument:
+    """A new document with the edits made; raise CraftError where a path leads nowhere or a value does not fit.
+
+    Each edit is the operation *replace* of a JSON Patch (RFC 6902): what is at its path must be there.
+    """
     data = document.model_dump(mode="json")
     for edit in edits:
-        steps = [step.replace("~1", "/").replace("~0", "~") for step in edit.path.lstrip("/").split("/")]
-        at: Any = data
         try:
-            for step in steps[:-1]:
-                at = at[int(step)] if isinstance(at, list) else at[step]
-            if isinstance(at, list):
-                at[int(steps[-1])] = edit.value
-            elif steps[-1] in at:
-                at[steps[-1]] = edit.value
-            else:
-                raise KeyError(steps[-1])
-        except (KeyError, IndexError, ValueError, TypeError) as error:
+            data = JsonPatch([{"op": "replace", "path": edit.path, "value": edit.value}]).apply(data, in_place=True)
+        except (JsonPatchException, JsonPointerException) as error:
             raise CraftError(f"{edit.path}: no such place in the craft document") from error
     return load(data)
 
 
 class Difference(BaseModel):
-    """One setting that differs: its path within the settings, the draft's value and the board's."""
+    """One setting that differs: its path within the settings, the draft's value and the board's; and all three in words."""
 
     path: str
     draft: Any
     on_board: Any
+    name: str
+    draft_says: str
+    on_board_says: str
 
 
 def differences(draft: BoardSettings, on_board: BoardSettings) -> list[Difference]:
@@ -404,7 +395,8 @@ def differences(draft: BoardSettings, on_board: BoardSettings) -> list[Differenc
             for index in range(max(len(left), len(right))):
                 walk(f"{path}/{index}", left[index] if index < len(left) else None, right[index] if index < len(right) else None)
         elif left != right:
-            found.append(Difference(path=path, draft=left, on_board=right))
+            words = {"name": setting_name(path), "draft_says": value_in_words(left, path), "on_board_says": value_in_words(right, path)}
+            found.append(Difference(path=path, draft=left, on_board=right, **words))
 
     walk("", draft.model_dump(mode="json"), on_board.model_dump(mode="json"))
     return found

@@ -3,16 +3,15 @@
 from __future__ import annotations
 
 from linkcore.craft.document import BoardSettings, ChannelSetup, CraftDocument, Kit, TransmitterSetup
+from linkcore.parts.axes import STICK_AXES, STICK_OF_LETTER
 from linkcore.parts.catalogue import Catalogue, shipped
 from linkcore.parts.models import Board, Receiver, Transmitter
-
-AXES = {"A": "aileron", "E": "elevator", "T": "throttle", "R": "rudder"}
 
 
 def transmitter_setup(transmitter: Transmitter, order: str = "AETR", stick_mode: int = 2) -> TransmitterSetup:
     """Sticks on the first four channels in `order`, then one switch a channel, travel to 1000 and 2000 us, throttle the right way round."""
     travel = min(transmitter.max_travel_percent, 50000 / transmitter.us_at_100)
-    sources = [AXES[letter] for letter in order] + [switch.name for switch in transmitter.switches]
+    sources = [STICK_OF_LETTER[letter] for letter in order] + [switch.name for switch in transmitter.switches]
     return TransmitterSetup.model_validate(
         {
             "stick_mode": stick_mode,
@@ -41,7 +40,7 @@ def factory_setup(transmitter: Transmitter, stick_mode: int = 2) -> TransmitterS
 PLAIN = {
     "stick_mode": 2,
     "channel_order": "AETR",
-    "channels": [{"source": source, "travel_low_percent": 100, "travel_high_percent": 100} for source in AXES.values()],
+    "channels": [{"source": source, "travel_low_percent": 100, "travel_high_percent": 100} for source in STICK_AXES],
 }
 
 

@@ -7,18 +7,20 @@ from typing import Any, Literal
 from pydantic import BaseModel
 
 from linkcore.craft.document import BoardSettings, differences
+from linkcore.craft.names import setting_name, value_in_words
 from linkcore.findings import Edit
 from linkcore.images.facts import SettingsFormat
 
 
 class CarriedLine(BaseModel):
-    """One setting that was kept: its value then, what the board holds now, and what becomes of it. `name`: what the new version calls it."""
+    """One setting that was kept: its value then, what the board holds now, and what becomes of it. `new_name`: what the new version calls it."""
 
     path: str
-    kept: Any
-    now: Any
+    setting: str
+    kept: str
+    now: str
     says: Literal["comes back", "dropped", "renamed", "as it is"]
-    name: str = ""
+    new_name: str = ""
 
 
 class Carried(BaseModel):
@@ -56,14 +58,15 @@ def carry_over(kept: BoardSettings, now: BoardSettings, form: SettingsFormat) ->
         lost = _under(path, form.dropped)
         renamed = _under(path, tuple(form.renamed))
         says: Literal["comes back", "dropped", "renamed"] = "dropped" if lost else "renamed" if renamed else "comes back"
-        lines.append(CarriedLine(path=path, kept=each.draft, now=each.on_board, says=says, name=form.renamed[renamed] if renamed and not lost else ""))
+        new_name = form.renamed[renamed] if renamed and not lost else ""
+        lines.append(CarriedLine(path=path, setting=each.name, kept=each.draft_says, now=each.on_board_says, says=says, new_name=new_name))
     # a setting that the new version calls otherwise is worth a word even where its value is the same
     named = {line.path for line in lines}
     data = kept.model_dump(mode="json")
     for path, name in form.renamed.items():
         if not any(_under(each, (path,)) for each in named):
-            value = _at(data, path)
-            lines.append(CarriedLine(path=path, kept=value, now=value, says="as it is", name=name))
+            value = value_in_words(_at(data, path), path)
+            lines.append(CarriedLine(path=path, setting=setting_name(path), kept=value, now=value, says="as it is", new_name=name))
     new = back.model_dump(mode="json")
     return Carried(lines=lines, edits=[Edit(path=f"/settings/{name}", value=value) for name, value in new.items()])
 

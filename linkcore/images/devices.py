@@ -10,7 +10,7 @@ from pydantic import BaseModel, ConfigDict
 
 from linkcore.craft.document import CraftDocument
 from linkcore.craft.parts import KitParts
-from linkcore.images.building import build, factory_facts, flashable, program_kilobytes
+from linkcore.images.factory import build, factory_facts, flashable, program_kilobytes
 from linkcore.images.facts import ImageFacts
 from linkcore.parts.models import Board, Flash, Module, Radio, Receiver, Region, Transmitter
 

@@ -9,7 +9,9 @@ from typing import Any
 
 from pydantic import BaseModel
 
+from linkcore.craft.airframes import FLYERS, MULTIROTORS, WINGS
 from linkcore.craft.document import Airframe, CraftDocument
+from linkcore.craft.names import value_in_words
 from linkcore.findings import Edit
 from linkcore.parts.models import Sensor
 
@@ -25,8 +27,6 @@ class StartLine(BaseModel):
     edit: Edit
 
 
-FLYERS: frozenset[Airframe] = frozenset(("quad X", "quad plus", "tri"))
-WINGS: frozenset[Airframe] = frozenset(("plane", "wing"))
 _ARM = {"channel": 5, "low": 1750.0, "high": 2150.0}
 _ANGLE_LOW = {"mode": "angle", "channel": 6, "low": 850.0, "high": 1250.0}
 _ANGLE_MIDDLE = {"mode": "angle", "channel": 6, "low": 1250.0, "high": 1750.0}
@@ -36,7 +36,7 @@ def starting_point(document: CraftDocument, airframe: Airframe | None = None) ->
     """The lines for an airframe kind, the document's own where none is given."""
     kind = airframe or document.airframe
     lines: list[tuple[str, str, Any, str]] = [("Arming", "/settings/arming", _ARM, "A switch of its own, up is on, well clear of the middle.")]
-    if kind in FLYERS:
+    if kind in MULTIROTORS:
         lines += [
             ("Flight modes", "/settings/modes", [_ANGLE_LOW], "Angle at the switch's first position: whoever lets go of the sticks hovers level."),
             ("Response", "/settings/lost_link/response", "drop", "A multirotor without its link falls where it is, rather than fly on over people."),
@@ -55,7 +55,7 @@ def starting_point(document: CraftDocument, airframe: Airframe | None = None) ->
             ("Grace", "/settings/lost_link/grace_ms", 600, "Nothing falls down, so a longer gap may pass."),
         ]
     lines.append(("Throttle fallback", "/settings/lost_link/throttle_fallback", "low", "Never hold power without a link."))
-    needed: list[Sensor] = ["gyro", "accelerometer"] if kind in FLYERS | WINGS else []
+    needed: list[Sensor] = ["gyro", "accelerometer"] if kind in FLYERS else []
     sensors = [*document.wants.sensors, *(sensor for sensor in needed if sensor not in document.wants.sensors)]
     lines.append(("Sensors expected", "/wants/sensors", sensors, "What the board must report before this craft moves."))
     data = document.model_dump(mode="json")
@@ -66,17 +66,4 @@ def _line(data: dict[str, Any], name: str, path: str, value: Any, why: str) -> S
     now: Any = data
     for step in path.lstrip("/").split("/"):
         now = now[step]
-    return StartLine(name=name, now=_say(now), then=_say(value), why=why, same=now == value, edit=Edit(path=path, value=value))
-
-
-def _say(value: Any) -> str:
-    if value in (None, []):
-        return "none"
-    if isinstance(value, list):
-        return ", ".join(_say(each) for each in value)
-    if isinstance(value, dict):
-        band = f"CH{value['channel']} {value['low']:g} to {value['high']:g} us"
-        return f"{value['mode']} at {band}" if "mode" in value else band
-    if isinstance(value, (int, float)):
-        return f"{value:g} ms"
-    return str(value)
+    return StartLine(name=name, now=value_in_words(now, path), then=value_in_words(value, path), why=why, same=now == value, edit=Edit(path=path, value=value))

@@ -1,4 +1,4 @@
-"""The wiring drawing as SVG, as a PDF to print, and the wire list as CSV. One layout serves screen and paper."""
+"""The wiring drawing as SVG, and the wire list as CSV. One layout serves screen and paper (printed.py)."""
 
 from __future__ import annotations
 
@@ -7,8 +7,6 @@ import io
 from collections.abc import Mapping, Sequence
 from xml.sax.saxutils import escape, quoteattr
 
-from linkcore.craft.document import CraftDocument
-from linkcore.findings import Finding
 from linkcore.loom.layout import Box, Picture, Spot
 from linkcore.loom.netlist import Wire
 
@@ -78,125 +76,4 @@ def wire_csv(wires: Sequence[Wire], rung: Mapping[str, str]) -> str:
     for wire in wires:
         row = [wire.device, wire.device_name, wire.pin, wire.pad, wire.to, wire.colour, wire.purpose, "yes" if wire.inverter else "", rung.get(wire.key, "")]
         writer.writerow([f"'{cell}" if cell[:1] in ("=", "+", "-", "@") else cell for cell in row])
-    return out.getvalue()
-
-
-def pdf(picture: Picture, document: CraftDocument, wires: Sequence[Wire], findings: Sequence[Finding], rung: Mapping[str, str]) -> bytes:
-    """A4, landscape: the drawing, then the wire list with a box to tick for each wire, and what the check says."""
-    from reportlab.lib.colors import HexColor
-    from reportlab.lib.pagesizes import A4, landscape
-    from reportlab.pdfgen.canvas import Canvas
-
-    out = io.BytesIO()
-    width, height = landscape(A4)
-    canvas = Canvas(out, pagesize=(width, height))
-    canvas.setTitle(f"Loom of {document.name}")
-    canvas.setCreator("Coin Bell")
-    margin = 34.0
-    stops = sum(finding.severity == "stop" for finding in findings)
-    verdict = "no fault found" if not stops else f"{stops} fault{'s' if stops > 1 else ''}: do not solder from this sheet"
-
-    def head(what: str) -> float:
-        canvas.setFillColor(HexColor(INK))
-        canvas.setFont("Helvetica-Bold", 14)
-        canvas.drawString(margin, height - margin, f"{document.name}: {what}")
-        canvas.setFont("Helvetica", 9)
-        canvas.setFillColor(HexColor(SOFT if not stops else "#A3271F"))
-        canvas.drawRightString(width - margin, height - margin, f"{len(wires)} wires, {verdict}")
-        return float(height) - margin - 14
-
-    top = head("wiring drawing")
-    scale = min((width - 2 * margin) / picture.width, (top - margin) / picture.height, 1.0)
-    left = (width - picture.width * scale) / 2
-
-    def at(x: float, y: float) -> tuple[float, float]:
-        return left + x * scale, top - y * scale
-
-    for box in picture.boxes:
-        x, y = at(box.x, box.y + box.h)
-        canvas.setStrokeColor(HexColor(INK))
-        canvas.setFillColor(HexColor(PAPER))
-        canvas.setLineWidth(1.2 if box.kind == "board" else 0.8)
-        canvas.roundRect(x, y, box.w * scale, box.h * scale, 4, fill=1)
-        canvas.setFillColor(HexColor(INK))
-        middle = at(box.x + box.w / 2, box.y + 17)
-        canvas.setFont("Helvetica-Bold", 12.5 * scale)
-        canvas.drawCentredString(*middle, box.title)
-        canvas.setFont("Helvetica", 10.5 * scale)
-        canvas.drawCentredString(*at(box.x + box.w / 2, box.y + 31), box.subtitle)
-    for run in picture.runs:
-        for colour, thick in ((INK, 4.0), (run.ink, 2.6)):
-            canvas.setStrokeColor(HexColor(colour))
-            canvas.setLineWidth(thick * scale)
-            path = canvas.beginPath()
-            path.moveTo(*at(*run.points[0]))
-            for x, y in run.points[1:]:
-                path.lineTo(*at(x, y))
-            canvas.drawPath(path)
-    canvas.setFillColor(HexColor(INK))
-    for x, y in picture.dots:
-        canvas.circle(*at(x, y), 4.2 * scale, fill=1, stroke=0)
-    for spot in (*picture.pins, *picture.pads):
-        x, y = at(spot.x, spot.y)
-        canvas.setStrokeColor(HexColor(INK))
-        canvas.setLineWidth(0.7)
-        canvas.setFillColor(HexColor(INK if spot.wired else PAPER))
-        canvas.circle(x, y, 3.2 * scale, fill=1)
-        canvas.setFillColor(HexColor(INK))
-        canvas.setFont("Courier-Bold" if spot.wired else "Courier", 11.5 * scale)
-        inward = 10 * scale if spot.side == "left" else -10 * scale
-        text = spot.name + (f"  {spot.port}" if spot.port and spot.side == "left" else "")
-        if spot.port and spot.side == "right":
-            text = f"{spot.port}  {spot.name}"
-        (canvas.drawString if spot.side == "left" else canvas.drawRightString)(x + inward, y - 3.6 * scale, text)
-    canvas.showPage()
-
-    columns = (("from", 0), ("pin", 150), ("pad", 215), ("where", 265), ("colour", 400), ("purpose", 455), ("rung out", 560))
-    y = head("wire list") - 16
-
-    def titles() -> None:
-        canvas.setFont("Helvetica-Bold", 9)
-        canvas.setFillColor(HexColor(INK))
-        for name, x in columns:
-            canvas.drawString(margin + x, y, name)
-
-    titles()
-    for wire in wires:
-        y -= 15
-        if y < margin + 20:
-            canvas.showPage()
-            y = head("wire list") - 16
-            titles()
-            y -= 15
-        canvas.setFont("Helvetica", 9)
-        canvas.setFillColor(HexColor(INK))
-        cells = (
-            f"{wire.device}, {wire.device_name}",
-            wire.pin,
-            wire.pad,
-            wire.to,
-            wire.colour,
-            wire.purpose + (", through an inverter" if wire.inverter else ""),
-        )
-        for (_, x), cell in zip(columns, cells, strict=False):
-            canvas.drawString(margin + x, y, cell)
-        canvas.setStrokeColor(HexColor(INK))
-        canvas.setLineWidth(0.8)
-        canvas.rect(margin + 560, y - 1, 9, 9)
-        if wire.key in rung:
-            canvas.line(margin + 561.5, y + 3, margin + 564, y + 0.5)
-            canvas.line(margin + 564, y + 0.5, margin + 568, y + 7)
-        canvas.drawString(margin + 575, y, rung.get(wire.key, ""))
-    y -= 24
-    for finding in findings:
-        if y < margin + 12:
-            canvas.showPage()
-            y = head("what the check says") - 16
-        canvas.setFont("Helvetica-Bold", 9)
-        canvas.setFillColor(HexColor("#A3271F" if finding.severity == "stop" else INK))
-        canvas.drawString(margin, y, finding.severity)
-        canvas.setFont("Helvetica", 9)
-        canvas.drawString(margin + 40, y, f"{finding.what} {finding.why}"[:170])
-        y -= 13
-    canvas.save()
     return out.getvalue()

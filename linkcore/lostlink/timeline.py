@@ -7,8 +7,11 @@ from typing import Literal
 from pydantic import BaseModel
 
 from linkcore.craft.document import BoardSettings, CraftDocument
+from linkcore.craft.parts import spoken_output
+from linkcore.devices.on_loss import gap_in_words, said_in_a_gap, said_when_lost
 from linkcore.findings import Edit, Finding, Mend
 from linkcore.parts.models import Receiver
+from linkcore.protocols.registry import RECEIVER_PROTOCOLS
 
 TOLERANCE_S = 0.1
 LONG_GRACE_MS = 1000
@@ -16,12 +19,13 @@ LAND_S = 4.0
 
 
 class Prediction(BaseModel):
-    """Seconds after the last radio frame. `board_learns_s` None where the receiver hides the loss from the board."""
+    """Seconds after the last radio frame. `board_learns_s` None where the receiver hides the loss from the board; `because`: when the grace begins, and why."""
 
     last_frame_s: float | None
     board_learns_s: float | None
     reacts_s: float | None
     motors_stop_s: float | None
+    because: str
 
 
 class LossRun(BaseModel):
@@ -44,26 +48,17 @@ class LossRun(BaseModel):
 
 
 def predict(document: CraftDocument, settings: BoardSettings, receiver: Receiver) -> Prediction:
-    """What should happen when.
-
-    A receiver that flags its loss keeps sending frames marked as lost, with the last values, until it gives the link
-    up; one that does not simply has nothing to send between radio frames.
-    """
-    on_loss = document.receiver.on_loss
-    last = receiver.lost_after_s if receiver.flags_loss else 0.0
-    hidden = on_loss == "hold" or (on_loss == "preset" and not receiver.flags_loss)
-    if hidden and receiver.flags_loss:
-        return Prediction(last_frame_s=None, board_learns_s=None, reacts_s=None, motors_stop_s=None)
-    grace = settings.lost_link.grace_ms / 1000
-    if hidden and grace > receiver.lost_after_s:
-        return Prediction(last_frame_s=None, board_learns_s=None, reacts_s=None, motors_stop_s=None)
-    reacts = last + grace
-    return Prediction(
-        last_frame_s=last,
-        board_learns_s=last,
-        reacts_s=reacts,
-        motors_stop_s=reacts + (LAND_S if settings.lost_link.response == "land" else 0.0),
-    )
+    """What should happen when, from what the receiver sends in a gap and once it has given the link up."""
+    output = spoken_output(document, receiver)
+    spec = RECEIVER_PROTOCOLS.get(output.protocol) if output else None
+    wire = spec.wire if spec else "serial"
+    because = gap_in_words(receiver, wire)
+    last = receiver.lost_after_s if said_in_a_gap(receiver, wire).passes_for_link else 0.0
+    reacts = last + settings.lost_link.grace_ms / 1000
+    if said_when_lost(receiver, document.receiver.on_loss).passes_for_link and reacts > receiver.lost_after_s:
+        return Prediction(last_frame_s=None, board_learns_s=None, reacts_s=None, motors_stop_s=None, because=because)
+    stop = reacts + (LAND_S if settings.lost_link.response == "land" else 0.0)
+    return Prediction(last_frame_s=last, board_learns_s=last, reacts_s=reacts, motors_stop_s=stop, because=because)
 
 
 def judge(run: LossRun, predicted: Prediction) -> tuple[bool, str]:

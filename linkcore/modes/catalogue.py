@@ -5,13 +5,12 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Literal
 
+from linkcore.craft.airframes import FLYERS, MULTIROTORS, WINGS
 from linkcore.craft.document import Airframe, CraftDocument, Mode
 from linkcore.craft.parts import KitParts
 from linkcore.parts.models import Sensor
 
 DEFAULT_MODE = "acro"
-FLYERS: frozenset[Airframe] = frozenset(("quad X", "quad plus", "tri", "plane", "wing"))
-WINGS: frozenset[Airframe] = frozenset(("plane", "wing"))
 Group = Literal["attitude", "place"]
 
 
@@ -43,7 +42,7 @@ MODES: tuple[ModeFacts, ...] = (
     ModeFacts("angle", "sticks set the tilt; let go and it levels", "attitude", ("gyro", "accelerometer"), airframes=FLYERS),
     ModeFacts("horizon", "levels about the middle, rolls over at the stops", "attitude", ("gyro", "accelerometer"), airframes=FLYERS),
     ModeFacts("return home", "flies back to where it was armed", "place", ("gyro", "accelerometer", "GPS"), True, FLYERS),
-    ModeFacts("position hold", "stays over one place", "place", ("gyro", "accelerometer", "GPS"), True, FLYERS - WINGS),
+    ModeFacts("position hold", "stays over one place", "place", ("gyro", "accelerometer", "GPS"), True, MULTIROTORS),
     ModeFacts("loiter", "circles over one place", "place", ("gyro", "accelerometer", "GPS"), True, WINGS),
     ModeFacts("altitude hold", "keeps its height", None, ("gyro", "accelerometer", "barometer"), airframes=FLYERS),
     ModeFacts("beeper", "sounds, to be found by"),

@@ -4,17 +4,18 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
+from linkcore.craft.airframes import FLYERS
 from linkcore.craft.document import Band, BoardSettings, CraftDocument
 from linkcore.craft.parts import KitParts
 from linkcore.findings import Check, Edit, Finding, Mend
-from linkcore.modes.catalogue import DEFAULT_MODE, FLYERS, NOT_A_FLIGHT_MODE, exclude_each_other, lacking
+from linkcore.modes.catalogue import DEFAULT_MODE, NOT_A_FLIGHT_MODE, exclude_each_other, lacking
+from linkcore.modes.clearance import CLEARANCE_US, band_clearance
 from linkcore.modes.detents import MOST_SWITCHES, Detent, SwitchMeasure, known_detents
 from linkcore.modes.suggest import SCALE_US, edge_between
 from linkcore.modes.truth import switch_channels, truth_table
 
 CHECK = Check("switchboard")
 STICKS = Check("sticks")
-CLEARANCE_US = 40.0
 WHOLE_TRAVEL_US = 800.0  # between the outermost detents; less leaves the bands too little room
 
 
@@ -88,7 +89,7 @@ def _fit(name: str, band: Band, path: str, detents: list[Detent], seen: bool) ->
         what = f"{name}'s band {beside}." if seen else f"{name}'s band {beside}, by what the model memory lets expect."
         yield CHECK.stop("switchboard.band-misses", name, what, "Flipping the switch will do nothing.", mend)
     for detent in held_by(band, detents):
-        clear = clearance(band.low, band.high, detent)
+        clear = band_clearance(band.low, band.high, [detent])
         if clear < CLEARANCE_US:
             yield CHECK.warn(
                 "switchboard.clearance",
@@ -179,11 +180,6 @@ def misses(band: Band, detents: list[Detent]) -> bool:
     return len(detents) >= 2 and not held_by(band, detents)
 
 
-def clearance(low: float, high: float, detent: Detent) -> float:
-    """How many us lie between a detent, jitter included, and the nearest band edge; negative where it lies outside."""
-    return min(detent.low - low, high - detent.high)
-
-
 def around(detent: Detent, detents: list[Detent]) -> tuple[float, float]:
     """The band that holds one detent alone with the greatest clearance: to the middle of the gap on both sides, or to the end of the scale."""
     ordered = sorted(detents, key=lambda each: each.value)
@@ -191,9 +187,3 @@ def around(detent: Detent, detents: list[Detent]) -> tuple[float, float]:
     low = edge_between(ordered[at - 1].high, ordered[at].low) if at > 0 else SCALE_US[0]
     high = edge_between(ordered[at].high, ordered[at + 1].low) if at + 1 < len(ordered) else SCALE_US[1]
     return low, high
-
-
-def edge_clearance(edge: float, detents: list[Detent]) -> float | None:
-    """How many us lie between a band's edge and the nearest detent, jitter included; negative where it cuts through one."""
-    gaps = [max(detent.low - edge, edge - detent.high) for detent in detents]
-    return round(min(gaps), 1) if gaps else None

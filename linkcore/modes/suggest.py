@@ -10,6 +10,7 @@ from pydantic import BaseModel
 from linkcore.craft.document import Band, BoardSettings, CraftDocument
 from linkcore.findings import Edit
 from linkcore.modes.catalogue import exclude_each_other
+from linkcore.modes.clearance import band_clearance
 from linkcore.modes.detents import Detent, SwitchMeasure, known_detents
 from linkcore.parts.models import Transmitter
 
@@ -46,19 +47,8 @@ def suggest_bands(detents: Sequence[Detent], wanted: Mapping[str, set[int]], sca
     for name, places in wanted.items():
         for first, last in _runs(places):
             low, high = edges[first], edges[last + 1]
-            found.append(Suggested(name=name, low=low, high=high, clear=round(clearance_of(low, high, detents), 1)))
+            found.append(Suggested(name=name, low=low, high=high, clear=round(band_clearance(low, high, detents), 1)))
     return sorted(found, key=lambda band: (band.name, band.low))
-
-
-def clearance_of(low: float, high: float, detents: Sequence[Detent]) -> float:
-    """How many us lie between either edge and the nearest detent, jitter included; negative where an edge cuts through one."""
-    gaps = []
-    for detent in detents:
-        if low <= detent.value < high:
-            gaps.append(min(detent.low - low, high - detent.high))
-        else:
-            gaps.append(low - detent.high if detent.value < low else detent.low - high)
-    return min(gaps)
 
 
 def _runs(places: set[int]) -> list[tuple[int, int]]:
@@ -111,7 +101,7 @@ def suggest_all(document: CraftDocument, settings: BoardSettings, transmitter: T
             for name, band in bands:
                 if band.channel == channel:
                     wanted.setdefault(name, set()).update(places_of(band, detents))
-                    now.append(clearance_of(band.low, band.high, detents))
+                    now.append(band_clearance(band.low, band.high, detents))
             for each in suggest_bands(detents, wanted):
                 then.append(each.clear)
                 moved.setdefault((channel, each.name), []).append(each)

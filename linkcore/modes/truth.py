@@ -8,8 +8,9 @@ from itertools import product
 
 from pydantic import BaseModel, Field
 
+from linkcore.craft.airframes import FLYERS
 from linkcore.craft.document import BoardSettings, CraftDocument
-from linkcore.modes.catalogue import DEFAULT_MODE, FLYERS, MODES, NOT_A_FLIGHT_MODE, exclude_each_other
+from linkcore.modes.catalogue import DEFAULT_MODE, MODES, NOT_A_FLIGHT_MODE, exclude_each_other
 from linkcore.modes.detents import MOST_SWITCHES, Detent, SwitchMeasure
 from linkcore.modes.walk import flips_of, shortest_walk
 from linkcore.parts.models import Transmitter
@@ -19,7 +20,7 @@ _NOTHING_LACKING: Mapping[str, str] = {}
 
 
 @dataclass(frozen=True)
-class Held:
+class Holding:
     """What holds at one moment. `arm`: the arm switch is on; `guard`: the guard switch, None where there is none.
 
     `modes`: what is on, in the order of the catalogue; `beaten`: what a band asks for but another mode excludes (mode, by which); `lacking`: what it asks
@@ -82,7 +83,7 @@ def switch_channels(document: CraftDocument, settings: BoardSettings) -> list[in
     return sorted({band.channel for band in bands if 4 < band.channel <= count})
 
 
-def holds(settings: BoardSettings, values: Mapping[int, float], lacking: Mapping[str, str] = _NOTHING_LACKING) -> Held:
+def holds(settings: BoardSettings, values: Mapping[int, float], lacking: Mapping[str, str] = _NOTHING_LACKING) -> Holding:
     """What channel values (us) turn on. `lacking`: modes that this craft cannot do."""
     asked: set[str] = {band.mode for band in settings.modes if band.holds(values.get(band.channel, 0.0))}
     arm = settings.arm_by == "switch" and settings.arming is not None and settings.arming.holds(values.get(settings.arming.channel, 0.0))
@@ -94,7 +95,7 @@ def has_guard(settings: BoardSettings) -> bool:
     return any(band.mode == "guard" for band in settings.modes)
 
 
-def resolve(asked: set[str], arm: bool, guarded: bool, lacking: Mapping[str, str]) -> Held:
+def resolve(asked: set[str], arm: bool, guarded: bool, lacking: Mapping[str, str]) -> Holding:
     """Of the modes asked for, those that hold: of two that exclude each other the first in the catalogue."""
     on: list[str] = []
     beaten = []
@@ -106,7 +107,7 @@ def resolve(asked: set[str], arm: bool, guarded: bool, lacking: Mapping[str, str
             beaten.append((facts.name, winner))
         else:
             on.append(facts.name)
-    return Held(
+    return Holding(
         arm,
         "guard" in asked if guarded else None,
         tuple(on),
@@ -115,7 +116,7 @@ def resolve(asked: set[str], arm: bool, guarded: bool, lacking: Mapping[str, str
     )
 
 
-def surprise(held: Held, document: CraftDocument, lacking: Mapping[str, str]) -> str:
+def surprise(held: Holding, document: CraftDocument, lacking: Mapping[str, str]) -> str:
     """What about a row is easily overlooked; empty where nothing is."""
     said = []
     armed = held.arm and held.guard is not False
@@ -148,7 +149,7 @@ def truth_table(
     whole, guarded = all(known), has_guard(settings)
     names = [PLACES[count] for count in expected]
     rows, places_of = [], list(product(*(range(count) for count in expected))) if channels else []
-    resolved: dict[tuple[frozenset[str], bool], tuple[Held, str]] = {}
+    resolved: dict[tuple[frozenset[str], bool], tuple[Holding, str]] = {}
     for places in places_of:
         shown = [names[index][place] for index, place in enumerate(places)]
         if not whole:

@@ -8,6 +8,8 @@ from typing import Annotated, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, computed_field, model_validator
 
+from linkcore.parts.axes import ChannelOrder, StickAxis
+
 McuClass = Literal["F1", "F3", "F4", "F7", "H7"]
 PadKind = Literal["rx", "tx", "input", "output", "buzzer", "supply", "ground"]
 Inverter = Literal["none", "in", "out", "both ways"]
@@ -459,9 +461,6 @@ class Switch(_Fact):
     positions: Literal[2, 3]
 
 
-StickAxis = Literal["aileron", "elevator", "throttle", "rudder"]
-
-
 class EndsLaw(_Fact):
     """How a transmitter turns sub-trim and the two travels into an output (docs/sticks.md has the formula).
 
@@ -505,7 +504,7 @@ class Transmitter(_Fact):
     us_at_100: float = Field(gt=0, le=700)
     max_travel_percent: int = Field(ge=1, le=200)
     throttle_reversed: bool = False
-    factory_order: str = Field("AETR", pattern=r"^[AETR]{4}$")
+    factory_order: ChannelOrder = "AETR"
     count_us: float = Field(0.5, gt=0, le=10)
     frame_s: float = Field(0.007, gt=0, le=0.05)
     ends: EndsLaw = EndsLaw()

@@ -67,7 +67,7 @@ class Plan(BaseModel):
     warnings: list[str] = Field(default_factory=list)
 
 
-class Way(BaseModel):
+class WayOut(BaseModel):
     """What would free a demand that cannot be met; `tried`: whether a whole plan was found with it."""
 
     text: str
@@ -81,7 +81,7 @@ class Clashing(BaseModel):
     label: str
     job: Job
     why: str
-    ways: list[Way]
+    ways: list[WayOut]
 
 
 class Worked(BaseModel):
@@ -413,17 +413,17 @@ def _clash_reason(problem: _Problem, demand: Demand, core: list[Demand]) -> str:
     )
 
 
-def _ways(problem: _Problem, parts: KitParts, core: list[Demand]) -> dict[str, list[Way]]:
+def _ways(problem: _Problem, parts: KitParts, core: list[Demand]) -> dict[str, list[WayOut]]:
     """For each demand of the clash, what would free it, each tried on the whole craft."""
     document, board, demands = problem.document, problem.board, problem.demands
-    ways: dict[str, list[Way]] = {demand.key: [] for demand in core}
+    ways: dict[str, list[WayOut]] = {demand.key: [] for demand in core}
     held = fixed_pads(document)
     for demand in core:
         own = {key for key in held if key[0] == demand.device}
         mine = ways[demand.key]
         if own:
             loose = {key: pad for key, pad in held.items() if key not in own}
-            mine.append(Way(text=f"Let the fixed wires of {demand.device} move", tried=feasible(document, parts, demands, loose)))
+            mine.append(WayOut(text=f"Let the fixed wires of {demand.device} move", tried=feasible(document, parts, demands, loose)))
         if demand.variants[0].form == "full" and demand.device != BENCH_LINK:
             listening = Demand(
                 demand.device,
@@ -433,7 +433,7 @@ def _ways(problem: _Problem, parts: KitParts, core: list[Demand]) -> dict[str, l
                 (Variant("rx", demand.variants[0].pins[:1], demand.variants[0].inverted, protocol=demand.variants[0].protocol),),
             )
             changed = [listening if other is demand else other for other in demands]
-            mine.append(Way(text="Wire only the line that it sends on; nothing is sent to it then", tried=feasible(document, parts, changed)))
+            mine.append(WayOut(text="Wire only the line that it sends on; nothing is sent to it then", tried=feasible(document, parts, changed)))
         if demand.device == RECEIVER and parts.receiver.jumper:
             mine += _by_jumper(document, parts)
         if demand.device == BENCH_LINK:
@@ -445,17 +445,17 @@ def _ways(problem: _Problem, parts: KitParts, core: list[Demand]) -> dict[str, l
         if demand.device == BENCH_LINK:
             freed = document.model_copy(deep=True)
             freed.settings.ports = {port: "free" if job == BENCH_LINK else job for port, job in freed.settings.ports.items()}
-        mine.append(Way(text=text, tried=feasible(freed, parts, rest)))
+        mine.append(WayOut(text=text, tried=feasible(freed, parts, rest)))
     boards = [
         other.name for other in parts.catalogue.all_of(Board) if other.id != board.id and feasible(document, replace(parts, maybe_board=other), demands, {})
     ]
     if boards:
         for mine in ways.values():
-            mine.append(Way(text=f"Another board: {', '.join(boards[:3])}", tried=True))
+            mine.append(WayOut(text=f"Another board: {', '.join(boards[:3])}", tried=True))
     return ways
 
 
-def _by_jumper(document: CraftDocument, parts: KitParts) -> list[Way]:
+def _by_jumper(document: CraftDocument, parts: KitParts) -> list[WayOut]:
     other = document.model_copy(deep=True)
     other.kit.jumper_fitted = not document.kit.jumper_fitted
     outputs = parts.receiver.active(other.kit.jumper_fitted)
@@ -463,7 +463,7 @@ def _by_jumper(document: CraftDocument, parts: KitParts) -> list[Way]:
         return []
     doing = "Fit" if other.kit.jumper_fitted else "Take away"
     return [
-        Way(
+        WayOut(
             text=f"{doing} the receiver's jumper ({parts.receiver.jumper}), so that it sends {outputs[0].protocol}",
             tried=feasible(other, parts, demands_of(other, parts)),
         )

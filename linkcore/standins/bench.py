@@ -22,17 +22,19 @@ from linkcore.findings import HOPS, Hop
 from linkcore.images.devices import Role
 from linkcore.images.facts import ImageFacts, SettingsFormat
 from linkcore.kit.ability import sensor_states
+from linkcore.line.inspect import letter
 from linkcore.line.rules import PortReading
 from linkcore.lostlink.timeline import LossRun
 from linkcore.modes.catalogue import MODES, lacking
 from linkcore.modes.detents import SwitchMeasure
+from linkcore.parts.axes import AXIS_OF
 from linkcore.parts.models import WayIn
-from linkcore.protocols.base import BadFrame, Frame, PollFrame, ProtocolSpec, TelemetryFrame
+from linkcore.protocols.base import Frame, ProtocolSpec, TelemetryFrame
 from linkcore.protocols.registry import RECEIVER_PROTOCOLS
 from linkcore.signal.edges import NO_TIMES, Edges
 from linkcore.standins.board import Refused, StandInBoard, World
 from linkcore.standins.evidence import evidence, wires_rung
-from linkcore.standins.link import Link
+from linkcore.standins.link import RadioLink
 from linkcore.standins.loading import Loading, Surroundings, bridge_blocked
 from linkcore.standins.measuring import Measuring
 from linkcore.standins.messages import BenchState, BoardLive, Hands, Live, Stick
@@ -40,7 +42,7 @@ from linkcore.standins.path import SignalPath
 from linkcore.standins.satellite import bind_pad, plugged_into, pulses_sent
 from linkcore.standins.telemetry import BoardSays
 from linkcore.standins.wires import WireTruth
-from linkcore.sticks.measure import AXIS_OF, SticksMeasure
+from linkcore.sticks.measure import SticksMeasure
 from linkcore.sticks.surfaces import surfaces_of
 
 SLICE_S = 0.04
@@ -89,7 +91,7 @@ class Bench:
         self.path = SignalPath(document, self.parts, RECEIVER_PROTOCOLS[output.protocol], output, rng)
         self.board = StandInBoard(self.board_part, state.stored, state.running)
         self.loading = Loading(document, self.parts, state.devices, self._surroundings, self._loaded_anew, self._cut)
-        self.link = Link(document, self.parts, self.spec, self.loading, rng)
+        self.link = RadioLink(document, self.parts, self.spec, self.loading, rng)
         self.transmitter, self.air, self.receiver = self.link.transmitter, self.link.air, self.link.receiver
         self.satellite_away = False
         self._pulses = 0  # bind pulses that leave the board just now
@@ -442,15 +444,11 @@ class Bench:
         if size:
             self._bytes.append((t, size, errors))
         for frame in frames:
-            if isinstance(frame, BadFrame):
-                mark = "b"
-            elif isinstance(frame, TelemetryFrame):
+            mark = letter(frame)
+            if mark == "t":
                 self._others.append(t)
+            if mark in "tp":
                 continue
-            elif isinstance(frame, PollFrame):
-                continue
-            else:
-                mark = "f" if frame.failsafe else "l" if frame.frame_lost else "g"
             self._bad += mark == "b"
             self._frames.append((frame.t if frame.t is not None else t, mark))
         oldest = t - WINDOW_S

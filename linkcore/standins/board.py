@@ -14,15 +14,15 @@ from linkcore.images.carry_over import without_dropped
 from linkcore.images.facts import SettingsFormat
 from linkcore.lostlink.timeline import LAND_S
 from linkcore.modes.arming import Arming, ArmView, Blocker, blockers
-from linkcore.modes.truth import Held, holds
+from linkcore.modes.truth import Holding, holds
+from linkcore.parts.axes import AXES, Axis, channel_of
 from linkcore.parts.models import Board, Pad
 from linkcore.protocols.base import ChannelFrame, Frame, LineReader, PulseSpec, SerialSpec
 from linkcore.protocols.registry import RECEIVER_PROTOCOLS
 from linkcore.signal.edges import NO_TIMES, Times
 from linkcore.signal.uart import NOTHING_RECEIVED, ReceivedBytes, UartSettings
-from linkcore.sticks.measure import AXES, Axis, channel_of
 
-Link = Literal["off", "no signal", "good", "grace", "lost"]
+LinkState = Literal["off", "no signal", "good", "grace", "lost"]
 STEADY_S = 0.2  # a link that comes back counts after this long
 LAND_PERCENT = 35.0
 PULSE_INPUTS = "inputs"  # stands for a port's name where pulses are measured
@@ -156,9 +156,9 @@ class StandInBoard:
 
     def _boot(self, t: float, for_s: float) -> None:
         self.boots_until = t + for_s
-        self.link: Link = "no signal" if self.powered else "off"
+        self.link: LinkState = "no signal" if self.powered else "off"
         self.arming = Arming()
-        self.held = Held(False, None, ())
+        self.held = Holding(False, None, ())
         self.motors_percent = 0.0
         self.testing_loss = False
         self._back_t: float | None = None

@@ -8,9 +8,9 @@ from typing import Literal
 
 from pydantic import BaseModel, ConfigDict, Field
 
-from linkcore.images.building import build, program_kilobytes
 from linkcore.images.connection import Seen
 from linkcore.images.devices import Device, Installed
+from linkcore.images.factory import build, program_kilobytes
 from linkcore.images.facts import ImageError, ImageFacts, facts_in
 from linkcore.images.flashing import Broken
 from linkcore.images.hexfile import ERASED

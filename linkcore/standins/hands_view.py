@@ -6,15 +6,16 @@ from collections.abc import Callable
 from typing import TypeVar
 
 from linkcore.modes.catalogue import MODES, exclude_each_other
+from linkcore.modes.clearance import band_clearance, edge_clearance
 from linkcore.modes.detents import known_detents, shown_detents
-from linkcore.modes.rules import clearance, edge_clearance, held_by, misses, named_bands
+from linkcore.modes.rules import held_by, misses, named_bands
 from linkcore.modes.suggest import Suggestion, runs_of, suggest_all
 from linkcore.modes.truth import PLACES, TruthTable, switch_channels, truth_table
+from linkcore.parts.axes import AXES, Axis, channel_of
 from linkcore.standins.bench import Bench
 from linkcore.standins.messages import BandView, ModeView, RunView, SticksReport, SwitchboardReport, SwitchView, TravelView
 from linkcore.sticks.latency import latency
 from linkcore.sticks.lines import propose_deadband, step_us
-from linkcore.sticks.measure import AXES, Axis, channel_of
 from linkcore.sticks.memory import order_of
 from linkcore.sticks.surfaces import surfaces_of
 from linkcore.sticks.travel import Places, TravelPlan, beside_predicted, tolerance_us
@@ -121,9 +122,9 @@ class HandsView:
                             name=name,
                             low=band.low,
                             high=band.high,
-                            clear=min((round(clearance(band.low, band.high, detent), 1) for detent in held_by(band, shown)), default=None),
-                            clear_low=edge_clearance(band.low, shown),
-                            clear_high=edge_clearance(band.high, shown),
+                            clear=round(band_clearance(band.low, band.high, held), 1) if (held := held_by(band, shown)) else None,
+                            clear_low=round(edge_clearance(band.low, shown), 1) if shown else None,
+                            clear_high=round(edge_clearance(band.high, shown), 1) if shown else None,
                             misses=misses(band, known),
                             path=path,
                         )

@@ -17,7 +17,7 @@ from linkcore.standins.messages import BenchState, Hands
 from linkcore.standins.radio import Air, Said, StandInReceiver, StandInTransmitter
 
 
-class Link:
+class RadioLink:
     """Transmitter, air and receiver. A frame is heard where the firmware on both ends fits, the receiver knows the transmitter, and the air does not lose it.
 
     `plugged`: the receiver's lead; `bind_button`: the receiver's, held down; `last_sent_t`: the last radio slot in which a frame went out.

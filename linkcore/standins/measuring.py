@@ -9,14 +9,15 @@ from linkcore.craft.document import BoardSettings, CraftDocument
 from linkcore.findings import Hop
 from linkcore.lostlink.timeline import LossRun
 from linkcore.modes.detents import RowSample, SwitchMeasure
-from linkcore.modes.heard import FINDER_S, hear
+from linkcore.modes.from_frames import FINDER_S, hear
 from linkcore.modes.truth import holds, switch_channels
+from linkcore.parts.axes import AXES, Axis, channel_of
 from linkcore.protocols.base import Frame
 from linkcore.standins.messages import BenchState
 from linkcore.sticks.finder import ChannelFinder
 from linkcore.sticks.gimbals import PLACES
 from linkcore.sticks.lines import RestWatch
-from linkcore.sticks.measure import AXES, Axis, SticksMeasure, channel_of
+from linkcore.sticks.measure import SticksMeasure
 from linkcore.sticks.travel import Places, predict_dialled
 
 if TYPE_CHECKING:

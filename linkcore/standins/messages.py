@@ -23,12 +23,13 @@ from linkcore.modes.arming import Blocker
 from linkcore.modes.detents import SwitchMeasure
 from linkcore.modes.suggest import Suggestion
 from linkcore.modes.truth import TruthTable
+from linkcore.parts.axes import Axis
 from linkcore.parts.models import BindWay, Light, LightState, WayIn
 from linkcore.signal.uart import Wrong
 from linkcore.standins.bootloader import DeviceKept, Fault
 from linkcore.sticks.latency import Latency
 from linkcore.sticks.lines import DeadbandProposal
-from linkcore.sticks.measure import Axis, SticksMeasure
+from linkcore.sticks.measure import SticksMeasure
 from linkcore.sticks.surfaces import Surface
 from linkcore.sticks.travel import Places, TravelPlan
 
@@ -236,6 +237,7 @@ class LineReport(BaseModel):
     port_pad: str | None
     port_says: str
     port_good_share: float
+    port_reads: bool
     set_to: ReceiverInput
     worked_out: InputWorkedOut | None
     would_read: list[LineReading]

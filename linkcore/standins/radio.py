@@ -8,6 +8,7 @@ from collections import deque
 from linkcore.binding.ends import ReceiverEnd, TransmitterEnd
 from linkcore.binding.identity import serial_of
 from linkcore.craft.document import CraftDocument
+from linkcore.devices.on_loss import said_in_a_gap, said_when_lost
 from linkcore.parts.models import Light, LightState, Receiver, Switch, Transmitter
 from linkcore.protocols import crsf, fport
 from linkcore.protocols.base import ProtocolSpec, Sent
@@ -170,16 +171,10 @@ class StandInReceiver:
     def _channels(self, heard: bool, lq_percent: int) -> Sent | None:
         if self._values is None:
             return None
-        flags = self.part.flags_loss
-        if self.linked:
-            if not heard and not flags:
-                return None if self.spec.wire == "serial" else self._sent(self._values, 0)  # pulses go on: they have a period of their own
-            return self._sent(self._values, lq_percent, frame_lost=flags and not heard)
-        if self._on_loss == "no pulses":
+        if heard:
+            return Sent(self._values, rssi_percent=lq_percent, fades=self._fades)
+        said = said_in_a_gap(self.part, self.spec.wire) if self.linked else said_when_lost(self.part, self._on_loss)
+        if said.values is None:
             return None
-        if self._on_loss == "preset":
-            return self._sent(self._preset, 0, frame_lost=flags, failsafe=flags)
-        return self._sent(self._values, 0)
-
-    def _sent(self, us: list[float], rssi_percent: int, frame_lost: bool = False, failsafe: bool = False) -> Sent:
-        return Sent(us, frame_lost, failsafe, rssi_percent, self._fades)
+        flagged_gap = self.linked and said.frame_lost
+        return Sent(self._preset if said.values == "preset" else self._values, said.frame_lost, said.failsafe, lq_percent if flagged_gap else 0, self._fades)

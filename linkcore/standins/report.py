@@ -14,6 +14,7 @@ from linkcore.line.identify import Identified, identify_edges
 from linkcore.line.rules import PortReading, check_line
 from linkcore.lostlink.timeline import judge, predict
 from linkcore.modes.truth import TruthTable
+from linkcore.parts.axes import AXES
 from linkcore.ports.receiver import moves_for_receiver, worked_out
 from linkcore.protocols.base import PulseSpec, SerialSpec
 from linkcore.protocols.registry import PROTOCOLS
@@ -24,7 +25,6 @@ from linkcore.standins.bind_view import SEEN_IN_BIND, bind_findings, bind_report
 from linkcore.standins.board import PULSE_INPUTS
 from linkcore.standins.hands_view import HandsView
 from linkcore.standins.messages import DownlinkValue, InputWorkedOut, LineReading, LineReport, LogLine, ReadByte, Report, TapWire, Wave
-from linkcore.sticks.measure import AXES
 
 WAVE_BYTES = 5
 PULSE_REST_S = 0.0026
@@ -205,6 +205,7 @@ class Reporter:
             port_pad=reading.pad,
             port_says=bench.board.describes,
             port_good_share=reading.good_share,
+            port_reads=reading.reads,
             set_to=bench.board.running.receiver_input,
             worked_out=InputWorkedOut(settings=asked.settings, because=list(asked.because)) if asked else None,
             would_read=[LineReading.of(way) for way in would_read],

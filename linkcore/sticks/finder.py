@@ -15,7 +15,7 @@ from dataclasses import dataclass
 import numpy as np
 from pydantic import BaseModel, Field
 
-from linkcore.parts.models import StickAxis
+from linkcore.parts.axes import AXIS_OF, StickAxis, spelled
 from linkcore.sticks.gimbals import PLACES, axis_at
 
 START_US = 60.0
@@ -34,9 +34,9 @@ ALIKE = 0.97
 LONGEST_S = 30.0
 BEFORE = 8  # samples kept from before a move, so that its beginning is in it
 STRETCH_S = 0.1
+MOST_STRETCHES = 300  # half a minute of rest says where the channels rest; more need not be kept
 LAGS = range(7)  # samples by which the signal may come behind the thumbs
 PUSHES: dict[int, StickAxis] = {1: "aileron", 2: "elevator", 3: "rudder"}
-AXIS_WORDS: dict[StickAxis, str] = {"aileron": "roll", "elevator": "pitch", "throttle": "throttle", "rudder": "yaw"}
 
 
 _Sample = tuple[float, tuple[float, ...], tuple[float, ...] | None]
@@ -69,9 +69,8 @@ class Found(BaseModel):
     @property
     def order(self) -> str | None:
         """The channel order, once all four axes are known and lie on CH1 to CH4."""
-        letters = {"aileron": "A", "elevator": "E", "throttle": "T", "rudder": "R"}
-        at = {each.channel: letters[axis] for axis, each in self.axes.items()}
-        return "".join(at[number] for number in range(1, 5)) if sorted(at) == [1, 2, 3, 4] else None
+        at: dict[int, str] = {each.channel: axis for axis, each in self.axes.items()}
+        return spelled(at.get(number, "") for number in range(1, 5))
 
     @property
     def whole(self) -> bool:
@@ -97,10 +96,15 @@ class _Stretch:
 
 
 class _Quiet:
-    """How long all channels have rested, and where. It looks back in short stretches, so that the tail of a movement falls out of it."""
+    """How long all channels have rested, and where. It looks back in short stretches, so that the tail of a movement falls out of it.
+
+    `_low` and `_high` are the extremes of all stretches together: while they lie close there is nothing to look back for.
+    """
 
     def __init__(self) -> None:
         self._stretches: list[_Stretch] = []
+        self._low: list[float] = []
+        self._high: list[float] = []
 
     @property
     def since(self) -> float | None:
@@ -112,14 +116,35 @@ class _Quiet:
         if self._stretches and t - self._stretches[-1].t < STRETCH_S - 1e-9:
             self._stretches[-1].take(values)
             return
+        if self._stretches:
+            self._low, self._high = self._with(self._stretches[-1], self._low, self._high)
+        else:
+            self._low, self._high = list(values), list(values)
         self._stretches.append(_Stretch(t, list(values), list(values), list(values)))
-        low, high = list(values), list(values)
+        self._low, self._high = self._with(self._stretches[-1], self._low, self._high)
+        if self._spread(self._low, self._high) > QUIET_US:
+            self._look_back()
+        elif len(self._stretches) > MOST_STRETCHES:
+            del self._stretches[0]
+
+    def _look_back(self) -> None:
+        """Keep the latest stretches that lie close together."""
+        low, high = self._stretches[-1].low, self._stretches[-1].high
         for index in range(len(self._stretches) - 1, -1, -1):
-            low = [min(pair) for pair in zip(low, self._stretches[index].low, strict=True)]
-            high = [max(pair) for pair in zip(high, self._stretches[index].high, strict=True)]
-            if max([most - least for least, most in zip(low, high, strict=True)]) > QUIET_US:
+            wider_low, wider_high = self._with(self._stretches[index], low, high)
+            if self._spread(wider_low, wider_high) > QUIET_US:
                 del self._stretches[: index + 1]
                 break
+            low, high = wider_low, wider_high
+        self._low, self._high = list(low), list(high)
+
+    @staticmethod
+    def _with(stretch: _Stretch, low: list[float], high: list[float]) -> tuple[list[float], list[float]]:
+        return [min(pair) for pair in zip(low, stretch.low, strict=True)], [max(pair) for pair in zip(high, stretch.high, strict=True)]
+
+    @staticmethod
+    def _spread(low: list[float], high: list[float]) -> float:
+        return max([most - least for least, most in zip(low, high, strict=True)])
 
     def rest(self, t: float, wait: float) -> list[float] | None:
         """The mean of a rest of at least `wait` seconds."""
@@ -255,7 +280,7 @@ class ChannelFinder:
         main = int(np.argmax(np.abs(effects)))
         whole = abs(float(effects[main]))
         if whole < LEAST_MOVE_US / 2:
-            self._say(f"No channel followed {AXIS_WORDS[axis]}.", trouble=True)
+            self._say(f"No channel followed {AXIS_OF[axis]}.", trouble=True)
             return
         coupled = [
             Coupling(channel=index + 1, percent=round(100 * float(effects[index] / effects[main]), 1))
@@ -265,9 +290,9 @@ class ChannelFinder:
         learned = FoundAxis(channel=main + 1, direction=1 if effects[main] > 0 else -1, span_us=round(float(spans[main]), 1), coupled=coupled)
         others = {name: each for name, each in self.found.axes.items() if name != axis}
         same = [name for name, each in others.items() if each.channel == learned.channel]
-        text = f"{AXIS_WORDS[axis][0].upper()}{AXIS_WORDS[axis][1:]} arrives on CH{learned.channel}{'' if learned.direction > 0 else ', the wrong way round'}."
+        text = f"{AXIS_OF[axis][0].upper()}{AXIS_OF[axis][1:]} arrives on CH{learned.channel}{'' if learned.direction > 0 else ', the wrong way round'}."
         if same:
-            text += f" That was taken for {AXIS_WORDS[same[0]]} before: move {AXIS_WORDS[same[0]]} once more."
+            text += f" That was taken for {AXIS_OF[same[0]]} before: move {AXIS_OF[same[0]]} once more."
         kept = {name: each for name, each in others.items() if name not in same}
         self.found = Found(axes={**kept, axis: learned}, bumped=bumped, says=text, trouble=bool(same))
 

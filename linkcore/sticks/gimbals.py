@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from typing import Literal
 
-from linkcore.parts.models import StickAxis
+from linkcore.parts.axes import StickAxis
 
 Side = Literal["left", "right"]
-Way = Literal["x", "y"]
-Place = tuple[Side, Way]
+Direction = Literal["x", "y"]
+Place = tuple[Side, Direction]
 
 STICKS: dict[int, dict[StickAxis, Place]] = {
     1: {"elevator": ("left", "y"), "rudder": ("left", "x"), "throttle": ("right", "y"), "aileron": ("right", "x")},

@@ -2,14 +2,12 @@
 
 from __future__ import annotations
 
-from typing import Literal
-
 from pydantic import BaseModel, Field
 
 from linkcore.craft.document import BoardSettings, CraftDocument
 from linkcore.craft.parts import KitParts
 from linkcore.findings import Check, Edit, Finding, Mend
-from linkcore.parts.models import StickAxis
+from linkcore.parts.axes import AXES, Axis, channel_of
 from linkcore.sticks.finder import Found
 from linkcore.sticks.lines import Noise
 from linkcore.sticks.memory import check_memory, order_of
@@ -18,22 +16,12 @@ from linkcore.sticks.surfaces import check_surfaces
 from linkcore.sticks.travel import Places, TravelPlan, dials_in_words, plan_travel
 
 CHECK = Check("sticks")
-Axis = Literal["roll", "pitch", "throttle", "yaw"]
-AXES: tuple[Axis, ...] = ("roll", "pitch", "throttle", "yaw")
-LETTERS: dict[Axis, str] = {"roll": "A", "pitch": "E", "throttle": "T", "yaw": "R"}
 CENTRE_US = 1500.0
 CENTRE_TOLERANCE_US = 15.0
 REST_S = 0.4
 REST_SPREAD_US = 6.0
 
 
-def channel_of(axis: Axis, channel_map: str) -> int:
-    """The channel (from 1) that carries an axis under a channel order."""
-    return channel_map.index(LETTERS[axis]) + 1
-
-
-AXIS_SOURCES: dict[Axis, StickAxis] = {"roll": "aileron", "pitch": "elevator", "throttle": "throttle", "yaw": "rudder"}
-AXIS_OF: dict[StickAxis, Axis] = {source: axis for axis, source in AXIS_SOURCES.items()}
 HELD_NEAR_US = 8.0  # a rest that near an extreme was the stick held at its stop
 LEAST_THROW_US = 400.0
 

@@ -5,12 +5,12 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass, field
 
-from linkcore.craft.document import AxisSource, ChannelSetup, CraftDocument, Layout, Mix, TransmitterSetup
+from linkcore.craft.document import ChannelSetup, CraftDocument, Layout, Mix, TransmitterSetup
 from linkcore.findings import Check, Edit, Finding, Mend
+from linkcore.parts.axes import STICK_AXES, spelled
 from linkcore.parts.models import Transmitter
 
 CHECK = Check("sticks")
-AXIS_LETTERS: dict[str, AxisSource] = {"A": "aileron", "E": "elevator", "T": "throttle", "R": "rudder"}
 CENTRE_US = 1500.0
 LAYOUT_WORDS: dict[Layout, str] = {"plain": "plain", "helicopter": "a helicopter", "elevons": "elevons", "flaps": "flaps"}
 _STEP_SLACK = 1e-6
@@ -18,9 +18,7 @@ _STEP_SLACK = 1e-6
 
 def order_of(setup: TransmitterSetup) -> str | None:
     """The channel order that the first four channels' sources really give; None where one of the axes is not among them."""
-    letters: dict[str, str] = {axis: letter for letter, axis in AXIS_LETTERS.items()}
-    order = "".join(letters.get(channel.source, "?") for channel in setup.channels[:4])
-    return order if sorted(order) == sorted("AETR") else None
+    return spelled(channel.source for channel in setup.channels[:4])
 
 
 def output_us(channel: ChannelSetup, value: float, part: Transmitter) -> float:
@@ -96,7 +94,7 @@ class Memory:
             if rate.axis == source and (not rate.switch or switches.get(rate.switch) == rate.position):
                 soft = rate.expo_percent / 100
                 value = rate.percent / 100 * ((1 - soft) * value + soft * value**3)
-        trim = self.setup.trims_us.get(source, 0.0) if source in AXIS_LETTERS.values() else 0.0  # type: ignore[call-overload]
+        trim = self.setup.trims_us.get(source, 0.0) if source in STICK_AXES else 0.0
         return value + trim / self.part.us_at_100
 
 
@@ -178,9 +176,9 @@ def _softening(setup: TransmitterSetup) -> Iterator[Finding]:
 
 
 def _channels(setup: TransmitterSetup, part: Transmitter) -> Iterator[Finding]:
-    known = {switch.name for switch in part.switches} | set(AXIS_LETTERS.values())
+    known = {switch.name for switch in part.switches} | set(STICK_AXES)
     sources = [channel.source for channel in setup.channels]
-    for axis in AXIS_LETTERS.values():
+    for axis in STICK_AXES:
         if axis not in sources:
             yield CHECK.stop(
                 "sticks.no-axis", axis, f"No channel carries {axis}.", "The craft cannot be steered about it.", Mend(text=f"Give a channel the source {axis}")
@@ -220,7 +218,7 @@ def _channels(setup: TransmitterSetup, part: Transmitter) -> Iterator[Finding]:
                     edits=(Edit(path=f"{path}/reverse", value=part.throttle_reversed),),
                 ),
             )
-        if channel.curve and channel.source in AXIS_LETTERS.values():
+        if channel.curve and channel.source in STICK_AXES:
             yield CHECK.warn(
                 "sticks.curve",
                 where,

@@ -4,12 +4,11 @@ from __future__ import annotations
 
 from linkcore.craft.document import BoardSettings, CraftDocument
 from linkcore.findings import Check, Edit, Finding, Mend
-from linkcore.parts.models import StickAxis
-from linkcore.sticks.finder import AXIS_WORDS, Found
+from linkcore.parts.axes import AXIS_OF, StickAxis
+from linkcore.sticks.finder import Found
 from linkcore.sticks.memory import layout_mixes
 
 CHECK = Check("sticks")
-LETTERS: dict[StickAxis, str] = {"aileron": "A", "elevator": "E", "throttle": "T", "rudder": "R"}
 
 
 def check_order(sent: str, settings: BoardSettings, *, seen: bool = False) -> list[Finding]:
@@ -32,7 +31,7 @@ def check_found(document: CraftDocument, settings: BoardSettings, found: Found) 
     findings = []
     channels = document.transmitter.channels
     for axis, each in found.axes.items():
-        word = AXIS_WORDS[axis]
+        word = AXIS_OF[axis]
         name = f"{word[0].upper()}{word[1:]}"
         if each.channel > 4:
             findings.append(
@@ -65,8 +64,8 @@ def check_found(document: CraftDocument, settings: BoardSettings, found: Found) 
 
 def _coupled(document: CraftDocument, axis: StickAxis, channel: int, percent: float, found: Found) -> Finding:
     setup = document.transmitter
-    name = AXIS_WORDS[axis]
-    other = next((AXIS_WORDS[each] for each, at in found.axes.items() if at.channel == channel), f"CH{channel}")
+    name = AXIS_OF[axis]
+    other = next((AXIS_OF[each] for each, at in found.axes.items() if at.channel == channel), f"CH{channel}")
     mend = Mend(text=f"Look for a mix from {axis} to CH{channel} in the model memory and take it off")
     if any(mix.to == channel and mix.source == axis for mix in setup.mixes):
         rest = [mix.model_dump() for mix in setup.mixes if not (mix.to == channel and mix.source == axis)]

@@ -8,10 +8,11 @@ from __future__ import annotations
 
 from pydantic import BaseModel
 
+from linkcore.craft.airframes import WINGS
 from linkcore.craft.document import CraftDocument
 from linkcore.craft.parts import KitParts
 from linkcore.findings import Check, Edit, Finding, Mend
-from linkcore.parts.models import StickAxis
+from linkcore.parts.axes import StickAxis
 from linkcore.sticks.memory import reversed_wrongly
 
 CHECK = Check("sticks")
@@ -20,7 +21,6 @@ WORDS: dict[StickAxis, tuple[str, str]] = {
     "elevator": ("pitch stick forward", "the elevator goes down"),
     "rudder": ("yaw stick right", "the rudder goes right"),
 }
-WINGS = ("plane", "wing")
 
 
 class Surface(BaseModel):

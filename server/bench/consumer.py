@@ -15,7 +15,7 @@ from pydantic import Field, TypeAdapter, ValidationError
 from linkcore.craft.document import CraftError
 from linkcore.parts.catalogue import UnknownPart
 from linkcore.standins.messages import Act, Hands, Trouble
-from server.bench.host import ensure, group_of
+from server.bench.host import NoSuchCraft, ensure, group_of
 from server.crafts.models import Craft
 
 NOT_SIGNED_IN, NO_SUCH_CRAFT, CANNOT_RUN = 4401, 4404, 4422
@@ -48,6 +48,9 @@ class BenchConsumer(AsyncWebsocketConsumer):
         except (CraftError, UnknownPart) as error:
             await self._tell(str(error))
             await self.close(CANNOT_RUN)
+            return
+        except NoSuchCraft:
+            await self.close(NO_SUCH_CRAFT)
             return
         await self._send_on({"type": "watch", "new": True})
         self._watching = asyncio.create_task(self._watch())
@@ -93,13 +96,14 @@ class BenchConsumer(AsyncWebsocketConsumer):
                 self._heard = False
                 await asyncio.sleep(SILENT_S)
                 since += SILENT_S
-                if not self._heard:
-                    self.bench = await ensure(self.craft_id)
-                if since >= WATCH_EVERY_S:
+                if since >= WATCH_EVERY_S or not self._heard:
                     since = 0.0
                     if not await self._allowed():
                         await self.close(NO_SUCH_CRAFT)
                         return
+                    if not self._heard:
+                        with contextlib.suppress(NoSuchCraft):  # deleted this very moment: the next look says so
+                            self.bench = await ensure(self.craft_id)
                     await self._send_on({"type": "watch"})
 
     async def _allowed(self) -> bool:

@@ -7,17 +7,19 @@ layer: hands and acts go to its channel, snapshots come out to its group.
 from __future__ import annotations
 
 import asyncio
+import functools
 import logging
 import secrets
 import uuid
+from collections.abc import Callable
 from dataclasses import dataclass
-from typing import Any
+from typing import Any, ParamSpec, TypeVar
 from uuid import UUID
 
 from channels.db import database_sync_to_async as in_database
 from channels.layers import get_channel_layer
 from django.contrib.auth import get_user_model
-from django.db import transaction
+from django.db import IntegrityError, transaction
 
 from linkcore.chain import Proof, still_chain, still_findings
 from linkcore.craft.document import BoardSettings, CraftDocument, CraftError
@@ -28,9 +30,9 @@ from linkcore.images.flashing import FlashOrder, JobState
 from linkcore.signal.edges import Edges
 from linkcore.signal.writing import vcd
 from linkcore.standins.bench import Bench, Refused, cannot_run
-from linkcore.standins.clock import RealClock
 from linkcore.standins.messages import Act, Answer, BenchState, Hands, Trouble, Waiting
 from linkcore.standins.report import Reporter
+from server.bench.clock import RealClock, bench_clock
 from server.bench.models import BenchRecord
 from server.captures.models import Recording
 from server.crafts.models import Craft, Revision
@@ -51,6 +53,8 @@ HURRY_EVERY_S = 0.12  # how often the beat of 25 a second may be broken for a ha
 LINE_S = 10.0  # how much of a tapped wire is kept on demand
 MOST_BEHIND_S = 0.4  # a machine that slept does not make the bench race
 
+P = ParamSpec("P")
+R = TypeVar("R")
 log = logging.getLogger(__name__)
 HOLDER = f"{uuid.uuid4().hex}"
 _running: dict[uuid.UUID, RunningBench] = {}
@@ -63,14 +67,13 @@ def group_of(craft_id: uuid.UUID) -> str:
 
 
 async def ensure(craft_id: uuid.UUID) -> str:
-    """See to it that the bench runs somewhere; return the channel that reaches it."""
+    """See to it that the bench runs somewhere; return the channel that reaches it. Raise NoSuchCraft where there is nothing to run (any more)."""
     async with _changing:
         if craft_id in _running:
             return _running[craft_id].channel
         # the default prefix: Redis waits on one prefix a process, and others would starve
         channel: str = await get_channel_layer().new_channel()
-        await in_database(_make_record)(craft_id)
-        reached = await in_database(BenchRecord.claim)(craft_id, HOLDER, channel)
+        reached = await in_database(_claim)(craft_id, channel)
         if reached == channel:
             bench = RunningBench(craft_id, channel)
             await bench.start()
@@ -78,9 +81,16 @@ async def ensure(craft_id: uuid.UUID) -> str:
         return reached
 
 
-def _make_record(craft_id: uuid.UUID) -> None:
-    craft = Craft.objects.get(pk=craft_id)
-    BenchRecord.objects.get_or_create(craft=craft, defaults={"state": BenchRecord.first_state(craft.read().settings).keep()})
+def _claim(craft_id: uuid.UUID, channel: str) -> str:
+    """The channel of whoever runs the bench: this one, where nobody did."""
+    try:
+        craft = Craft.objects.get(pk=craft_id)
+        BenchRecord.objects.get_or_create(craft=craft, defaults={"state": BenchRecord.first_state(craft.read().settings).keep()})
+        return BenchRecord.claim(craft_id, HOLDER, channel)
+    except (Craft.DoesNotExist, BenchRecord.DoesNotExist, IntegrityError):
+        if Craft.objects.filter(pk=craft_id).exists():
+            raise
+        raise NoSuchCraft from None
 
 
 @dataclass(frozen=True)
@@ -101,7 +111,7 @@ class RunningBench:
     def __init__(self, craft_id: uuid.UUID, channel: str) -> None:
         self.craft_id, self.channel = craft_id, channel
         self._layer = get_channel_layer()
-        self._clock = RealClock()
+        self._clock, self._bench_clock = RealClock(), bench_clock()
         self._watched_at = self._clock.now()
         self._kept_at = self._clock.now()
         self._report_now = True
@@ -113,13 +123,15 @@ class RunningBench:
     async def start(self) -> None:
         """Load craft and state, then run in tasks of its own."""
         self.bench: Bench | None = None
-        self._since = self._clock.now()
+        self._since = self._bench_clock.now()
         await in_database(end_orphans)(self.craft_id)  # whoever ran them is gone
         self._set_up(await in_database(self._load)())
         self._task = asyncio.create_task(self._run())
 
     def _load(self) -> _Loaded:
-        craft = Craft.objects.select_related("bench").get(pk=self.craft_id)
+        craft = Craft.objects.select_related("bench").filter(pk=self.craft_id, bench__isnull=False).first()
+        if craft is None:
+            raise NoSuchCraft
         proofs = ProofRecord.newest(ProofRecord.objects.filter(craft=craft).order_by("id"))
         document = craft.read()
         parts = KitParts.of(document, catalogue_of(craft.workshop_id))
@@ -134,7 +146,7 @@ class RunningBench:
             self.bench.proofs = loaded.proofs
             self.bench.rung = loaded.rung
             self._reporter = Reporter(self.bench)
-            self._since = self._clock.now() - self.bench.t
+            self._since = self._bench_clock.now() - self.bench.t
 
     def _waiting(self) -> Waiting:
         loaded = self._loaded
@@ -152,7 +164,7 @@ class RunningBench:
     def _newest_version(self) -> int:
         version = Craft.objects.filter(pk=self.craft_id).values_list("version", flat=True).first()
         if version is None:
-            raise LeaseLost  # the craft is gone, and its bench with it
+            raise NoSuchCraft
         return version
 
     async def _follow_draft(self) -> None:
@@ -221,8 +233,8 @@ class RunningBench:
             due = await self._pause(max(due + TICK_S, self._clock.now()))
 
     def _run_on(self, bench: Bench) -> None:
-        """Let the bench catch up with the clock."""
-        now = self._clock.now() - self._since
+        """Let the bench catch up with its clock."""
+        now = self._bench_clock.now() - self._since
         if now - bench.t > MOST_BEHIND_S:
             self._since += now - bench.t - TICK_S
             now = bench.t + TICK_S
@@ -316,6 +328,8 @@ class RunningBench:
             message = await self._layer.receive(self.channel)
             try:
                 await self._take(message)
+            except LeaseLost:
+                return  # the bench finds out by itself, and stops
             except Exception:
                 log.exception("a message to the bench of craft %s failed", self.craft_id)
 
@@ -363,7 +377,7 @@ class RunningBench:
             if act.version != self._version:
                 raise Refused(f"the draft has gone on to version {self._version} meanwhile; look at it, then write again")
             self.bench.write(self.bench.document.settings)
-            await in_database(self._written)(self.bench.document, user_id)
+            await in_database(self._of_this_craft(self._written))(self.bench.document, user_id)
             return "written"
         if act.act == "flash":
             return await self._flash(act.flash, user_id)
@@ -390,15 +404,29 @@ class RunningBench:
         bench = self.bench
         assert bench is not None
         loading = bench.loading
-        prepared = await in_database(prepare)(self.craft_id, order, bench.document, loading.devices, loading.installed)
+        prepared = await in_database(self._of_this_craft(prepare))(self.craft_id, order, bench.document, loading.devices, loading.installed)
         if self.bench is not bench:
             raise Refused("the kit was changed meanwhile; look again")
         kept = None
         if order.role == "board" and order.keep_settings and loading.runs("board"):
             kept = bench.read_back()
         job = loading.start(order, prepared.content, prepared.facts, bench.t)
-        self._jobs[order.role] = (await in_database(self._log_job)(job.model_copy(), prepared, user_id, kept), "asking")
+        self._jobs[order.role] = (await in_database(self._of_this_craft(self._log_job))(job.model_copy(), prepared, user_id, kept), "asking")
         return "flashing; its settings are kept" if kept else "flashing"
+
+    def _of_this_craft(self, work: Callable[P, R]) -> Callable[P, R]:
+        """Work on rows of the craft, which somebody may have deleted meanwhile."""
+
+        @functools.wraps(work)
+        def run(*args: P.args, **kwargs: P.kwargs) -> R:
+            try:
+                return work(*args, **kwargs)
+            except (Craft.DoesNotExist, IntegrityError):
+                if Craft.objects.filter(pk=self.craft_id).exists():
+                    raise
+                raise NoSuchCraft from None
+
+        return run
 
     def _log_job(self, job: JobState, prepared: Prepared, user_id: int, kept: BoardSettings | None) -> int:
         assert self.bench is not None
@@ -412,7 +440,7 @@ class RunningBench:
         if not len(edges.times):
             raise Refused("nothing was heard on this wire")
         name = f"{self.bench.tap} of the {self.bench.receiver_part.name}, {seconds:.1f} s.vcd"
-        self._made = str(await in_database(self._recorded)(edges, seconds, name, user_id))
+        self._made = str(await in_database(self._of_this_craft(self._recorded))(edges, seconds, name, user_id))
         return f"{seconds:.1f} s of {self.bench.tap} are kept"
 
     def _recorded(self, edges: Edges, seconds: float, name: str, user_id: int) -> UUID:
@@ -428,4 +456,8 @@ class RunningBench:
 
 
 class LeaseLost(Exception):
-    """Another process has taken the bench."""
+    """Another process has taken the bench, or there is none any more."""
+
+
+class NoSuchCraft(LeaseLost):
+    """The craft is gone, and its bench with it."""

@@ -25,6 +25,7 @@ from linkcore.protocols.base import SerialSpec
 from linkcore.protocols.registry import RECEIVER_PROTOCOLS
 from linkcore.signal import writing
 from linkcore.signal.edges import Edges
+from server.captures import views
 from server.captures.models import Recording
 from server.captures.services import Unreadable, put_on_disk, read_line, read_now, reading_folder
 from server.captures.views import Reading, ReadingNews, ReadingView
@@ -68,20 +69,20 @@ class RecordingChangeSerializer(serializers.Serializer[Any]):
 class FrameAnswer(serializers.Serializer[Any]):
     """A frame laid open."""
 
-    frame = CoreField("FrameView")
+    frame = CoreField(views.FrameView)
 
 
 class WindowAnswer(serializers.Serializer[Any]):
     """A stretch of the line."""
 
-    window = CoreField("WindowView")
+    window = CoreField(views.WindowView)
 
 
 class PortAnswer(serializers.Serializer[Any]):
     """What the port would read, and of which draft that is said."""
 
     version = serializers.IntegerField()
-    port = CoreField("PortComparison")
+    port = CoreField(views.PortComparison)
 
 
 class WindowQuery(serializers.Serializer[Any]):

@@ -57,10 +57,12 @@ class ReadingView(BaseModel):
 
 
 class PortComparison(BaseModel):
-    """What a port with the draft's settings would read of the recording's first second. `says` the settings in words, `reads` the share of whole frames."""
+    """What a port with the draft's settings would read of the recording's first second. `says` the settings in words, `reads` the share of whole frames,
+    `fits` whether it reads the line with these settings."""
 
     says: str
     reads: float
+    fits: bool
     would_read: list[LineReading]
 
 
@@ -186,12 +188,12 @@ class Reading:
         spec = RECEIVER_PROTOCOLS.get(set_to.protocol or "")
         says = spec.describe(set_to.inverted) if spec else "no protocol is set"
         if not self.meta["timed"] or not len(self.edges):
-            return PortComparison(says=says, reads=0.0, would_read=[])
+            return PortComparison(says=says, reads=0.0, fits=False, would_read=[])
         end = float(self.edges[0]) + LOOK_S
         edges = Edges(self.meta["level"], np.asarray(self.edges[: int(np.searchsorted(self.edges, end))]))
         ways = what_would_read(edges, end, set_to, parts.maybe_board)
-        reads = next((way.good_share for way in ways if not way.changes), 0.0)
-        return PortComparison(says=says, reads=reads, would_read=[LineReading.of(way) for way in ways])
+        as_set = next((way for way in ways if not way.changes), None)
+        return PortComparison(says=says, reads=as_set.good_share if as_set else 0.0, fits=as_set is not None, would_read=[LineReading.of(way) for way in ways])
 
     def frame(self, index: int) -> FrameView | None:
         """One frame laid open; None where there is none with this number."""

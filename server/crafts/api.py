@@ -14,8 +14,8 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
-from linkcore.chain import still_chain
-from linkcore.craft.document import CraftError, Kit
+from linkcore.chain import HopState, still_chain
+from linkcore.craft.document import CraftDocument, CraftError, Kit
 from linkcore.craft.parts import KitParts
 from linkcore.craft.starting import new_craft
 from linkcore.findings import Edit
@@ -39,7 +39,7 @@ class CraftSerializer(serializers.Serializer[Any]):
     version = serializers.IntegerField()
     updated_at = serializers.DateTimeField()
     updated_by = serializers.CharField(allow_null=True)
-    document = CoreField("CraftDocument")
+    document = CoreField(CraftDocument)
 
 
 class CraftRowSerializer(serializers.Serializer[Any]):
@@ -53,7 +53,7 @@ class CraftRowSerializer(serializers.Serializer[Any]):
     parts = serializers.ListField(child=serializers.CharField())
     updated_at = serializers.DateTimeField()
     updated_by = serializers.CharField(allow_null=True)
-    chain = CoreField("HopState", many=True)
+    chain = CoreField(HopState, many=True)
     trouble = serializers.CharField()
 
 
@@ -72,14 +72,14 @@ class DraftSerializer(serializers.Serializer[Any]):
     """A draft and the version it was made from."""
 
     version = serializers.IntegerField(min_value=1)
-    document = CoreField("CraftDocument")
+    document = CoreField(CraftDocument)
 
 
 class EditsSerializer(serializers.Serializer[Any]):
     """Edits as a finding's mend offers them, and the version they are meant for."""
 
     version = serializers.IntegerField(min_value=1)
-    edits = CoreField("Edit", many=True)
+    edits = CoreField(Edit, many=True)
 
 
 class StaleSerializer(ProblemSerializer):
@@ -95,7 +95,7 @@ class RevisionSerializer(serializers.Serializer[Any]):
     kind = serializers.ChoiceField(choices=Revision.Kind.choices)
     author = serializers.CharField(allow_null=True)
     at = serializers.DateTimeField()
-    document = CoreField("CraftDocument")
+    document = CoreField(CraftDocument)
 
 
 def _craft(craft: Craft) -> dict[str, Any]:

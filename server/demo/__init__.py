@@ -1,1 +1,1 @@
-"""The demo scenario."""
+"""The demo scenario, loaded into the database."""

@@ -16,7 +16,7 @@ from rest_framework.views import APIView
 from linkcore.craft.document import Airframe, Mode
 from linkcore.parts.catalogue import PartError, part_schemas
 from linkcore.parts.files import own_part
-from linkcore.parts.models import Job, Region, Sensor
+from linkcore.parts.models import Board, Job, Module, Peripheral, Receiver, Region, Sensor, Transmitter
 from linkcore.protocols.registry import RECEIVER_PROTOCOLS
 from server.parts.models import OwnPart, catalogue_of
 from server.parts.services import PartInUse, StalePart, delete, exported, import_parts, save
@@ -43,11 +43,11 @@ class PartsSerializer(serializers.Serializer[Any]):
     protocols = serializers.ListField(child=serializers.CharField())
     regions = serializers.ListField(child=serializers.CharField())
     sensors = serializers.ListField(child=serializers.CharField())
-    boards = CoreField("Board", many=True)
-    receivers = CoreField("Receiver", many=True)
-    transmitters = CoreField("Transmitter", many=True)
-    modules = CoreField("Module", many=True)
-    peripherals = CoreField("Peripheral", many=True)
+    boards = CoreField(Board, many=True)
+    receivers = CoreField(Receiver, many=True)
+    transmitters = CoreField(Transmitter, many=True)
+    modules = CoreField(Module, many=True)
+    peripherals = CoreField(Peripheral, many=True)
     own = OwnSerializer(many=True)
 
 

@@ -8,7 +8,7 @@ from pydantic import BaseModel
 
 from linkcore.craft.document import CraftDocument, apply_edits
 from linkcore.craft.parts import KitParts
-from linkcore.findings import Edit, Finding
+from linkcore.findings import Edit
 from linkcore.kit.ability import Ability, ability
 from linkcore.kit.exchange import Fit, what_else_fits
 from linkcore.kit.starting import StartLine, starting_point
@@ -75,15 +75,7 @@ class LoomView(BaseModel):
     crossings: int
 
 
-class ExchangeView(BaseModel):
-    """What putting another part in would change."""
-
-    says: list[str]
-    edits: list[Edit]
-    findings: list[Finding]
-
-
-Doing = Literal["board", "receiver", "transmitter", "module", "add device", "remove device"]
+Doing = Literal["board", "receiver", "transmitter", "module", "add device", "remove device", "rename device"]
 
 
 def kit_view(document: CraftDocument, parts: KitParts) -> KitView:

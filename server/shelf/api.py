@@ -1,4 +1,4 @@
-"""The shelf, the Load hop and the Bind hop over HTTP."""
+"""The shelf and the Load hop over HTTP."""
 
 from __future__ import annotations
 
@@ -17,26 +17,24 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
-from linkcore.craft.document import CraftDocument
 from linkcore.craft.parts import KitParts
-from linkcore.images.building import flash_of
 from linkcore.images.check import remarks
-from linkcore.images.devices import ROLES, Installed, Role, all_as_made, devices_of
+from linkcore.images.devices import ROLES
+from linkcore.images.factory import flash_of
 from linkcore.images.facts import MOST_BYTES, ImageError, ImageFacts
 from linkcore.images.hexfile import write_hex
-from server.bench.models import BenchRecord
 from server.crafts.api import find_craft
 from server.crafts.models import Craft
+from server.hops.base import REFUSED, answer, draft_of, installed_on, view_of
 from server.parts.models import catalogue_of
 from server.problems import ProblemSerializer, Unprocessable
 from server.schema import CoreField
 from server.shelf.models import FlashRecord, Image
 from server.shelf.services import ReadImage, carried, log_of, placed, put_on_shelf, read_file
-from server.shelf.views import ReadView, bind_hop, flash_view, image_row, load_hop
+from server.shelf.views import FlashView, ImageRow, LoadView, ReadView, flash_view, image_row, load_view
 from server.workshops.models import Workshop
 
 MOST_FILE_BYTES = 3 * MOST_BYTES  # Intel HEX takes 2.8 letters a byte
-_REFUSED: dict[int, Any] = {400: ProblemSerializer, 404: ProblemSerializer, 422: ProblemSerializer}
 
 
 class ImageFormSerializer(serializers.Serializer[Any]):
@@ -49,40 +47,26 @@ class ImageFormSerializer(serializers.Serializer[Any]):
 class ImageAnswer(serializers.Serializer[Any]):
     """An image on the shelf; `new` false where it was there already."""
 
-    image = CoreField("ImageRow")
+    image = CoreField(ImageRow)
     new = serializers.BooleanField()
 
 
 class ReadAnswer(serializers.Serializer[Any]):
     """A file as it was read."""
 
-    read = CoreField("ReadView")
+    read = CoreField(ReadView)
 
 
 class ShelfAnswer(serializers.Serializer[Any]):
     """All images of a workshop."""
 
-    images = CoreField("ImageRow", many=True)
-
-
-class LoadHopAnswer(serializers.Serializer[Any]):
-    """The Load hop, and of which draft it is said."""
-
-    version = serializers.IntegerField()
-    view = CoreField("LoadHop")
-
-
-class BindHopAnswer(serializers.Serializer[Any]):
-    """The Bind hop, and of which draft it is said."""
-
-    version = serializers.IntegerField()
-    view = CoreField("BindHop")
+    images = CoreField(ImageRow, many=True)
 
 
 class FlashesAnswer(serializers.Serializer[Any]):
     """The log of flash jobs, the newest first."""
 
-    flashes = CoreField("FlashView", many=True)
+    flashes = CoreField(FlashView, many=True)
 
 
 class SettingsChoice(serializers.Serializer[Any]):
@@ -128,7 +112,7 @@ class ShelfView(APIView):
         workshop = _workshop(request, workshop_id)
         return Response({"images": [image_row(each).model_dump(mode="json") for each in workshop.images.select_related("made_by")]})
 
-    @extend_schema(request={"multipart/form-data": ImageFormSerializer}, responses={200: ImageAnswer, 201: ImageAnswer, **_REFUSED})
+    @extend_schema(request={"multipart/form-data": ImageFormSerializer}, responses={200: ImageAnswer, 201: ImageAnswer, **REFUSED})
     def post(self, request: Request, workshop_id: int) -> Response:
         """Put an image on the shelf; 200 where it is there already."""
         workshop = _workshop(request, workshop_id)
@@ -145,7 +129,7 @@ class ReadImageView(APIView):
 
     parser_classes = [MultiPartParser]
 
-    @extend_schema(request={"multipart/form-data": ImageFormSerializer}, responses={200: ReadAnswer, **_REFUSED})
+    @extend_schema(request={"multipart/form-data": ImageFormSerializer}, responses={200: ReadAnswer, **REFUSED})
     def post(self, request: Request, workshop_id: int) -> Response:
         """What is in it; nothing is kept."""
         workshop = _workshop(request, workshop_id)
@@ -200,15 +184,6 @@ def _image(request: Request, image_id: uuid.UUID) -> Image:
     return found
 
 
-def _as_it_is(craft: Craft) -> tuple[CraftDocument, KitParts, dict[Role, Installed]]:
-    """The draft, its parts, and what the devices run by the last that the bench has kept."""
-    document = craft.read()
-    parts = KitParts.of(document, catalogue_of(craft.workshop_id))
-    record = BenchRecord.objects.filter(pk=craft.pk).first()
-    installed = record.state_for(document, parts).installed(document, parts) if record else all_as_made(devices_of(parts), document)
-    return document, parts, installed
-
-
 _ROLE = OpenApiParameter("role", str, enum=list(ROLES), description="Which device", required=True)
 _EVERY = OpenApiParameter("every", bool, description="Images for other targets as well")
 
@@ -216,28 +191,16 @@ _EVERY = OpenApiParameter("every", bool, description="Images for other targets a
 class LoadHopView(APIView):
     """The Load hop."""
 
-    @extend_schema(parameters=[_ROLE, _EVERY], responses={200: LoadHopAnswer, **_REFUSED})
+    @extend_schema(parameters=[_ROLE, _EVERY], responses={200: view_of(LoadView), **REFUSED})
     def get(self, request: Request, craft_id: uuid.UUID) -> Response:
         """A device's choice of images, judged, and the shortest ways to a link that talks."""
-        craft = find_craft(request, craft_id)
+        craft, document, parts = draft_of(request, craft_id)
         role = request.query_params.get("role", "")
         if role not in ROLES:
             raise serializers.ValidationError({"role": [f"must be one of {', '.join(ROLES)}"]})
-        document, parts, installed = _as_it_is(craft)
         images = list(Image.objects.filter(workshop_id=craft.workshop_id).select_related("made_by"))
-        view = load_hop(images, role, document, parts, installed, every=request.query_params.get("every") == "true")
-        return Response({"version": craft.version, "view": view.model_dump(mode="json")})
-
-
-class BindHopView(APIView):
-    """The Bind hop."""
-
-    @extend_schema(responses={200: BindHopAnswer, 404: ProblemSerializer, 422: ProblemSerializer})
-    def get(self, request: Request, craft_id: uuid.UUID) -> Response:
-        """Lights and link budget."""
-        craft = find_craft(request, craft_id)
-        view = bind_hop(*_as_it_is(craft))
-        return Response({"version": craft.version, "view": view.model_dump(mode="json")})
+        installed = installed_on(craft, document, parts)
+        return answer(craft, load_view(images, role, document, parts, installed, every=request.query_params.get("every") == "true"))
 
 
 class FlashesView(APIView):
@@ -254,7 +217,7 @@ class FlashSettingsView(APIView):
 
     parser_classes = [JSONParser]
 
-    @extend_schema(request=SettingsChoice, responses={200: FlashesAnswer, **_REFUSED})
+    @extend_schema(request=SettingsChoice, responses={200: FlashesAnswer, **REFUSED})
     def post(self, request: Request, craft_id: uuid.UUID, flash_id: int) -> Response:
         """They are back in the draft, or are left out; the revision stays either way."""
         craft = find_craft(request, craft_id)

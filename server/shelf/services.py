@@ -12,11 +12,11 @@ from django.utils import timezone
 
 from linkcore.craft.document import BoardSettings, CraftDocument
 from linkcore.craft.parts import KitParts
-from linkcore.images.building import flash_of
 from linkcore.images.carry_over import Carried, carry_over
 from linkcore.images.check import judge
 from linkcore.images.connection import recovery
 from linkcore.images.devices import Device, Installed, Role
+from linkcore.images.factory import flash_of
 from linkcore.images.facts import ImageError, ImageFacts, facts_in, settle
 from linkcore.images.flashing import RUNNING, FlashOrder, JobState
 from linkcore.images.hexfile import Content, read_named

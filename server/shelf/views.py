@@ -4,17 +4,14 @@ from __future__ import annotations
 
 from pydantic import BaseModel
 
-from linkcore.binding.budget import Budget, budget
-from linkcore.binding.lights import Meaning, meanings, shown
 from linkcore.craft.document import CraftDocument
 from linkcore.craft.parts import KitParts
 from linkcore.images.carry_over import Carried
 from linkcore.images.check import Judged, fitting, judge, then_flash
-from linkcore.images.devices import Installed, Role, air, devices_of
+from linkcore.images.devices import Installed, Role, devices_of
 from linkcore.images.facts import ImageFacts
 from linkcore.images.flashing import JobState
 from linkcore.images.outlook import Outlook, WayOut, ways_to_talk
-from linkcore.parts.models import Colour, Light, Pattern
 from server.shelf.models import FlashRecord, Image
 
 
@@ -72,7 +69,7 @@ class JudgedImage(BaseModel):
     then: WayOutView | None
 
 
-class LoadHop(BaseModel):
+class LoadView(BaseModel):
     """A device's choice of images: those for its target first; `others`: how many are for other targets. And the shortest ways to a link that talks."""
 
     images: list[JudgedImage]
@@ -92,28 +89,6 @@ class FlashView(BaseModel):
     carried: Carried | None
 
 
-class LightsView(BaseModel):
-    """What this receiver's light can show."""
-
-    colours: list[Colour]
-    patterns: list[Pattern]
-    meanings: list[LightMeaning]
-
-
-class LightMeaning(BaseModel):
-    """A light and all that it can mean; none: this receiver never shows it."""
-
-    light: Light
-    means: list[Meaning]
-
-
-class BindHop(BaseModel):
-    """What the Bind hop reckons without the bench: the lights, and the link budget (None while the ends do not understand each other)."""
-
-    lights: LightsView
-    budget: Budget | None
-
-
 def image_row(image: Image) -> ImageRow:
     """For the screen."""
     return ImageRow(
@@ -131,7 +106,7 @@ def image_row(image: Image) -> ImageRow:
     )
 
 
-def load_hop(images: list[Image], role: Role, document: CraftDocument, parts: KitParts, installed: dict[Role, Installed], *, every: bool) -> LoadHop:
+def load_view(images: list[Image], role: Role, document: CraftDocument, parts: KitParts, installed: dict[Role, Installed], *, every: bool) -> LoadView:
     """The images for one device, judged: those that may go on first, newer ones before older."""
     devices = devices_of(parts)
     shelf = {str(image.pk): image for image in images}
@@ -158,7 +133,7 @@ def load_hop(images: list[Image], role: Role, document: CraftDocument, parts: Ki
         way = then_flash(on_shelf[each.image], role, devices, installed, fits) if parts_them else None
         return shown(way) if way else None
 
-    return LoadHop(
+    return LoadView(
         images=[JudgedImage(image=image_row(shelf[each.image]), judged=each, then=then(each)) for each in sorted(judged, key=rank)],
         others=len(on_shelf) - len(mine),
         ways_out=[shown(way) for way in found] if all(way.steps for way in found) else [],
@@ -176,22 +151,3 @@ def flash_view(record: FlashRecord, put_back: Carried | None) -> FlashView:
         settings_state=record.settings_state,
         carried=put_back,
     )
-
-
-def bind_hop(document: CraftDocument, parts: KitParts, installed: dict[Role, Installed]) -> BindHop:
-    """The Bind hop; raises UnknownPart before there is a receiver."""
-    binding = parts.receiver.binding
-    colours, patterns = shown(binding)
-    lights = [Light(colour=colour, pattern=pattern) for colour in colours for pattern in patterns if pattern != "off"] + [Light(colour="none", pattern="off")]
-    devices = devices_of(parts)
-    found = None
-    if {"transmitter", "receiver"} <= set(devices):
-        sends, hears = air(devices, installed)
-        if sends is not None and hears is not None:
-            region = next((each for each in sends.regions if each in hears.regions), document.wants.region)
-            found = budget(document.air, sends, hears, parts.receiver.link_period_s, region)
-    means = [LightMeaning(light=light, means=meanings(binding, light)) for light in lights]
-    return BindHop(lights=LightsView(colours=colours, patterns=patterns, meanings=means), budget=found)
-
-
-LightsView.model_rebuild()

@@ -13,7 +13,7 @@ from channels.db import database_sync_to_async
 from channels.generic.websocket import AsyncWebsocketConsumer
 from pydantic import Field, TypeAdapter, ValidationError
 
-from linkcore.line.heard import HeardLine, usual_ways
+from linkcore.line.adapter import AdapterLine, usual_ways
 from server.bench.consumer import NO_SUCH_CRAFT, NOT_SIGNED_IN
 from server.captures.models import Recording
 from server.crafts.models import Craft
@@ -35,7 +35,7 @@ class _Listener(threading.Thread):
     def __init__(self, wanted: OpenTap, address: str) -> None:
         super().__init__(daemon=True, name="tap")
         self.wanted, self.address = wanted, address
-        self.heard = HeardLine()
+        self.heard = AdapterLine()
         self.lock = threading.Lock()
         self.state, self.text = "listening", ""
         self._stop_asked = threading.Event()
@@ -207,7 +207,7 @@ class TapConsumer(AsyncWebsocketConsumer):
 
     async def _tell(self) -> None:
         listener = self._listener
-        heard = listener.heard if listener else HeardLine()
+        heard = listener.heard if listener else AdapterLine()
         now = time.monotonic()
         wanted = listener.wanted if listener else None
         state = "refused" if self._refused else "closed"

@@ -6,26 +6,32 @@ import functools
 import os
 import re
 
-from django.test import TransactionTestCase
+from django.conf import settings
+from django.contrib.auth import get_user_model
+from django.test import Client
 from playwright.sync_api import expect
 
 from server.bench.models import BenchRecord
-from server.demo import scenario
+from server.demo import services as demo
 from tests import live
+from tests.database import WithDemo
 
 expect.set_options(timeout=15_000)  # a busy machine is slow, and nothing is gained by giving up early
+WHO = ("wren", "teal", "dipper")
 QUIET = re.compile(r"status of (4\d\d)|WebSocket connection")  # the browser logs refused requests by itself
 
 
 def in_browser(test):
-    """Run a test in the browser's thread, with a page of its own; console and page errors fail it."""
+    """Run a test in the browser's thread, with windows of its own; console and page errors fail it."""
 
     @functools.wraps(test)
     def run(self):
-        address = live.server().address
+        server = live.server()
+        server.pace.set(self.pace)
+        sessions = {name: _session_of(name) for name in WHO}
 
-        def work(chromium):
-            people = People(chromium, address)
+        def work(windows):
+            people = People(windows, server.address, sessions)
             try:
                 test(self, people)
                 self.assertEqual(people.troubles, [])
@@ -40,27 +46,42 @@ def in_browser(test):
     return run
 
 
+def _session_of(name):
+    """The cookie of somebody who has signed in."""
+    client = Client()
+    client.force_login(get_user_model().objects.get(username=name))
+    return client.cookies[settings.SESSION_COOKIE_NAME].value
+
+
 class People:
     """Everybody at a browser in one test."""
 
-    def __init__(self, chromium, address):
-        self._chromium, self.address = chromium, address
-        self._contexts, self.troubles = [], []
+    def __init__(self, windows, address, sessions):
+        self._windows, self.address, self._sessions = windows, address, sessions
+        self._taken, self.troubles = [], []
 
     def page(self):
-        context = self._chromium.new_context(viewport={"width": 1280, "height": 800}, reduced_motion="reduce", locale="en-GB", timezone_id="UTC")
-        context.set_default_timeout(15_000)
-        self._contexts.append(context)
+        context = self._windows.take()
+        self._taken.append(context)
         page = context.new_page()
         page.on("pageerror", lambda error: self.troubles.append(str(error)))
         page.on("console", lambda message: self.troubles.append(message.text) if message.type == "error" and not QUIET.search(message.text) else None)
         return page
 
     def sign_in(self, name="wren"):
+        """A page of somebody who is signed in."""
+        page = self.page()
+        page.context.add_cookies([{"name": settings.SESSION_COOKIE_NAME, "value": self._sessions[name], "url": self.address}])
+        page.goto(self.address)
+        page.wait_for_selector("main[data-ready]")
+        return page
+
+    def sign_in_by_form(self, name="wren"):
+        """The same as a person does it."""
         page = self.page()
         page.goto(self.address)
         page.get_by_label("Name").fill(name)
-        page.get_by_label("Password").fill(scenario.PASSWORD)
+        page.get_by_label("Password").fill(demo.PASSWORD)
         page.get_by_label("Password").press("Enter")
         page.wait_for_selector("main[data-ready]")
         return page
@@ -75,12 +96,12 @@ class People:
     def picture(self, name):
         """What everybody sees, where COINBELL_PICTURES names a folder: to look at what a failed test had before it."""
         if folder := os.environ.get("COINBELL_PICTURES"):
-            for number, page in enumerate(page for context in self._contexts for page in context.pages):
+            for number, page in enumerate(page for context in self._taken for page in context.pages):
                 page.screenshot(path=f"{folder}/{name}-{number}.png")
 
     def leave(self):
-        for context in self._contexts:
-            context.close()
+        for context in self._taken:
+            self._windows.give_back(context)
 
 
 def go(page, hop):
@@ -97,13 +118,16 @@ def wait_coin(page, hop, state):
     page.get_by_role("navigation", name="Chain").get_by_role("link", name=hop).get_by_label(state).wait_for()
 
 
-class BrowserTest(TransactionTestCase):
-    """Tests on the demo's crafts. Unless `as_flashed`, Avocet's receiver has firmware that fits its module, so that its link stands."""
+class BrowserTest(WithDemo):
+    """Tests on the demo's crafts. Unless `as_flashed`, Avocet's receiver has firmware that fits its module, so that its link stands.
+
+    `pace`: how many bench seconds pass in one of the pilot's.
+    """
 
     as_flashed = False
+    pace = live.PACE
 
     def setUp(self):
-        scenario.load()
         if not self.as_flashed:
             record = BenchRecord.objects.get(craft__name="Avocet")
             record.state["devices"] = {}

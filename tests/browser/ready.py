@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import scenario
 from linkcore.craft.document import BoardSettings, CraftDocument, apply_edits
 from linkcore.craft.parts import KitParts
 from linkcore.findings import Edit
@@ -13,7 +14,7 @@ from linkcore.standins.bench import Bench
 from linkcore.standins.messages import BenchState
 from server.bench.models import BenchRecord
 from server.crafts.models import Craft
-from server.demo import scenario
+from server.demo import services as demo
 
 
 def dunlin_wired() -> CraftDocument:
@@ -28,7 +29,7 @@ def dunlin_wired() -> CraftDocument:
 def take_up(document: CraftDocument, on_board: BoardSettings | None = None) -> None:
     """Let the demo's craft of that name be so: bound, its draft written and running."""
     settings = on_board or document.settings
-    craft = Craft.objects.get(workshop__name=scenario.CREW, name=document.name)
+    craft = Craft.objects.get(workshop__name=demo.CREW, name=document.name)
     Craft.objects.filter(pk=craft.pk).update(document=document.model_dump(mode="json"))
     bench = Bench(document, BenchState(stored=settings, running=settings, read_back=settings))
     BenchRecord.objects.update_or_create(craft=craft, defaults={"state": bench.state().keep()})

@@ -5,10 +5,11 @@ from pathlib import Path
 
 from playwright.sync_api import expect
 
+from linkcore import findings
 from tests.browser.base import BrowserTest, go, in_browser, wait_coin
 from tests.browser.looks import nothing_serious
 
-HOPS = ("Kit", "Port plan", "Loom", "Load", "Bind", "Line", "Sticks", "Switchboard", "Lost link")
+HOPS = tuple(hop.capitalize() for hop in findings.HOPS)
 CAPTURES = Path(__file__).resolve().parent.parent / "captures"
 
 
@@ -22,12 +23,12 @@ class AccessTest(BrowserTest):
         page.get_by_label("Password").fill("wrong")
         page.get_by_role("button", name="Sign in").click()
         expect(page.get_by_role("alert")).to_have_text("name and password do not belong together")
-        crafts = people.sign_in("wren")
+        crafts = people.sign_in_by_form("wren")
         expect(crafts.get_by_role("link", name="Avocet")).to_be_visible()
         expect(crafts.get_by_text("U4 is asked for by the receiver and ESC.")).to_be_visible()
         nothing_serious(self, crafts, "crafts")
         craft_address = crafts.get_by_role("link", name="Curlew").get_attribute("href")
-        other = people.sign_in("dipper")
+        other = people.sign_in_by_form("dipper")
         expect(other.get_by_text("No craft yet.")).to_be_visible()
         other.goto(people.address + craft_address)
         expect(other.get_by_text("there is no such craft in your workshops")).to_be_visible()
@@ -46,7 +47,9 @@ class AccessTest(BrowserTest):
 
 
 class SliceTest(BrowserTest):
-    """From a clash to a craft that drops when its link dies, by hand and by key."""
+    """From a clash to a craft that drops when its link dies, by hand and by key, in real time."""
+
+    pace = 1.0
 
     @in_browser
     def test_avocet_is_mended_written_flown_and_its_link_lost(self, people):

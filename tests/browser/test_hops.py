@@ -7,6 +7,7 @@ import re
 from playwright.sync_api import expect
 
 from server.crafts.models import Craft
+from tests import live
 from tests.browser.base import BrowserTest, go, in_browser, wait_coin
 
 RINGS, CRACKED, BLANK = re.compile("^rings true"), re.compile("^cracked"), re.compile("^blank")
@@ -37,7 +38,7 @@ def solve(page):
 
 
 def drag(page, side, places, stay=0.0):
-    """Drag a gimbal through places given as -1 to 1, staying `stay` seconds at each, and let it go."""
+    """Drag a gimbal through places given as -1 to 1, staying `stay` bench seconds at each, and let it go."""
     box = page.locator(f"[data-gimbal={side}]").bounding_box()
     x, y = box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
     page.mouse.move(x, y)
@@ -50,7 +51,7 @@ def drag(page, side, places, stay=0.0):
             arg=[side, to_x, to_y],
         )
         if stay:
-            page.evaluate("seconds => { window.standUntil = performance.now() + seconds * 1000 }", stay)
+            page.evaluate("seconds => { window.standUntil = performance.now() + seconds * 1000 }", stay / live.server().pace.read())
             page.wait_for_function("() => performance.now() > window.standUntil")
     page.mouse.up()
 

@@ -6,9 +6,9 @@ import re
 
 from playwright.sync_api import expect
 
-from linkcore.images.building import scenario_images
 from linkcore.images.hexfile import write_hex
 from linkcore.parts.catalogue import shipped
+from scenario.images import scenario_images
 from tests.browser.base import BrowserTest, go, in_browser, wait_coin
 from tests.browser.test_hops import CRACKED, RINGS, bench_of, findings_of, restart, solve, write
 
@@ -172,6 +172,8 @@ class LoadTest(BrowserTest):
 
 
 class BindTest(BrowserTest):
+    pace = 1.0  # three quick power cycles are quick by the pilot's clock
+
     def ends(self, page, receiver):
         main = page.get_by_role("main")
         return main.get_by_role("region", name=re.compile("^Transmitter · ")), main.get_by_role("region", name=f"Receiver · {receiver}")

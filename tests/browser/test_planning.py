@@ -10,11 +10,11 @@ from pathlib import Path
 
 from playwright.sync_api import expect
 
+import scenario
 from linkcore.craft.document import Fitted, Patch
 from linkcore.parts.catalogue import shipped
 from linkcore.parts.models import Board
 from server.crafts.models import Craft
-from server.demo import scenario
 from tests.browser.base import BrowserTest, go, in_browser, wait_coin
 from tests.browser.looks import nothing_serious
 from tests.browser.test_hops import CRACKED, RINGS, bench_of, findings_of, restart, write

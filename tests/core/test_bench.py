@@ -7,25 +7,23 @@ from django.test import SimpleTestCase
 from linkcore.craft.document import CraftDocument, apply_edits
 from linkcore.findings import Edit
 from linkcore.standins.bench import Bench, Refused
-from linkcore.standins.clock import DrivenClock
 from linkcore.standins.messages import BenchState, Hands
 from linkcore.standins.report import Reporter
 from tests.crafts import crsf_craft, sbus_craft
 
 
 class Hand:
-    """A pilot at a bench, under a clock that the test drives."""
+    """A pilot at a bench, under a time that the test drives."""
 
     def __init__(self, craft: CraftDocument, state: BenchState | None = None) -> None:
         self.bench = Bench(craft, state, seed=3)
-        self.clock = DrivenClock()
-        self.start = self.bench.t
+        self.until = self.bench.t
         self.reporter = Reporter(self.bench)
         self.wait(0.6)
 
     def wait(self, seconds: float) -> None:
-        self.clock.advance(seconds)
-        self.bench.run_until(self.start + self.clock.now())
+        self.until += seconds
+        self.bench.run_until(self.until)
 
     def do(self, seconds: float = 0.5, **hands: Any) -> None:
         self.bench.hands(Hands.model_validate(hands))

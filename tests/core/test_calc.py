@@ -8,6 +8,7 @@ from pathlib import Path
 
 from django.test import SimpleTestCase
 
+import scenario
 from commands.calc import main
 from linkcore.craft.document import apply_edits, load
 from linkcore.craft.parts import KitParts
@@ -16,7 +17,6 @@ from linkcore.parts.catalogue import shipped
 from linkcore.parts.files import facts_of, write_parts
 from linkcore.parts.models import Board
 from linkcore.ports.rules import check_ports
-from server.demo import scenario
 from tests.thumbs import session
 
 

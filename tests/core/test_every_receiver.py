@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 from django.test import SimpleTestCase
 
+import scenario
 from linkcore.craft.document import CraftDocument, Patch, ReceiverInput, apply_edits
 from linkcore.craft.parts import KitParts
 from linkcore.findings import Edit
@@ -15,7 +16,6 @@ from linkcore.ports.planner import work_out
 from linkcore.ports.receiver import moves_for_receiver, worked_out
 from linkcore.protocols.registry import RECEIVER_PROTOCOLS
 from linkcore.standins.messages import Hands
-from server.demo import scenario
 from tests.core.test_bench import Hand
 from tests.kits import every_receiver
 

@@ -2,16 +2,17 @@ from __future__ import annotations
 
 from django.test import SimpleTestCase
 
-from linkcore.images.building import build, factory_facts, flashable, program_kilobytes
+import scenario
 from linkcore.images.connection import look
 from linkcore.images.devices import Device, as_made
+from linkcore.images.factory import build, factory_facts, flashable, program_kilobytes
 from linkcore.images.flashing import FlashJob, FlashOrder
 from linkcore.images.hexfile import Content
 from linkcore.parts.catalogue import shipped
 from linkcore.standins.bench import Refused
 from linkcore.standins.bootloader import DeviceKept, StandInFlash
 from linkcore.standins.messages import BenchState
-from server.demo import scenario
+from scenario.bench import older_receiver
 from tests import hazards
 from tests.core.test_bench import Hand
 from tests.crafts import crsf_craft
@@ -263,7 +264,7 @@ class BenchFlashTest(SimpleTestCase):
 
     def test_avocets_bridge_is_blocked_until_its_clash_is_solved(self):
         craft = scenario.avocet()
-        state = scenario.older_receiver(craft).model_copy(update={"usb": True})
+        state = older_receiver(craft).model_copy(update={"usb": True})
         hand = Hand(craft, state)
         hand.wait(1.5)
         seen = {way.way: way.seen for device in hand.report().load.devices if device.role == "receiver" for way in device.ways}

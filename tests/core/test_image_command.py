@@ -9,11 +9,12 @@ from pathlib import Path
 from django.test import SimpleTestCase
 
 from commands.images import main
-from linkcore.images.building import flash_of, scenario_images
 from linkcore.images.check import misplaced, remarks
+from linkcore.images.factory import flash_of
 from linkcore.images.facts import ImageError
 from linkcore.images.hexfile import Content, read_hex, read_named
 from linkcore.parts.catalogue import shipped
+from scenario.images import scenario_images
 
 
 class ImageCommandTest(SimpleTestCase):

@@ -7,18 +7,19 @@ from django.test import SimpleTestCase
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+import scenario
 from linkcore.craft.document import BoardSettings, LostLink, StickLines, apply_edits
 from linkcore.craft.parts import KitParts
 from linkcore.findings import Edit
-from linkcore.images.building import factory_facts, flashable, scenario_images
 from linkcore.images.carry_over import carry_over, without_dropped
 from linkcore.images.check import check_load, judge, ways_out
 from linkcore.images.devices import Installed, air, all_as_made, devices_of
+from linkcore.images.factory import factory_facts, flashable
 from linkcore.images.facts import ImageError, ImageFacts, SettingsFormat, facts_in, header, settle
 from linkcore.images.hexfile import ERASED, Content, read_binary, read_hex, write_hex
 from linkcore.images.outlook import OnShelf, outlook
 from linkcore.parts.catalogue import shipped
-from server.demo import scenario
+from scenario.images import scenario_images
 from tests.crafts import crsf_craft, sbus_craft
 
 SHELF = [OnShelf(name, facts, len(content.data), content.address, content.sha256) for name, facts, content in scenario_images(shipped())]
@@ -249,10 +250,10 @@ class CarryOverTest(SimpleTestCase):
         form = SettingsFormat(dropped=("lost_link/throttle_fallback",), renamed={"stick_lines": "stick ends", "channel_map": "order"})
         blank = BoardSettings(ports=dict.fromkeys(kept.ports, "free"))
         found = carry_over(kept, blank, form)
-        says = {line.path: (line.says, line.kept, line.now, line.name) for line in found.lines}
+        says = {line.path: (line.says, line.kept, line.now, line.new_name) for line in found.lines}
         self.assertEqual(says["lost_link/throttle_fallback"], ("dropped", "hold", "low", ""))
-        self.assertEqual(says["lost_link/grace_ms"], ("comes back", 600, 400, ""))
-        self.assertEqual(says["stick_lines/low"], ("renamed", 1090.0, 1080.0, "stick ends"))
+        self.assertEqual(says["lost_link/grace_ms"], ("comes back", "600 ms", "400 ms", ""))
+        self.assertEqual(says["stick_lines/low"], ("renamed", "1090 us", "1080 us", "stick ends"))
         self.assertEqual(says["channel_map"], ("as it is", "AETR", "AETR", "order"))
         self.assertEqual([line.path for line in found.lost], ["lost_link/throttle_fallback"])
         craft = sbus_craft()

@@ -10,7 +10,7 @@ from django.test import SimpleTestCase
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from linkcore.line.heard import KEPT_BYTES, HeardLine, usual_ways
+from linkcore.line.adapter import KEPT_BYTES, AdapterLine, usual_ways
 from linkcore.line.inspect import COLUMNS, MOST_TOGGLES, extent, lay_open, letter, stretch
 from linkcore.protocols import crsf, sbus
 from linkcore.protocols.base import BadFrame, ChannelFrame, PollFrame, TelemetryFrame
@@ -113,7 +113,7 @@ class WritingTest(SimpleTestCase):
 class HeardTest(SimpleTestCase):
     def test_a_line_in_heaps_is_named_and_decoded(self):
         rng = random.Random(8)
-        heard = HeardLine()
+        heard = AdapterLine()
         frames = [crsf.encode_channels([rng.randrange(2048) for _ in range(16)]) for _ in range(400)]
         data, at, t = b"".join(frames), 0, 0.0
         while at < len(data):
@@ -127,7 +127,7 @@ class HeardTest(SimpleTestCase):
         self.assertEqual(heard.tail(7), data[-7:])
 
     def test_another_sender_on_the_line_is_named_anew_and_little_is_kept(self):
-        heard = HeardLine()
+        heard = AdapterLine()
         for index in range(60):
             heard.take(sbus.encode([992] * 16) * 10, index * 0.1)
         self.assertEqual(heard.found.protocol, "SBUS")

@@ -5,6 +5,7 @@ import re
 
 from django.test import SimpleTestCase
 
+import scenario
 from linkcore.craft.document import Airframe, CraftDocument, CraftError, Fitted, Kit, apply_edits
 from linkcore.craft.parts import KitParts, spoken_output
 from linkcore.craft.starting import new_craft
@@ -15,7 +16,6 @@ from linkcore.kit.exchange import add_device, exchange, remove_device, rename_de
 from linkcore.kit.starting import starting_point
 from linkcore.parts.catalogue import UnknownPart, shipped
 from linkcore.parts.models import Peripheral, Receiver, Transmitter
-from server.demo import scenario
 from tests.core.test_loom import other
 from tests.crafts import sbus_craft
 

@@ -6,13 +6,13 @@ import random
 
 from django.test import SimpleTestCase
 
+import scenario
 from linkcore.craft.document import apply_edits
 from linkcore.findings import Edit
 from linkcore.images.flashing import FlashOrder
 from linkcore.standins.bench import Bench, Refused
 from linkcore.standins.bind_view import bind_report
 from linkcore.standins.messages import BenchState, Hands
-from server.demo import scenario
 from tests.core.test_bench import Hand
 from tests.crafts import crsf_craft, sbus_craft
 from tests.hazards import IMAGES, Pilot

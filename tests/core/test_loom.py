@@ -7,18 +7,19 @@ import xml.etree.ElementTree as ET
 
 from django.test import SimpleTestCase
 
+import scenario
 from linkcore.craft.document import CraftDocument, Fitted, Patch, apply_edits
 from linkcore.craft.parts import KitParts
 from linkcore.findings import Edit
-from linkcore.loom.drawing import pdf, svg, wire_csv
+from linkcore.loom.drawing import svg, wire_csv
 from linkcore.loom.layout import lay_out
 from linkcore.loom.netlist import plan_edits, rail_loads, usb_load, wire_list
+from linkcore.loom.printed import pdf
 from linkcore.loom.rules import check_loom
 from linkcore.parts.catalogue import Catalogue, shipped
 from linkcore.parts.files import facts_of
 from linkcore.parts.models import Board, Peripheral, Receiver
 from linkcore.ports.planner import work_out
-from server.demo import scenario
 from tests.crafts import crsf_craft, sbus_craft
 
 

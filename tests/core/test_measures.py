@@ -11,8 +11,9 @@ from linkcore.craft.document import Band, BoardSettings, ModeBand, apply_edits
 from linkcore.craft.parts import KitParts, understand
 from linkcore.findings import Edit, Finding, Mend
 from linkcore.lostlink.timeline import LossRun, judge, predict
+from linkcore.modes.clearance import band_clearance
 from linkcore.modes.detents import Detent, SwitchMeasure
-from linkcore.modes.rules import around, clearance
+from linkcore.modes.rules import around
 from linkcore.modes.truth import holds, truth_table
 from linkcore.parts.catalogue import UnknownPart, shipped
 from linkcore.parts.models import Board, Module, Receiver, Transmitter
@@ -21,6 +22,7 @@ from linkcore.standins.bench import Bench
 from linkcore.standins.messages import Hands
 from linkcore.sticks.measure import SticksMeasure
 from tests.crafts import crsf_craft, sbus_craft
+from tests.kits import every_receiver
 
 
 class CatalogueTest(SimpleTestCase):
@@ -110,7 +112,7 @@ class SwitchTest(SimpleTestCase):
         bands = [around(detent, detents) for detent in detents]
         for (low, high), own in zip(bands, detents, strict=True):
             self.assertEqual([other for other in detents if low <= other.high and other.low <= high], [own])
-            self.assertGreater(clearance(low, high, own), 40)
+            self.assertGreater(band_clearance(low, high, [own]), 40)
         for (_, high), (low, _) in itertools.pairwise(bands):
             self.assertLessEqual(high, low)
 
@@ -178,6 +180,22 @@ class LostLinkTest(SimpleTestCase):
                     self.assertAlmostEqual(run.reacted_t - run.radio_silent_t, predicted.reacts_s, delta=0.03)
                     self.assertAlmostEqual(run.motors_stopped_t - run.radio_silent_t, predicted.motors_stop_s, delta=0.05)
                     self.assertFalse(bench.board.armed)
+
+    def test_every_receiver_loses_its_link_as_predicted(self):
+        for name, planned in every_receiver():
+            receiver = shipped().of(Receiver, planned.kit.receiver)
+            for on_loss, grace in itertools.product(receiver.on_loss, (200, 1000)):
+                with self.subTest(name, on_loss=on_loss, grace=grace):
+                    edits = [Edit(path="/receiver/on_loss", value=on_loss), Edit(path="/settings/lost_link/grace_ms", value=grace)]
+                    bench = Bench(apply_edits(planned, edits))
+                    bench.run_until(1.0)
+                    bench.hands(Hands(transmitter_on=False))
+                    bench.run_until(4.0)
+                    predicted = predict(bench.document, bench.board.running, receiver).reacts_s
+                    if predicted is None:
+                        self.assertEqual(bench.board.link, "good", "the board never learns of it")
+                    else:
+                        self.assertAlmostEqual(bench.loss.reaction_s, predicted, delta=0.03)
 
     def test_a_run_is_judged_step_by_step(self):
         craft = crsf_craft()

@@ -8,6 +8,7 @@ from itertools import combinations, permutations, product
 
 from django.test import SimpleTestCase
 
+import scenario
 from linkcore.craft.document import Band, BoardSettings, ChannelSetup, CraftError, ModeBand, StickArming, apply_edits
 from linkcore.craft.parts import KitParts
 from linkcore.findings import Edit
@@ -20,7 +21,6 @@ from linkcore.modes.truth import holds, truth_table
 from linkcore.modes.walk import flips_of, shortest_walk
 from linkcore.parts.catalogue import shipped
 from linkcore.parts.models import Switch, Transmitter
-from server.demo import scenario
 from tests.bands import SCALE, best_by_trying_all, case
 from tests.crafts import sbus_craft
 

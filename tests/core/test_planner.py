@@ -4,6 +4,7 @@ import random
 
 from django.test import SimpleTestCase
 
+import scenario
 from linkcore.craft.document import CraftDocument, Fitted, Patch, apply_edits
 from linkcore.craft.parts import KitParts
 from linkcore.findings import Edit
@@ -13,7 +14,6 @@ from linkcore.ports.demands import Demand, Placement, demands_of, placements
 from linkcore.ports.pads import device_spots, pad_facts, solder
 from linkcore.ports.planner import NO_FULL_PORT_LEFT, Worked, cost_of, leaves_full_port, work_out
 from linkcore.ports.rules import check_ports
-from server.demo import scenario
 from tests.crafts import sbus_craft
 from tests.kits import random_craft
 

@@ -5,12 +5,12 @@ import re
 
 from django.test import SimpleTestCase
 
+import scenario
 from linkcore.craft.document import CraftDocument, Fitted, Patch, apply_edits
 from linkcore.craft.parts import KitParts
 from linkcore.findings import Edit
 from linkcore.ports import rules
 from linkcore.ports.rules import check_ports
-from server.demo import scenario
 from tests.core.test_loom import moved, planned
 from tests.crafts import crsf_craft, sbus_craft
 

@@ -7,6 +7,7 @@ import random
 
 from django.test import SimpleTestCase
 
+import scenario
 from linkcore.craft.document import BoardSettings, ChannelSetup, CraftError, Mix, Rate, TransmitterSetup, apply_edits, load
 from linkcore.craft.parts import KitParts
 from linkcore.craft.starting import factory_setup, transmitter_setup
@@ -23,7 +24,6 @@ from linkcore.sticks.memory_file import read_memory, take_memory, write_memory
 from linkcore.sticks.mending import check_found
 from linkcore.sticks.surfaces import check_surfaces, surfaces_of
 from linkcore.sticks.travel import Places, beside_predicted, plan_travel, predict_dialled, tolerance_us
-from server.demo import scenario
 from tests.crafts import crsf_craft, sbus_craft
 from tests.thumbs import dialling_case, session
 

@@ -7,6 +7,7 @@ from django.test import SimpleTestCase
 from hypothesis import given
 from hypothesis import strategies as st
 
+import scenario
 from linkcore.craft.document import ReceiverInput
 from linkcore.parts.catalogue import shipped
 from linkcore.parts.models import Board, Output, Receiver
@@ -20,7 +21,6 @@ from linkcore.standins.path import TapLine
 from linkcore.standins.radio import StandInReceiver
 from linkcore.standins.telemetry import IBUS_POLL_S, SPORT_POLL_S, BoardSays, Exchange, toggles_of, told
 from linkcore.standins.voice import voice_of
-from server.demo import scenario
 from tests.crafts import bound, sbus_craft
 
 SAYS = BoardSays(voltage_v=15.2, current_a=3.4, used_mah=120, remaining_percent=81, mode="angle")

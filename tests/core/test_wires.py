@@ -5,6 +5,7 @@ import re
 
 from django.test import SimpleTestCase
 
+import scenario
 from linkcore.craft.document import CraftDocument, apply_edits, section_hashes
 from linkcore.craft.parts import KitParts
 from linkcore.findings import Edit
@@ -12,7 +13,6 @@ from linkcore.loom.layout import lay_out
 from linkcore.loom.netlist import plan_edits, rail_loads, wire_changes, wire_list, wires_for
 from linkcore.loom.rules import check_loom
 from linkcore.ports.planner import work_out
-from server.demo import scenario
 from tests.kits import random_craft
 
 

@@ -5,6 +5,7 @@ from typing import Any
 
 from django.test import SimpleTestCase
 
+import scenario
 from linkcore.craft.document import CraftDocument, Patch, apply_edits
 from linkcore.craft.parts import KitParts
 from linkcore.findings import Edit
@@ -14,7 +15,7 @@ from linkcore.parts.models import Receiver
 from linkcore.ports.planner import work_out
 from linkcore.standins.bench import Bench, CannotRun, Refused, cannot_run
 from linkcore.standins.messages import BenchState
-from server.demo import scenario
+from scenario.bench import walk_proofs
 from tests.core.test_bench import Hand
 from tests.core.test_loom import moved, other
 from tests.crafts import crsf_craft, sbus_craft
@@ -72,7 +73,7 @@ class WrongWiringTest(SimpleTestCase):
         self.assertEqual((kept.live().failed, kept.board.link), (["receiver"], "no signal"))
         hand = Hand(craft)
         hand.bench = kept
-        hand.start = kept.t - hand.clock.now()
+        hand.until = kept.t
         hand.do(2.0, replaced="receiver")
         self.assertEqual((kept.live().failed, kept.board.link, kept.link.identity), ([], "no signal", ""), "the new one knows nobody")
         Pilot(kept).bind()
@@ -180,7 +181,7 @@ class KitOnTheBenchTest(SimpleTestCase):
 
     def test_what_was_measured_with_another_kit_proves_nothing(self):
         hand = Hand(scenario.curlew())
-        scenario.walk_proofs(hand.bench)
+        walk_proofs(hand.bench)
         self.assertTrue(hand.bench.sticks.proven(hand.bench.board.running) and hand.bench.measured.seen)
         state = BenchState.model_validate(hand.bench.state().keep())
         same = Bench(scenario.curlew(), state)

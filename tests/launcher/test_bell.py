@@ -23,7 +23,7 @@ from launcher import setup
 from launcher.main import _port_free, main
 from launcher.mariadb import Database, free_port
 from launcher.setup import Trouble
-from server.demo.scenario import PASSWORD
+from server.demo.services import PASSWORD
 
 BELL = Path(settings.ROOT) / "bell"
 START_S = 90

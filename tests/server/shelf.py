@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from linkcore.images.building import scenario_images
 from linkcore.parts.catalogue import shipped
+from scenario.images import scenario_images
 from server.crafts.models import Craft
 from server.shelf.services import ReadImage, put_on_shelf
 

@@ -10,7 +10,7 @@ from contextlib import ExitStack, contextmanager
 
 from django.conf import settings
 from django.contrib.auth import get_user_model
-from django.test import Client, TransactionTestCase
+from django.test import Client
 from django.utils import timezone
 from websockets.exceptions import ConnectionClosed
 from websockets.sync.client import connect
@@ -23,6 +23,7 @@ from server.crafts.models import Craft, Revision
 from server.proofs.models import ProofRecord, WireRing
 from tests import live
 from tests.crafts import crsf_craft, sbus_craft
+from tests.database import DatabaseTest
 from tests.server.base import make_craft, make_people
 
 PATIENCE_S = 20
@@ -61,7 +62,7 @@ class Viewer:
             return closed.rcvd.code
 
 
-class OnTheSocket(TransactionTestCase):
+class OnTheSocket(DatabaseTest):
     """Tests that look at a craft's bench over its socket."""
 
     def setUp(self):
@@ -71,6 +72,7 @@ class OnTheSocket(TransactionTestCase):
     @contextmanager
     def viewer(self, name: str | None = "wren", craft=None):
         server = live.server()
+        server.pace.set(live.PACE)
         client = Client()
         if name:
             client.force_login(get_user_model().objects.get(username=name))
@@ -305,7 +307,7 @@ class BenchSocketTest(OnTheSocket):
         self.assertIn(b" 413 ", answer.split(b"\r\n")[0])
 
 
-class LeaseTest(TransactionTestCase):
+class LeaseTest(DatabaseTest):
     """A bench runs in exactly one place."""
 
     def setUp(self):

@@ -19,16 +19,17 @@ from django.conf import settings
 from django.contrib.auth import get_user_model
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.core.management import CommandError, call_command
-from django.test import Client, SimpleTestCase, TransactionTestCase, override_settings
+from django.test import Client, SimpleTestCase, override_settings
 from django.utils import timezone
 from websockets.sync.client import connect
 
+import scenario
 from linkcore.protocols import crsf, sbus
 from server.captures.models import LOOSE_FOR, PIECE_BYTES, Recording
-from server.demo import scenario
 from server.tap.lines import NotAllowed, checked, held_by, offer, offered, open_line, what_is_there, why_not
 from tests import live
 from tests.crafts import sbus_craft
+from tests.database import DatabaseTest
 from tests.kits import every_receiver
 from tests.server.base import make_craft, make_people
 from tests.server.test_bench_socket import PATIENCE_S, Viewer
@@ -36,7 +37,7 @@ from tests.server.test_bench_socket import PATIENCE_S, Viewer
 CAPTURES = Path(__file__).resolve().parent.parent / "captures"
 
 
-class LineTest(TransactionTestCase):
+class LineTest(DatabaseTest):
     def setUp(self):
         make_people()
         self.craft = make_craft(sbus_craft())
@@ -61,6 +62,7 @@ class LineTest(TransactionTestCase):
 
     @contextmanager
     def socket(self, path: str):
+        live.server().pace.set(live.PACE)
         address = f"{live.server().address.replace('http', 'ws')}/ws/crafts/{path}"
         with connect(address, additional_headers={"Cookie": self.cookie}, origin=live.server().address, max_size=None) as opened:
             yield Viewer(opened)

@@ -4,8 +4,9 @@ import json
 import threading
 
 from django.db import connection
-from django.test import TestCase, TransactionTestCase
+from django.test import TestCase
 
+import scenario
 from linkcore.craft.document import load
 from linkcore.craft.parts import KitParts
 from linkcore.loom.netlist import wire_key
@@ -14,12 +15,12 @@ from linkcore.parts.files import facts_of
 from linkcore.parts.models import Board, Receiver
 from linkcore.ports.rules import check_ports
 from server.crafts.models import Craft
-from server.demo import scenario
 from server.parts.models import OwnPart
 from server.parts.services import save
 from server.proofs.models import ProofRecord, WireRing
 from server.proofs.services import ring, rung_wires
 from server.workshops.models import Workshop
+from tests.database import DatabaseTest
 from tests.server.base import PASSWORD, make_craft, make_people
 
 
@@ -291,7 +292,7 @@ class OwnPartsTest(TestCase):
         self.assertEqual(saved.status_code, 200, "a lost part must not lock the craft")
 
 
-class RacingTest(TransactionTestCase):
+class RacingTest(DatabaseTest):
     def test_two_pilots_tick_at_once_and_one_record_is_made(self):
         make_people()
         coot = make_craft(scenario.coot(), "Coot")

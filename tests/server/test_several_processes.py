@@ -13,7 +13,7 @@ from contextlib import contextmanager
 from django.conf import settings
 from django.contrib.auth import get_user_model
 from django.db import connection
-from django.test import Client, TransactionTestCase
+from django.test import Client
 from websockets.sync.client import connect
 
 from launcher.mariadb import die_with_parent, free_port
@@ -22,6 +22,7 @@ from server.bench.models import BenchRecord
 from server.proofs.models import ProofRecord
 from server.shelf.models import FlashRecord
 from tests.crafts import crsf_craft
+from tests.database import DatabaseTest
 from tests.server.base import make_craft, make_people
 from tests.server.shelf import shelve
 from tests.server.test_bench_socket import Viewer
@@ -66,7 +67,7 @@ class Process:
         self._process.wait()
 
 
-class SeveralProcessesTest(TransactionTestCase):
+class SeveralProcessesTest(DatabaseTest):
     def setUp(self):
         make_people()
         self.craft = make_craft(crsf_craft())

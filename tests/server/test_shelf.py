@@ -6,18 +6,19 @@ from concurrent.futures import ThreadPoolExecutor
 
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.db import connection
-from django.test import TestCase, TransactionTestCase
+from django.test import TestCase
 
 from linkcore.craft.document import LostLink
-from linkcore.images.building import scenario_images
 from linkcore.images.facts import MAGIC
 from linkcore.images.flashing import RUNNING
 from linkcore.images.hexfile import read_hex, write_hex
 from linkcore.parts.catalogue import shipped
+from scenario.images import scenario_images
 from server.bench.models import BenchRecord
 from server.crafts.models import Craft, Revision
 from server.shelf.models import FlashRecord, Image, ImagePiece
 from tests.crafts import crsf_craft
+from tests.database import DatabaseTest
 from tests.server.base import PASSWORD, make_craft, make_people
 from tests.server.shelf import shelve
 from tests.server.test_bench_socket import OnTheSocket
@@ -160,7 +161,7 @@ class ShelfTest(TestCase):
         self.assertEqual((view["budget"]["sensitivity_dbm"], view["budget"]["rate_hz"]), (-108, 250))
 
 
-class RaceTest(TransactionTestCase):
+class RaceTest(DatabaseTest):
     def test_two_uploads_at_the_same_moment_are_one_image(self):
         make_people()
         craft = make_craft(crsf_craft())

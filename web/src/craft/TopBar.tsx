@@ -9,7 +9,6 @@ import { doAct, useBenchStore, useSteady } from "../bench/useBench";
 import { colours, mono } from "../look/colours";
 import { HomeLink } from "../look/HomeLink";
 import { useSignOut } from "../session/useSession";
-import { settingName, settingValue } from "./settingNames";
 import { useUnsaved } from "./useDraft";
 
 /** What the bar draws of a report. */
@@ -149,9 +148,9 @@ function Differences({ differs }: { differs: number }) {
           <tbody>
             {report?.differences.map((each) => (
               <tr key={each.path}>
-                <th>{settingName(each.path)}</th>
-                <td>{settingValue(each.on_board)}</td>
-                <td style={{ color: colours.copperText }}>{settingValue(each.draft)}</td>
+                <th>{each.name}</th>
+                <td>{each.on_board_says}</td>
+                <td style={{ color: colours.copperText }}>{each.draft_says}</td>
               </tr>
             ))}
           </tbody>

@@ -6,7 +6,7 @@ from typing import Any
 
 from django.core.management.base import BaseCommand, CommandError
 
-from server.demo.scenario import NameTaken, load
+from server.demo.services import NameTaken, load
 
 
 class Command(BaseCommand):

@@ -1,7 +1,7 @@
 import Box from "@mui/material/Box";
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { api, taken } from "../../api/client";
-import type { BindHopView, BindReport } from "../../api/types";
+import type { BindReport, BindView } from "../../api/types";
 import { useSteady } from "../../bench/useBench";
 import type { HopProps } from "../../craft/CraftPage";
 import { colours } from "../../look/colours";
@@ -17,7 +17,7 @@ export function BindHop({ craft, parts, edit }: HopProps) {
   const view = useQuery({
     queryKey: ["bind", craft.id, craft.version, JSON.stringify(runs)],
     queryFn: () =>
-      taken<{ version: number; view: BindHopView }>(api.GET("/api/crafts/{craft_id}/bind", { params: { path: { craft_id: craft.id } } })),
+      taken<{ version: number; view: BindView }>(api.GET("/api/crafts/{craft_id}/bind", { params: { path: { craft_id: craft.id } } })),
     placeholderData: keepPreviousData,
   });
   const head = (

@@ -1,6 +1,6 @@
 import Box from "@mui/material/Box";
 import { useState } from "react";
-import type { BindHopView, LightShown } from "../../api/types";
+import type { BindView, LightShown } from "../../api/types";
 import { lightWords, ShownLight } from "../../bench/ShownLight";
 import { colours } from "../../look/colours";
 import { Panel } from "../../look/Panel";
@@ -8,7 +8,7 @@ import { Panel } from "../../look/Panel";
 const same = (one: LightShown, other: LightShown) => one.colour === other.colour && one.pattern === other.pattern;
 
 /** The pilot picks what is seen; this receiver's meaning of it stands below. */
-export function LightsPicker({ lights, receiver }: { lights: BindHopView["lights"]; receiver: string }) {
+export function LightsPicker({ lights, receiver }: { lights: BindView["lights"]; receiver: string }) {
   const [seen, setSeen] = useState<LightShown | null>(null);
   const found = seen && lights.meanings.find((each) => same(each.light, seen));
   const button = (light: LightShown) => {

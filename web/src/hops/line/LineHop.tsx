@@ -70,20 +70,15 @@ function LiveLine({ craft, parts, edit }: HopProps) {
   const edges = useBenchStore((state) => state.live?.edges_per_s ?? 0);
   const marks = useBenchStore((state) => state.live?.marks ?? "");
   if (!line || !board) return <p>Listening…</p>;
-  const reads = board.good_per_s > 0 && line.port_good_share >= 0.95;
   const onChannels = line.wires.find((wire) => wire.pin === line.tap)?.carries !== "telemetry";
   return (
     <Box sx={{ display: "grid", gap: 1.75 }}>
       {line.wires.length > 1 && <TapChoice line={line} />}
       <Box sx={{ display: "grid", gridTemplateColumns: "1fr 1fr", gap: 1.5 }}>
         <OnTheWire line={line} receiver={parts.receiver.name} alive={edges > 0 || !onChannels} />
-        <PortCard line={line} board={board} reads={reads} hears={edges > 0} />
+        <PortCard line={line} board={board} hears={edges > 0} />
       </Box>
-      {line.wave ? (
-        <WavePicture wave={line.wave} caption={caption(line, reads)} port={line.port} />
-      ) : (
-        <Quiet>No burst on the wire to draw.</Quiet>
-      )}
+      {line.wave ? <WavePicture wave={line.wave} caption={caption(line)} port={line.port} /> : <Quiet>No burst on the wire to draw.</Quiet>}
       <section aria-label="Last second">
         <Box component="h3" sx={{ m: 0, mb: 0.5, fontSize: 12.5, color: "text.secondary", fontWeight: 600 }}>
           The last second at the port, a mark a frame
@@ -168,11 +163,11 @@ function OnTheWire({ line, receiver, alive }: { line: Line; receiver: string; al
 
 const named = (what: string) => (what === "unknown" ? "bytes of no known protocol" : `${what}, not a receiver`);
 
-function PortCard({ line, board, reads, hears }: { line: Line; board: BoardCounts; reads: boolean; hears: boolean }) {
-  const wrong = !line.port || (hears && !reads);
+function PortCard({ line, board, hears }: { line: Line; board: BoardCounts; hears: boolean }) {
+  const wrong = !line.port || (hears && !line.port_reads);
   const changes = line.would_read.filter((way) => way.changes.length > 0 || !way.possible);
   return (
-    <Card title={portTitle(line)} edge={reads ? colours.verdigris : wrong ? colours.oxide : colours.tarnish}>
+    <Card title={portTitle(line)} edge={line.port_reads ? colours.verdigris : wrong ? colours.oxide : colours.tarnish}>
       <Big tone={wrong ? colours.oxide : undefined}>{line.port_says}</Big>
       <span>{arriving(line, board)}</span>
       {changes.slice(0, 2).map((way) => (
@@ -302,11 +297,11 @@ function Downlink({ line }: { line: Line }) {
   );
 }
 
-function caption(line: Line, reads: boolean): string {
+function caption(line: Line): string {
   if (!line.wave?.as_read.length) return line.wave?.pulses?.length ? "each pulse with its width" : "no port samples these levels";
   if (line.wire_pad !== line.port_pad)
     return `as port ${line.port} would read them: but they end on ${line.wire_pad ?? "no pad"}, and it listens on ${line.port_pad}`;
-  return `as port ${line.port} samples the same levels${reads ? "" : ": not what was sent"}`;
+  return `as port ${line.port} samples the same levels${line.port_reads ? "" : ": not what was sent"}`;
 }
 
 function Quiet({ children }: { children: ReactNode }) {

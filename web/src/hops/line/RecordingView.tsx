@@ -260,13 +260,12 @@ function PortCard({ port, view, edit }: { port: PortComparison | undefined; view
         <span>{apart}</span>
       </Card>
     );
-  const reads = port.reads >= 0.5;
   const changes = port.would_read.filter((way) => way.changes.length > 0);
   return (
-    <Card title="The craft's port, as the draft sets it" edge={reads ? colours.verdigris : colours.oxide}>
-      <Big tone={reads ? undefined : colours.oxide}>{port.says}</Big>
-      <span>{reads ? `would read it: ${percent(port.reads)} of the first second's frames whole` : "would read no frame of it"}</span>
-      {!reads &&
+    <Card title="The craft's port, as the draft sets it" edge={port.fits ? colours.verdigris : colours.oxide}>
+      <Big tone={port.fits ? undefined : colours.oxide}>{port.says}</Big>
+      <span>{port.fits ? `would read it: ${percent(port.reads)} of the first second's frames whole` : "would read no frame of it"}</span>
+      {!port.fits &&
         changes.slice(0, 3).map((way) => (
           <Box key={way.changes.join()} sx={{ display: "flex", alignItems: "center", gap: 1, color: colours.verdigris }}>
             <span>
@@ -283,7 +282,7 @@ function PortCard({ port, view, edit }: { port: PortComparison | undefined; view
             </Button>
           </Box>
         ))}
-      {!reads && changes.length === 0 && <span>No setting of a receiver port reads it.</span>}
+      {!port.fits && changes.length === 0 && <span>No setting of a receiver port reads it.</span>}
     </Card>
   );
 }

@@ -1,6 +1,6 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
-import type { JudgedImage, LoadHopView } from "../../api/types";
+import type { JudgedImage, LoadView } from "../../api/types";
 import { colours, mono } from "../../look/colours";
 import { onArrow } from "../../look/onArrow";
 import { Panel } from "../../look/Panel";
@@ -22,7 +22,7 @@ export function Images({
   every,
   onEvery,
 }: {
-  view: LoadHopView | undefined;
+  view: LoadView | undefined;
   device: string;
   chosen: string | null;
   onChoose: (image: JudgedImage) => void;

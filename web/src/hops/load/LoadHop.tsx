@@ -1,7 +1,7 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import { useState } from "react";
-import type { LoadHopView, LoadReport, Role } from "../../api/types";
+import type { LoadReport, LoadView, Role } from "../../api/types";
 import { useSteady } from "../../bench/useBench";
 import type { HopProps } from "../../craft/CraftPage";
 import { colours } from "../../look/colours";
@@ -92,7 +92,7 @@ export function LoadHop({ craft, edit }: HopProps) {
 }
 
 /** The sets of images that would make both ends understand each other, fewest flashes first. */
-function WaysOut({ ways, onChoose }: { ways: LoadHopView["ways_out"]; onChoose: (role: Role, image: string) => void }) {
+function WaysOut({ ways, onChoose }: { ways: LoadView["ways_out"]; onChoose: (role: Role, image: string) => void }) {
   return (
     <Box
       component="section"

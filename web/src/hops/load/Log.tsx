@@ -2,7 +2,6 @@ import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import type { Craft, FlashView } from "../../api/types";
 import type { HopProps } from "../../craft/CraftPage";
-import { settingName, settingValue } from "../../craft/settingNames";
 import { colours, mono } from "../../look/colours";
 import { Panel } from "../../look/Panel";
 import { useSettingsChoice } from "./useLoad";
@@ -81,15 +80,15 @@ export function KeptSettings({ craft, flash, edit }: { craft: Craft; flash: Flas
         <tbody>
           {lines.map((line) => (
             <Box component="tr" key={line.path} sx={{ borderTop: `1px solid ${colours.hairline}` }}>
-              <td>{settingName(`/${line.path}`)}</td>
+              <td>{line.setting}</td>
               <Box component="td" sx={{ fontFamily: mono, fontSize: 12.5 }}>
-                {settingValue(line.kept)}
+                {line.kept}
               </Box>
               <Box component="td" sx={{ fontFamily: mono, fontSize: 12.5 }}>
-                {settingValue(line.now)}
+                {line.now}
               </Box>
               <Box component="td" sx={{ color: line.says === "dropped" ? colours.oxide : "text.secondary" }}>
-                {line.says === "dropped" ? "this version no longer has it" : line.name ? `called “${line.name}” now` : line.says}
+                {line.says === "dropped" ? "this version no longer has it" : line.new_name ? `called “${line.new_name}” now` : line.says}
               </Box>
             </Box>
           ))}

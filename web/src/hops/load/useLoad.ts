@@ -1,13 +1,13 @@
 import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { api, cookie, Problem, taken } from "../../api/client";
-import type { Craft, FlashView, ImageRow, LoadHopView, ReadView, Role } from "../../api/types";
+import type { Craft, FlashView, ImageRow, LoadView, ReadView, Role } from "../../api/types";
 
 /** What is on the shelf for one device, judged. `key`: what the devices run now, so that it is asked anew when that changes. */
 export function useLoadView(craft: Craft, role: Role, every: boolean, key: string) {
   return useQuery({
     queryKey: ["load", craft.id, role, every, craft.version, key],
     queryFn: () =>
-      taken<{ version: number; view: LoadHopView }>(
+      taken<{ version: number; view: LoadView }>(
         api.GET("/api/crafts/{craft_id}/load", { params: { path: { craft_id: craft.id }, query: { role, every } } }),
       ),
     // Until the answer comes the same device's list stays; another device's list under this one's name would be wrong.

@@ -104,11 +104,7 @@ export function LostLinkHop({ craft, parts, edit }: HopProps) {
               <MenuItem value="land">land</MenuItem>
             </TextField>
           </Box>
-          <Box sx={{ fontSize: 13, color: "text.secondary", maxWidth: 420 }}>
-            {parts.receiver.flags_loss
-              ? `The ${parts.receiver.name} sends marked frames with the last values for ${parts.receiver.lost_after_s} s before it gives the link up; only then does the grace begin.`
-              : `The ${parts.receiver.name} has nothing to send between radio frames, so the grace begins with the last one.`}
-          </Box>
+          <Box sx={{ fontSize: 13, color: "text.secondary", maxWidth: 420 }}>{report.prediction.because}</Box>
         </Box>
         <Box component="section" aria-label="What the board said">
           <Box component="h3" sx={{ m: 0, mb: 0.5, fontSize: 12.5, color: "text.secondary", fontWeight: 600 }}>

@@ -19,7 +19,7 @@ MOST_MARKS = 600
 
 
 @dataclass
-class HeardLine:
+class AdapterLine:
     """What came of a line so far. Times are seconds on one clock; frames carry no times of their own: an adapter delivers bytes in heaps."""
 
     found: Identified = field(default_factory=lambda: Identified(None, 0.0, what="nothing"))

@@ -7,10 +7,11 @@ from collections.abc import Iterable, Mapping
 from linkcore.craft.document import CraftDocument
 from linkcore.modes.detents import SwitchMeasure
 from linkcore.modes.truth import switch_channels
+from linkcore.parts.axes import AXES, Axis, channel_of
 from linkcore.protocols.base import ChannelFrame, Frame
 from linkcore.sticks.finder import ChannelFinder
 from linkcore.sticks.lines import RestWatch
-from linkcore.sticks.measure import AXES, Axis, SticksMeasure, channel_of
+from linkcore.sticks.measure import SticksMeasure
 
 FINDER_S = 0.02  # how often the channel finder takes a sample
 

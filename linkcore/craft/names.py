@@ -1,0 +1,85 @@
+"""What settings and sections of a craft are called for people, wherever they are named: in differences, in a flash log, in what tarnished a proof."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Any
+
+_SECTIONS = {
+    "ports": "Jobs of the ports",
+    "receiver_input": "Receiver port",
+    "channel_map": "Channel map",
+    "stick_lines": "Stick lines",
+    "deadband": "Deadband",
+    "arm_by": "Arm by",
+    "arming": "Arm band",
+    "stick_arming": "Arming by stick",
+    "modes": "Modes",
+    "servo_reverse": "Servos reversed",
+    "lost_link": "Lost link",
+    "bind_count": "Bind count",
+}
+_LEAVES = {
+    "receiver_input/protocol": "Receiver protocol",
+    "receiver_input/inverted": "Receiver port inverted",
+    "receiver_input/half_duplex": "Receiver port half duplex",
+    "stick_lines/low": "Stick-low line",
+    "stick_lines/high": "Stick-high line",
+    "deadband/sticks_us": "Deadband of roll and pitch",
+    "deadband/yaw_us": "Deadband of yaw",
+    "arming/channel": "Arm channel",
+    "arming/low": "Arm band low",
+    "arming/high": "Arm band high",
+    "stick_arming/hold_ms": "Stick held for arming",
+    "stick_arming/timeout_s": "Disarm after low throttle",
+    "lost_link/grace_ms": "Grace",
+    "lost_link/throttle_fallback": "Throttle fallback",
+    "lost_link/response": "Response",
+}
+
+_UNITS = {"_ms": " ms", "_us": " us", "_s": " s", "low": " us", "high": " us"}  # by how a number's field ends
+
+
+def setting_name(path: str) -> str:
+    """A setting by its path within the board's settings, such as "U6 job" for `ports/U6`."""
+    steps = path.strip("/").split("/")
+    name = _LEAVES.get("/".join(steps)) or (_SECTIONS.get(steps[0]) if len(steps) == 1 else None)
+    return name or _in_a_list(steps)
+
+
+def _in_a_list(steps: Sequence[str]) -> str:
+    match steps:
+        case ["ports", port]:
+            return f"{port} job"
+        case ["modes", number, *leaf] if number.isdigit():
+            return " ".join([f"Mode {int(number) + 1}", *leaf])
+        case ["servo_reverse", number] if number.isdigit():
+            return f"Servo reversed {int(number) + 1}"
+    return "/".join(steps)
+
+
+def section_name(section: str) -> str:
+    """A section that a proof rests on, in running text."""
+    if section.startswith("settings/"):
+        return setting_name(section.removeprefix("settings/")).lower()
+    return section
+
+
+def value_in_words(value: Any, path: str = "") -> str:
+    """A setting's value for people; with its `path` a number carries its unit."""
+    if value is None or value == []:
+        return "none"
+    if isinstance(value, bool):
+        return "yes" if value else "no"
+    if isinstance(value, dict):
+        if {"channel", "low", "high"} <= value.keys():
+            band = f"CH{value['channel']} {value['low']:g} to {value['high']:g} us"
+            return f"{value['mode']} at {band}" if "mode" in value else band
+        return " ".join(value_in_words(each) for each in value.values())
+    if isinstance(value, list):
+        return ", ".join(value_in_words(each) for each in value)
+    if isinstance(value, (int, float)):
+        leaf = path.rpartition("/")[2]
+        unit = next((unit for ending, unit in _UNITS.items() if leaf.endswith(ending)), "")
+        return f"{value:g}{unit}"
+    return str(value)

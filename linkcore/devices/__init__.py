@@ -1,0 +1,1 @@
+"""How devices behave by their trade: what prediction and stand-in share without knowing each other."""

@@ -1,0 +1,52 @@
+"""What has happened on the benches of the scenario: proofs that were earned, and a receiver that was left behind."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from linkcore.craft.document import CraftDocument
+from linkcore.craft.parts import KitParts
+from linkcore.images.devices import devices_of, running
+from linkcore.parts.catalogue import shipped
+from linkcore.standins.bench import Bench
+from linkcore.standins.bootloader import DeviceKept
+from linkcore.standins.messages import BenchState, Hands, Stick
+from scenario.images import scenario_images
+
+
+def older_receiver(document: CraftDocument) -> BenchState:
+    """Avocet's module went on to a newer family last week; its receiver did not."""
+    receiver = devices_of(KitParts.of(document))["receiver"]
+    facts = next(facts for _, facts, _ in scenario_images(shipped()) if facts.said() == "WISP 900 2.4.1 (Wisp 2, 900 MHz, 868)")
+    kept = DeviceKept(part=receiver.part.id, installed=running(receiver, facts))
+    return BenchState(stored=document.settings, running=document.settings, read_back=document.settings, devices={"receiver": kept})
+
+
+def walk_proofs(bench: Bench) -> None:
+    """Everything but the lost link, as a pilot would do it: both ends off and on again, sticks to all ends, every switch combination, switches back."""
+
+    def do(seconds: float, **hands: Any) -> None:
+        bench.hands(Hands.model_validate(hands))
+        bench.run_until(bench.t + seconds)
+
+    rest = {"left": Stick(x=0, y=-1), "right": Stick(x=0, y=0)}
+    do(1.0, **rest)
+    do(0.5, pack=False)
+    do(0.5, transmitter_on=False)
+    do(0.5, transmitter_on=True)
+    do(3.0, pack=True)
+    for side, way in (("right", "x"), ("right", "y"), ("left", "x"), ("left", "y")):  # one stick at a time, held at both ends
+        for place in (1, -1):
+            do(0.6, **{side: rest[side].model_copy(update={way: place})})
+        do(1.2, **rest)
+    do(5.5)  # so that the noise at rest is known
+    for arm in (0, 1):
+        for mode in (0, 1, 2):
+            do(0.6, switches={"S1": 0, "S2": mode})
+            do(0.8, switches={"S1": arm})
+    # the detents were learned on the first round; now every row can be told apart
+    for arm in (0, 1):
+        for mode in (0, 1, 2):
+            do(0.6, switches={"S1": 0, "S2": mode})
+            do(0.8, switches={"S1": arm})
+    do(0.5, switches={"S1": 0, "S2": 0})

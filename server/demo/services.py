@@ -1,0 +1,95 @@
+"""The demo scenario in the database: the Saltings Field Crew, its people, its crafts and its shelf.
+
+Curlew's proofs are earned, not written down: its bench is run, its sticks are moved and its switches flipped.
+"""
+
+from __future__ import annotations
+
+from typing import Any
+
+from django.contrib.auth import get_user_model
+from django.db import transaction
+
+import scenario
+from linkcore.craft.document import CraftDocument
+from linkcore.loom.netlist import wire_key
+from linkcore.parts.catalogue import shipped
+from linkcore.standins.bench import Bench, CannotRun
+from scenario.bench import older_receiver, walk_proofs
+from scenario.images import scenario_images
+from server.bench.models import BenchRecord
+from server.crafts.models import Craft
+from server.crafts.services import create_craft
+from server.pieces import in_pieces
+from server.proofs.models import ProofRecord, WireRing
+from server.proofs.services import ring
+from server.shelf.models import Image, ImagePiece
+from server.workshops.models import Membership, Workshop
+
+PASSWORD = "low-tide-42"
+CREW, OTHERS = "Saltings Field Crew", "Upper Weir Survey"
+PEOPLE = (("wren", CREW, "builder"), ("teal", CREW, "builder"), ("heron", CREW, "checker"), ("dipper", OTHERS, "builder"))
+
+
+class NameTaken(Exception):
+    """Somebody's own workshop or user has a name of the demo's."""
+
+
+@transaction.atomic
+def load() -> list[str]:
+    """Make what is not there yet; return what was made. Raise NameTaken rather than touch anybody's own things."""
+    made = []
+    users = get_user_model()
+    for name in (CREW, OTHERS):
+        workshop = Workshop.objects.filter(name=name).first()
+        if workshop is None:
+            Workshop.objects.create(name=name, demo=True)
+            made.append(name)
+        elif not workshop.demo:
+            raise NameTaken(f"a workshop of your own is called {name}; the demo needs that name, so it was not loaded")
+    for username, crew, role in PEOPLE:
+        user = users.objects.filter(username=username).first()
+        if user is None:
+            user = users.objects.create_user(username, password=PASSWORD)
+            Membership.objects.create(user=user, workshop=Workshop.objects.get(name=crew), role=role)
+            made.append(username)
+        elif not Membership.objects.filter(user=user, workshop__demo=True).exists():
+            raise NameTaken(f"a user of your own is called {username}; the demo needs that name, so it was not loaded")
+    saltings = Workshop.objects.get(name=CREW)
+    if not saltings.images.exists():
+        fill_shelf(saltings, users.objects.get(username="wren"))
+        made.append("the shelf")
+    for document in (make() for make in scenario.CRAFTS):
+        if not Craft.objects.filter(workshop__name=CREW, name=document.name).exists():
+            _make_craft(document, users.objects.get(username="wren"))
+            made.append(document.name)
+    return made
+
+
+def fill_shelf(workshop: Workshop, author: Any) -> None:
+    """Images for every stand-in that can be flashed: several versions, regions and bands of each, wrong ones among them."""
+    images, pieces = [], []
+    for name, facts, content in scenario_images(shipped()):
+        fields = {"sha256": content.sha256, "crc32": content.crc32, "size": len(content.data), "address": content.address, "start": content.start}
+        told = facts.model_dump(mode="json", exclude_defaults=True)
+        images.append(Image(workshop=workshop, name=name, facts=told, made_by=author, **fields))
+        pieces += [ImagePiece(image=images[-1], number=number, data=piece) for number, piece in enumerate(in_pieces([content.data]))]
+    Image.objects.bulk_create(images)
+    ImagePiece.objects.bulk_create(pieces, batch_size=40)
+
+
+def _make_craft(document: CraftDocument, author: Any) -> None:
+    craft = create_craft(Workshop.objects.get(name=CREW), document, author, demo=True)
+    try:
+        bench = Bench(document, older_receiver(document) if document.name == "Avocet" else None)
+    except CannotRun:
+        return
+    if document.name == "Curlew":
+        walk_proofs(bench)
+    BenchRecord.objects.create(craft=craft, state=bench.state().keep())
+    for proof in bench.new_proofs:
+        ProofRecord.objects.create(craft=craft, hop=proof.hop, rests_on=proof.rests_on, seen=proof.seen)
+    if bench.new_rings:
+        ring(craft.pk, bench.new_rings, WireRing.How.SIGNAL)
+        by_hand = [wire_key(patch) for patch in document.wiring if wire_key(patch) not in bench.new_rings]
+        ring(craft.pk, by_hand, WireRing.How.HAND, initials="wr", by=author)

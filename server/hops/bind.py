@@ -1,0 +1,62 @@
+"""The Bind hop over HTTP: lights and link budget."""
+
+from __future__ import annotations
+
+from drf_spectacular.utils import extend_schema, extend_schema_view
+from pydantic import BaseModel
+
+from linkcore.binding.budget import Budget, budget
+from linkcore.binding.lights import Meaning, meanings, shown
+from linkcore.craft.document import CraftDocument
+from linkcore.craft.parts import KitParts
+from linkcore.images.devices import Installed, Role, air, devices_of
+from linkcore.parts.models import Colour, Light, Pattern
+from server.crafts.models import Craft
+from server.hops.base import REFUSED, HopView, installed_on, view_of
+
+
+class LightMeaning(BaseModel):
+    """A light and all that it can mean; none: this receiver never shows it."""
+
+    light: Light
+    means: list[Meaning]
+
+
+class LightsView(BaseModel):
+    """What this receiver's light can show."""
+
+    colours: list[Colour]
+    patterns: list[Pattern]
+    meanings: list[LightMeaning]
+
+
+class BindView(BaseModel):
+    """What the Bind hop reckons without the bench: the lights, and the link budget (None while the ends do not understand each other)."""
+
+    lights: LightsView
+    budget: Budget | None
+
+
+def bind_view(document: CraftDocument, parts: KitParts, installed: dict[Role, Installed]) -> BindView:
+    """The Bind hop; raises UnknownPart before there is a receiver."""
+    binding = parts.receiver.binding
+    colours, patterns = shown(binding)
+    lights = [Light(colour=colour, pattern=pattern) for colour in colours for pattern in patterns if pattern != "off"] + [Light(colour="none", pattern="off")]
+    devices = devices_of(parts)
+    found = None
+    if {"transmitter", "receiver"} <= set(devices):
+        sends, hears = air(devices, installed)
+        if sends is not None and hears is not None:
+            region = next((each for each in sends.regions if each in hears.regions), document.wants.region)
+            found = budget(document.air, sends, hears, parts.receiver.link_period_s, region)
+    means = [LightMeaning(light=light, means=meanings(binding, light)) for light in lights]
+    return BindView(lights=LightsView(colours=colours, patterns=patterns, meanings=means), budget=found)
+
+
+@extend_schema_view(get=extend_schema(responses={200: view_of(BindView), **REFUSED}, description="Lights and link budget."))
+class BindHopView(HopView):
+    """The Bind hop."""
+
+    def work_out(self, craft: Craft, document: CraftDocument, parts: KitParts) -> BaseModel:
+        """See the model."""
+        return bind_view(document, parts, installed_on(craft, document, parts))

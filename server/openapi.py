@@ -1,0 +1,38 @@
+"""The OpenAPI schema as a whole: what the fields carry, and the messages of the WebSockets, so that the browser's types come from one place."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from pydantic.json_schema import models_json_schema
+
+from linkcore.craft.document import CraftDocument
+from linkcore.findings import Edit
+from linkcore.standins.messages import Act, Answer, Hands, Live, Report, Trouble, Waiting
+from server.captures.views import ReadingNews
+from server.schema import described
+from server.tap.messages import OpenTap, TapAct, TapState
+
+_TOLD = (Answer, Live, Report, Trouble, Waiting, TapState, ReadingNews)  # over a WebSocket, or as lines of a stream
+_TAKEN = (Hands, Act, OpenTap, TapAct, CraftDocument, Edit)  # what a browser sends may leave out what has a default
+
+
+def add_core_models(result: dict[str, Any], **_: Any) -> dict[str, Any]:
+    """A drf-spectacular hook: add the models and messages as components."""
+    sent = sorted({*described, *_TOLD} - set(_TAKEN), key=repr)
+    pairs = [(model, "serialization") for model in sent] + [(model, "validation") for model in _TAKEN]
+    definitions: dict[str, Any] = models_json_schema(pairs, ref_template="#/components/schemas/{model}")[1]  # type: ignore[arg-type]
+    result["components"]["schemas"].update(_plain(definitions["$defs"]))
+    return result
+
+
+def _plain(value: Any) -> Any:
+    """Python's tuple schemas (prefixItems) as arrays, which OpenAPI 3.0 knows."""
+    if isinstance(value, dict):
+        if "prefixItems" in value:
+            items = value["prefixItems"]
+            return {"type": "array", "items": _plain(items[0]), "minItems": len(items), "maxItems": len(items)}
+        return {key: _plain(inner) for key, inner in value.items() if key not in ("propertyNames",)}
+    if isinstance(value, list):
+        return [_plain(inner) for inner in value]
+    return value
