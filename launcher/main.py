@@ -68,7 +68,9 @@ def _parser() -> argparse.ArgumentParser:
     test.add_argument("labels", nargs="*", help="only these tests, such as tests.core")
     test.add_argument("--fast", action="store_true", help="only the checks and the tests of the core")
     test.set_defaults(do=_test)
-    verbs.add_parser("bench", help="measure speed and memory").set_defaults(do=_bench)
+    bench = verbs.add_parser("bench", help="measure speed and memory")
+    bench.add_argument("measures", nargs="*", help="only these, such as finder")
+    bench.set_defaults(do=_bench)
     verbs.add_parser("schemas", help="write the API's and the craft document's schemas anew").set_defaults(do=_schemas)
     line = verbs.add_parser("line", help="offer the line of a craft's stand-in receiver on a pty, for other programs and for taps")
     line.add_argument("--craft", required=True, help="the craft's name")
@@ -307,7 +309,7 @@ def _checks() -> list[_Check]:
     ]
 
 
-def _bench(_: argparse.Namespace) -> int:
+def _bench(options: argparse.Namespace) -> int:
     setup.debian_packages([*setup.DATABASE_PACKAGES, *setup.TEST_PACKAGES])
     setup.python_environment()
     setup.front_end()
@@ -321,7 +323,7 @@ def _bench(_: argparse.Namespace) -> int:
                 "COINBELL_VAR": folder,
                 "DJANGO_SETTINGS_MODULE": "server.settings",
             }
-            return subprocess.run([PYTHON, "-m", "benchmarks.run"], env=environment, cwd=ROOT, check=False).returncode
+            return subprocess.run([PYTHON, "-m", "benchmarks.run", *options.measures], env=environment, cwd=ROOT, check=False).returncode
 
 
 def _schemas(_: argparse.Namespace) -> int:

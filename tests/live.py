@@ -161,7 +161,4 @@ def stop_all() -> None:
     for each in (_browser, _server):
         if each is not None:
             each.stop()
-    _browser = PACE = 5.0  # bench seconds in a second, where a test is not about time
-
-
-_server = None
+    _browser = _server = None

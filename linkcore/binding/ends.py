@@ -9,7 +9,7 @@ from pydantic import BaseModel
 
 from linkcore.binding.identity import from_model, from_phrase, plain_phrase
 from linkcore.images.outlook import Outlook
-from linkcore.parts.models import Binding, BindWay, Light, LightState
+from linkcore.parts.models import Binding, Light, LightState
 
 TransmitterMode = Literal["normal", "bind", "register"]
 SLOTS = 10
@@ -222,13 +222,3 @@ class PowerCycle(BaseModel):
     def back_after_s(self) -> float | None:
         """How long the link took to come back."""
         return None if self.back_t is None or self.last_on_t is None else round(self.back_t - self.last_on_t, 3)
-
-
-WAY_TITLES: dict[BindWay, str] = {
-    "button": "Bind button held at power-up",
-    "menu": "From the transmitter's menu, the receiver waiting",
-    "power cycles": "Three quick power cycles",
-    "register": "Register first, bind second",
-    "phrase": "A link phrase on both ends",
-    "count": "Bind count from the board",
-}

@@ -10,7 +10,6 @@ import unicodedata
 
 LENGTH = 8
 SHORTEST_PHRASE = 8
-HASH_NAME = "BLAKE2b-64"
 
 
 def _hash(data: bytes, purpose: bytes) -> bytes:

@@ -185,11 +185,6 @@ def fitting(
     return {role: may_take(shelf, devices[role], document, devices, installed) for role in ends if role in devices and devices[role].flash is not None}
 
 
-def ways_out(images: Iterable[OnShelf], document: CraftDocument, devices: Mapping[Role, Device], installed: Mapping[Role, Installed]) -> list[WayOut]:
-    """The sets of images on the shelf that make both ends match, shortest way first."""
-    return ways_to_talk(devices, installed, fitting(images, document, devices, installed))
-
-
 def then_flash(
     image: OnShelf, role: Role, devices: Mapping[Role, Device], installed: Mapping[Role, Installed], fits: Mapping[Role, list[OnShelf]]
 ) -> WayOut | None:

@@ -21,7 +21,6 @@ class Reading:
 
     settings: ReceiverInput
     good_share: float
-    good_frames: int
     changes: tuple[str, ...]
     possible: bool = True
     why_not: str = ""
@@ -53,7 +52,7 @@ def what_would_read(edges: Edges, end_s: float, chosen: ReceiverInput, board: Bo
             if tally.good_share >= READS_SHARE:
                 settings = ReceiverInput(protocol=spec.name, inverted=polarity, half_duplex=half and spec.wire == "serial")
                 why_not = _cannot(board, pad, settings, spec.wire)
-                found.append(Reading(settings, tally.good_share, tally.good, _changes(chosen, settings), not why_not, why_not))
+                found.append(Reading(settings, tally.good_share, _changes(chosen, settings), not why_not, why_not))
     if any(reading.protocol == "PPM" for reading in found):  # the spaces between separators are as wide as PWM's pulses
         found = [reading for reading in found if reading.protocol != "PWM"]
     return sorted(found, key=lambda reading: (len(reading.changes), -reading.good_share))

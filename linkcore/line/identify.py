@@ -21,16 +21,6 @@ _SURE = 0.5
 
 
 @dataclass(frozen=True)
-class Alternative:
-    """Another reading of the same signal."""
-
-    protocol: str
-    inverted: bool | None
-    good_share: float
-    good_frames: int
-
-
-@dataclass(frozen=True)
 class Identified:
     """The outcome: `protocol` None where nothing fits; `why` are sentences; `confidence` 0 to 1.
 
@@ -48,7 +38,6 @@ class Identified:
     framing: str | None = None
     what: str = "unknown"
     why: list[str] = field(default_factory=list)
-    alternatives: list[Alternative] = field(default_factory=list)
 
 
 @dataclass(frozen=True)
@@ -199,7 +188,6 @@ def _named(readings: list[_Reading], baud: float | None, idle: str, why: list[st
         framing=spec.framing,
         what=spec.name,
         why=why,
-        alternatives=[Alternative(each.spec.name, each.inverted, each.tally.good_share, each.tally.good) for each in readings[1:]],
     )
 
 
@@ -276,7 +264,6 @@ def identify_bytes(data: bytes, times: list[float] | None = None) -> Identified:
             f"{tally.good} of {tally.good + tally.bad} frames are whole {best.spec.name} frames of {best.spec.frame_bytes} bytes.",
             "Bytes without their levels say nothing about baud or inversion.",
         ],
-        alternatives=[Alternative(each.spec.name, None, each.tally.good_share, each.tally.good) for each in readings[1:]],
     )
 
 

@@ -135,7 +135,6 @@ class Live(BaseModel):
     right: Stick
     switches: dict[str, int]
     transmitter_on: bool
-    sent_us: list[float]
     usb: bool
     pack: bool
     failed: list[str]
@@ -404,7 +403,6 @@ class Report(BaseModel):
     findings: list[Finding]
     differences: list[Difference]
     on_board: BoardSettings | None
-    read_back_known: bool
     restart_due: bool
     load: LoadReport
     bind: BindReport

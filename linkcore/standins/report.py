@@ -59,7 +59,6 @@ class Reporter:
             findings=self._beside_the_draft(findings),
             differences=differences(bench.document.settings, bench.read_back_settings) if bench.read_back_settings else [],
             on_board=bench.read_back_settings,
-            read_back_known=bench.read_back_settings == bench.board.stored,
             restart_due=bench.board.restart_due,
             load=bench.loading.report(),
             bind=bind_report(bench),

@@ -60,11 +60,6 @@ class TravelPlan(BaseModel):
     unreachable: list[str]
     edits: list[Edit]
 
-    @property
-    def right_already(self) -> bool:
-        """Whether nothing is left to mend."""
-        return not self.edits
-
 
 def predict_dialled(before: ChannelSetup, after: ChannelSetup, part: Transmitter, measured: Places) -> Places | None:
     """Where a channel will be seen that was measured as dialled `before` and is dialled otherwise now; None where more than its dials has changed."""

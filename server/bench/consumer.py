@@ -52,14 +52,16 @@ class BenchConsumer(AsyncWebsocketConsumer):
         except NoSuchCraft:
             await self.close(NO_SUCH_CRAFT)
             return
-        await self._send_on({"type": "watch", "new": True})
+        await self._send_on({"type": "watch", "who": self.channel_name, "new": True})
         self._watching = asyncio.create_task(self._watch())
 
     async def disconnect(self, code: int) -> None:
-        """Stop watching; the bench lingers a little."""
+        """Stop watching; the bench stands still then, and lingers a little."""
         if self._watching:
             self._watching.cancel()
             await self.channel_layer.group_discard(self.group, self.channel_name)
+            with contextlib.suppress(ChannelFull):  # it finds out by itself, a little later
+                await self.channel_layer.send(self.bench, {"type": "left", "who": self.channel_name})
 
     async def receive(self, text_data: str | None = None, bytes_data: bytes | None = None) -> None:
         """A message from the browser."""
@@ -104,7 +106,7 @@ class BenchConsumer(AsyncWebsocketConsumer):
                     if not self._heard:
                         with contextlib.suppress(NoSuchCraft):  # deleted this very moment: the next look says so
                             self.bench = await ensure(self.craft_id)
-                    await self._send_on({"type": "watch"})
+                    await self._send_on({"type": "watch", "who": self.channel_name})
 
     async def _allowed(self) -> bool:
         return await database_sync_to_async(self._may_look)()

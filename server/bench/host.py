@@ -29,9 +29,10 @@ from linkcore.images.devices import Role
 from linkcore.images.flashing import FlashOrder, JobState
 from linkcore.signal.edges import Edges
 from linkcore.signal.writing import vcd
-from linkcore.standins.bench import Bench, Refused, cannot_run
+from linkcore.standins.bench import REST_SLICE_S, SLICE_S, Bench, Refused, cannot_run
 from linkcore.standins.messages import Act, Answer, BenchState, Hands, Trouble, Waiting
 from linkcore.standins.report import Reporter
+from server.bench.beat import REST_TICK_S, TICK_S, WAITING_REPORT_S, Beat, Watchers
 from server.bench.clock import RealClock, bench_clock
 from server.bench.models import BenchRecord
 from server.captures.models import Recording
@@ -42,16 +43,11 @@ from server.proofs.services import ring, rung_wires
 from server.retry import again_on_deadlock
 from server.shelf.services import Prepared, begin_record, end_orphans, go_on_record, prepare
 
-TICK_S = 0.04
-REPORT_EVERY = 5
-WHOLE_EVERY = 125  # a report now and then says everything again, for whoever has missed one
-LINGER_S = 20.0
 KEEP_S = 2.0
-WAITING_EVERY = 25
 SETTLE_S = 0.006  # from radio frame to decoded frame
 HURRY_EVERY_S = 0.12  # how often the beat of 25 a second may be broken for a hand: at most every third snapshot comes early
 LINE_S = 10.0  # how much of a tapped wire is kept on demand
-MOST_BEHIND_S = 0.4  # a machine that slept does not make the bench race
+MOST_BEHIND_S = REST_TICK_S + 0.4  # a machine that slept does not make the bench race
 
 P = ParamSpec("P")
 R = TypeVar("R")
@@ -112,11 +108,10 @@ class RunningBench:
         self.craft_id, self.channel = craft_id, channel
         self._layer = get_channel_layer()
         self._clock, self._bench_clock = RealClock(), bench_clock()
-        self._watched_at = self._clock.now()
-        self._kept_at = self._clock.now()
-        self._report_now = True
-        self._whole = True
-        self._moved = asyncio.Event()
+        now = self._clock.now()
+        self._watchers, self._beat = Watchers(now), Beat(now)
+        self._kept_at = self._ran_at = now
+        self._woken = asyncio.Event()
         self._hurried_at = 0.0
         self._jobs: dict[Role, tuple[int, str]] = {}  # by device: the record in the log, and the state last written there
 
@@ -179,14 +174,14 @@ class RunningBench:
         else:
             await self._interrupt_jobs("the kit was changed meanwhile")
             self._set_up(loaded)
-        self._report_now = True
+        self._beat.report_now = True
 
     async def _follow_rings(self) -> None:
         loaded = await in_database(self._load)()
         self._loaded = loaded
         if self.bench:
             self._take_records(self.bench, loaded)
-        self._report_now = True
+        self._beat.report_now = True
 
     @staticmethod
     def _take_records(bench: Bench, loaded: _Loaded) -> None:
@@ -215,40 +210,62 @@ class RunningBench:
                     await in_database(BenchRecord.release)(self.craft_id, HOLDER, self._state())
 
     async def _tick_on(self) -> None:
-        tick = 0
         due = self._clock.now()
-        while self._clock.now() - self._watched_at < LINGER_S or (self.bench and self.bench.loading.running):
-            tick += 1
-            if self.bench:
-                self._run_on(self.bench)
-                await self._to_all(self.bench.live().model_dump_json())
-                await self._record_news()
-                await self._record_jobs()
-            if tick % (REPORT_EVERY if self.bench else WAITING_EVERY) == 0 or self._report_now:
-                self._report_now = False
-                news = self._reporter.report(self._version, whole=self._whole or tick % WHOLE_EVERY == 0) if self.bench else self._waiting()
-                self._whole = False
-                await self._to_all(news.model_dump_json())
+        while True:
+            now = self._clock.now()
+            flashing = self.bench is not None and self.bench.loading.running
+            if not flashing and not self._watchers.may_return(now):
+                return
+            if flashing or self._watchers.any(now):
+                await self._go_on()
+            elif self.bench:
+                self._stand_still(self.bench)
             await self._keep()
-            due = await self._pause(max(due + TICK_S, self._clock.now()))
+            due = await self._pause(max(due + self._beat.tick_s(now), self._clock.now()))
+
+    async def _go_on(self) -> None:
+        """Let time pass on the bench, and tell what there is to see."""
+        if self.bench:
+            self._run_on(self.bench)
+            live = self.bench.live()
+            self._beat.see(live, self._clock.now())
+            await self._to_all(live.model_dump_json())
+            await self._record_news()
+            await self._record_jobs()
+        now = self._clock.now()
+        if self._beat.due(now, None if self.bench else WAITING_REPORT_S):
+            whole = self._beat.take_whole(now)
+            news = self._reporter.report(self._version, whole=whole) if self.bench else self._waiting()
+            await self._to_all(news.model_dump_json())
 
     def _run_on(self, bench: Bench) -> None:
         """Let the bench catch up with its clock."""
-        now = self._bench_clock.now() - self._since
-        if now - bench.t > MOST_BEHIND_S:
-            self._since += now - bench.t - TICK_S
-            now = bench.t + TICK_S
-        bench.run_until(now)
+        real = self._clock.now()
+        late, self._ran_at = real - self._ran_at > MOST_BEHIND_S, real
+        if late:
+            self._since = self._bench_clock.now() - bench.t - TICK_S
+        bench.run_until(self._bench_clock.now() - self._since, SLICE_S if self._beat.lively(real) else REST_SLICE_S)
+
+    def _stand_still(self, bench: Bench) -> None:
+        """While nobody looks no time passes on the bench."""
+        self._since = self._bench_clock.now() - bench.t
+        self._ran_at = self._clock.now()
+
+    def _wake(self) -> None:
+        """Something was touched: look at once."""
+        self._beat.stir(self._clock.now())
+        self._woken.set()
 
     async def _pause(self, due: float) -> float:
-        """Sleep until `due`, or less where a hand has just moved: its movement needs a radio frame, then it is shown."""
+        """Sleep until `due`, or less where something was just touched: a hand's movement needs a radio frame, then it is shown."""
         while (left := due - self._clock.now()) > 0:
             try:
-                await asyncio.wait_for(self._moved.wait(), left)
+                await asyncio.wait_for(self._woken.wait(), left)
             except TimeoutError:
                 break
-            self._moved.clear()
+            self._woken.clear()
             now = self._clock.now()
+            due = min(due, now + TICK_S)
             if self.bench and now - self._hurried_at >= HURRY_EVERY_S:
                 self._hurried_at = now
                 due = min(due, now + self.bench.receiver_part.link_period_s + SETTLE_S)
@@ -262,7 +279,7 @@ class RunningBench:
             proofs, bench.new_proofs = bench.new_proofs, []
             if not await in_database(self._record)(proofs):
                 raise LeaseLost
-            self._report_now = True
+            self._beat.report_now = True
         if bench and bench.new_rings:
             rings, bench.new_rings = bench.new_rings, []
             if not await in_database(self._ring)(rings):
@@ -280,7 +297,7 @@ class RunningBench:
                 await in_database(go_on_record)(record, job.state.model_copy())
                 if job.state.over:
                     await in_database(BenchRecord.keep)(self.craft_id, HOLDER, self._state())
-                self._report_now = True
+                self._beat.report_now = True
 
     async def _interrupt_jobs(self, says: str) -> None:
         if self.bench and self.bench.loading.running:
@@ -336,19 +353,26 @@ class RunningBench:
     async def _take(self, message: dict[str, Any]) -> None:
         kind = message["type"]
         if kind == "watch":
-            self._watched_at = self._clock.now()
-            self._whole = self._whole or bool(message.get("new"))
-            self._report_now = self._report_now or self._whole
+            self._watchers.look(message["who"], self._clock.now())
+            if message.get("new"):
+                self._beat.whole = self._beat.report_now = True
+                self._wake()
+        elif kind == "left":
+            self._watchers.leave(message["who"], self._clock.now())
         elif kind == "draft":
             await self._follow_draft()
+            self._wake()
         elif kind == "rings":
             await self._follow_rings()
+            self._wake()
         elif kind == "hands":
             if self.bench is None:
                 return  # there is nothing to touch, and everybody was told why
             try:
+                if self._clock.now() - self._ran_at > TICK_S:
+                    self._run_on(self.bench)  # what was before this hand was so without it
                 self.bench.hands(Hands.model_validate(message["hands"]))
-                self._moved.set()
+                self._wake()
             except ValueError as error:
                 await self._reply(message["reply"], Trouble(text=str(error)))
         elif kind == "act":
@@ -365,7 +389,8 @@ class RunningBench:
             answer = Answer(request=act.request, ok=True, text=text, recording=self._made)
         except (Refused, ValueError) as refused:
             answer = Answer(request=act.request, ok=False, text=str(refused))
-        self._report_now = True
+        self._beat.report_now = True
+        self._wake()
         await self._reply(message["reply"], answer)
 
     async def _do(self, act: Act, user_id: int) -> str:

@@ -6,10 +6,11 @@ from django.test import SimpleTestCase
 
 from linkcore.craft.document import CraftDocument, apply_edits
 from linkcore.findings import Edit
-from linkcore.standins.bench import Bench, Refused
+from linkcore.standins.bench import REST_SLICE_S, SLICE_S, Bench, Refused
 from linkcore.standins.messages import BenchState, Hands
 from linkcore.standins.report import Reporter
 from tests.crafts import crsf_craft, sbus_craft
+from tests.kits import every_receiver
 
 
 class Hand:
@@ -63,6 +64,20 @@ class SignalTest(SimpleTestCase):
 
         self.assertEqual(run(0.04), run(0.04))
         self.assertEqual(run(0.04), run(0.02))
+
+    def test_longer_slices_at_rest_come_to_the_same(self):
+        for name, craft in every_receiver():
+            with self.subTest(name):
+                seen = []
+                for slice_s in (SLICE_S, REST_SLICE_S):
+                    bench = Bench(craft, seed=3)
+                    read = []
+                    for step in range(1, 9):
+                        bench.run_until(step * REST_SLICE_S, slice_s)
+                        reading = bench.port_reading()
+                        read.append((reading.good, reading.bad))
+                    seen.append((read, bench.board.link, bench.board.channels, sorted(bench.downlink)))
+                self.assertEqual(seen[0], seen[1])
 
     def test_reverse_sub_trim_travel_and_order_are_the_transmitters(self):
         craft = crsf_craft()

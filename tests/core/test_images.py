@@ -12,12 +12,12 @@ from linkcore.craft.document import BoardSettings, LostLink, StickLines, apply_e
 from linkcore.craft.parts import KitParts
 from linkcore.findings import Edit
 from linkcore.images.carry_over import carry_over, without_dropped
-from linkcore.images.check import check_load, judge, ways_out
+from linkcore.images.check import check_load, fitting, judge
 from linkcore.images.devices import Installed, air, all_as_made, devices_of
 from linkcore.images.factory import factory_facts, flashable
 from linkcore.images.facts import ImageError, ImageFacts, SettingsFormat, facts_in, header, settle
 from linkcore.images.hexfile import ERASED, Content, read_binary, read_hex, write_hex
-from linkcore.images.outlook import OnShelf, outlook
+from linkcore.images.outlook import OnShelf, outlook, ways_to_talk
 from linkcore.parts.catalogue import shipped
 from scenario.images import scenario_images
 from tests.crafts import crsf_craft, sbus_craft
@@ -194,7 +194,7 @@ class JudgeTest(SimpleTestCase):
             runs = dict(self.installed)
             runs["transmitter"] = runs["transmitter"].model_copy(update={"facts": sender.facts})
             runs["receiver"] = runs["receiver"].model_copy(update={"facts": listener.facts})
-            ways = ways_out(SHELF, self.craft, self.devices, runs)
+            ways = ways_to_talk(self.devices, runs, fitting(SHELF, self.craft, self.devices, runs))
             fewest = self.tried(runs, radios)
             self.assertEqual(len(ways[0].steps) if ways else None, fewest, (sender.key, listener.key))
             for way in ways:

@@ -188,9 +188,9 @@ class LostLinkTest(SimpleTestCase):
                 with self.subTest(name, on_loss=on_loss, grace=grace):
                     edits = [Edit(path="/receiver/on_loss", value=on_loss), Edit(path="/settings/lost_link/grace_ms", value=grace)]
                     bench = Bench(apply_edits(planned, edits))
-                    bench.run_until(1.0)
+                    bench.run_until(0.5)
                     bench.hands(Hands(transmitter_on=False))
-                    bench.run_until(4.0)
+                    bench.run_until(2.5)
                     predicted = predict(bench.document, bench.board.running, receiver).reacts_s
                     if predicted is None:
                         self.assertEqual(bench.board.link, "good", "the board never learns of it")

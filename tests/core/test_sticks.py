@@ -298,7 +298,7 @@ class TravelTest(SimpleTestCase):
     def test_what_is_right_is_left_alone(self):
         channel = ChannelSetup(source="aileron")
         plan = plan_travel(1, channel, HARROW, Places(low=1000.3, centre=1499.8, high=2000.4))
-        self.assertTrue(plan.right_already)
+        self.assertEqual(plan.edits, [])
 
 
 class RestTest(SimpleTestCase):

@@ -265,6 +265,22 @@ class BenchSocketTest(OnTheSocket):
         with self.viewer("teal") as viewer:  # the first bench finds its lease gone and stops; a new one starts from what was kept
             viewer.until("live", lambda message: message["switches"]["S3"] == 1 and not message["transmitter_on"])
 
+    def test_no_time_passes_on_a_bench_while_nobody_looks(self):
+        other = make_craft(sbus_craft(), "Avocet")
+        with self.viewer(craft=other) as clock:
+            with self.viewer() as viewer:
+                left_at = viewer.until("live", lambda message: message["t"] > 0.5)["t"]
+            begun = clock.until("live")["t"]
+            clock.until("live", lambda message: message["t"] > begun + 5)
+            with self.viewer() as viewer:
+                self.assertLess(viewer.until("live")["t"], left_at + 3)
+
+    def test_who_looks_at_a_craft_that_is_deleted_is_told_and_nothing_breaks(self):
+        with self.viewer() as viewer:
+            viewer.until("live")
+            Craft.objects.filter(pk=self.craft.pk).delete()
+            self.assertEqual(viewer.closed_with(), 4404)
+
     def test_a_craft_of_a_newer_version_is_refused_in_words(self):
         Craft.objects.update(document=self.craft.document | {"version": 5})
         with self.viewer() as viewer:

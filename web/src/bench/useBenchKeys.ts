@@ -14,9 +14,9 @@ const ARROWS: Record<string, [keyof Stick, number]> = {
 };
 
 /** The gimbals as the hand holds them now: ahead of what the bench reports back. */
-export const held: Record<Side, Stick | null> = { left: null, right: null };
+const held: Record<Side, Stick | null> = { left: null, right: null };
 
-export function stickNow(side: Side): Stick {
+function stickNow(side: Side): Stick {
   return held[side] ?? useBenchStore.getState().live?.[side] ?? { x: 0, y: 0 };
 }
 

@@ -1,7 +1,5 @@
 import type { CraftDocument, Parts } from "../api/types";
 
-export type Catalogue = Parts;
-
 /** The craft's own parts from the catalogue; null where one is missing. */
 export function partsOf(catalogue: Parts, document: CraftDocument) {
   const board = catalogue.boards.find((each) => each.id === document.kit?.board);

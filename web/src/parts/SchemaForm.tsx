@@ -82,7 +82,7 @@ function resolve(schema: Schema, defs: Record<string, Schema>): { schema: Schema
 }
 
 /** The plainest value that a schema allows, to begin with. */
-export function blank(schema: Schema, defs: Record<string, Schema>): Json {
+function blank(schema: Schema, defs: Record<string, Schema>): Json {
   if (schema.default !== undefined) return schema.default as Json;
   const { schema: inner, nullable } = resolve(schema, defs);
   if (nullable) return null;

@@ -13,7 +13,7 @@ const LEFT = 44;
 const BOTTOM = 34;
 const TOP = 14;
 
-export const far = (metres: number) =>
+const far = (metres: number) =>
   metres < 1000 ? `${metres.toFixed(metres < 10 ? 1 : 0)} m` : `${(metres / 1000).toFixed(metres < 10000 ? 1 : 0)} km`;
 
 /** Signal against distance, beside the lines it is judged by. */

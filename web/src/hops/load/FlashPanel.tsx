@@ -166,7 +166,7 @@ function Hand({ way, load }: { way: WayIn; load: LoadReport }) {
   );
 }
 
-export function Progress({ job }: { job: JobState }) {
+function Progress({ job }: { job: JobState }) {
   const running = job.ended_t === null;
   const at = STEPS.indexOf(job.state);
   const bad = job.state === "failed" || job.state === "interrupted";

@@ -23,7 +23,7 @@ interface Drag {
   at: number;
 }
 
-export const rulerWidth = (view: SwitchView) => X + 20 + Math.max(1, view.bands.length) * LANE;
+const rulerWidth = (view: SwitchView) => X + 20 + Math.max(1, view.bands.length) * LANE;
 
 /** One switch channel: resting values on the ruler, bands as lanes beside it; an edge is dragged, and its clearance stands beside it. */
 export function Ruler({ view, onEdge }: { view: SwitchView; onEdge: (band: Band, edge: "low" | "high", to: number) => void }) {

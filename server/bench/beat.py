@@ -1,0 +1,101 @@
+"""When a bench is run and told of: often while something moves, seldom at rest, not at all while nobody looks. Times in s, on the owner's clock."""
+
+from __future__ import annotations
+
+from linkcore.standins.messages import Live
+
+TICK_S = 0.04
+REST_TICK_S = 0.2
+LIVELY_S = 1.0  # after the last stir
+REPORT_S, REST_REPORT_S, WAITING_REPORT_S = 0.2, 0.4, 1.0
+WHOLE_S = 5.0  # a report now and then says everything again, for whoever has missed one
+GONE_S = 10.0  # who has not been heard of for so long no longer looks, though nobody said so
+LINGER_S = 20.0  # a page that is loaded anew finds its bench as it left it
+
+
+class Watchers:
+    """Who looks at a bench, by the channel of each."""
+
+    def __init__(self, now: float) -> None:
+        self._seen: dict[str, float] = {}
+        self._last = now
+
+    def look(self, who: str, now: float) -> None:
+        """Somebody looks (still)."""
+        self._seen[who] = self._last = now
+
+    def leave(self, who: str, now: float) -> None:
+        """Somebody has gone."""
+        if self._seen.pop(who, None) is not None:
+            self._last = now
+
+    def any(self, now: float) -> bool:
+        """Whether anybody looks."""
+        self._seen = {who: seen for who, seen in self._seen.items() if now - seen < GONE_S}
+        if self._seen:
+            self._last = now
+        return bool(self._seen)
+
+    def may_return(self, now: float) -> bool:
+        """Whether anybody looks, or has looked so lately that the bench is not put away yet."""
+        return self.any(now) or now - self._last < LINGER_S
+
+
+class Beat:
+    """How soon the next look at a bench is due, and the next report."""
+
+    def __init__(self, now: float) -> None:
+        self._stirred_at = now
+        self._reported_at = self._whole_at = -WHOLE_S
+        self._shown: tuple[object, ...] = ()
+        self.report_now = True
+        self.whole = True
+
+    def stir(self, now: float) -> None:
+        """Somebody has touched something."""
+        self._stirred_at = now
+
+    def see(self, live: Live, now: float) -> None:
+        """Take a snapshot into account: what changes by itself, other than by noise, is a stir as well."""
+        board = live.board
+        shown = (
+            (live.left, live.right, live.switches, live.transmitter_on, live.usb, live.pack, live.failed, live.linked, live.light, live.transmitter_mode),
+            (
+                live.moving,
+                [(job.state, job.done) for job in live.jobs],
+                live.loss_percent,
+                board.powered,
+                board.booting,
+                board.link,
+                board.armed,
+                board.mode,
+                board.port,
+            ),
+            [blocker.what for blocker in board.blockers],
+        )
+        if shown != self._shown:
+            self._shown = shown
+            self.stir(now)
+
+    def lively(self, now: float) -> bool:
+        """Whether something has moved of late."""
+        return now - self._stirred_at < LIVELY_S
+
+    def tick_s(self, now: float) -> float:
+        """How long until the next look."""
+        return TICK_S if self.lively(now) else REST_TICK_S
+
+    def due(self, now: float, every: float | None = None) -> bool:
+        """Whether to report now; `every`: how often, where not by what moves. A report that is due counts as made."""
+        period = every or (REPORT_S if self.lively(now) else REST_REPORT_S)
+        if not self.report_now and now - self._reported_at < period - TICK_S / 2:
+            return False
+        self.report_now, self._reported_at = False, now
+        return True
+
+    def take_whole(self, now: float) -> bool:
+        """Whether this report says everything; it then counts as said."""
+        whole = self.whole or now - self._whole_at >= WHOLE_S
+        if whole:
+            self.whole, self._whole_at = False, now
+        return whole
