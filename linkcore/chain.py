@@ -101,15 +101,26 @@ def still_findings(
     sticks: SticksMeasure | None = None,
 ) -> list[Finding]:
     """What can be said without a running bench. While the kit is not whole only kit, plan, wires and firmware can be judged; without `installed` as it was made."""
+    return [*settled_findings(document, settings, parts, installed), *measured_findings(document, settings, parts, measured, sticks)]
+
+
+def settled_findings(document: CraftDocument, settings: BoardSettings, parts: KitParts, installed: Mapping[Role, Installed] | None = None) -> list[Finding]:
+    """Those that rest on nothing measured: they stay until draft, settings or firmware are others."""
     devices = devices_of(parts)
     runs = all_as_made(devices, document) if installed is None else installed
     found = [*check_kit(document, parts), *check_ports(document, settings, parts), *check_loom(document, parts), *check_load(document, devices, runs)]
     if parts.whole:
-        found += check_bind(document, settings, parts)
-        found += check_sticks(document, settings, parts, sticks)
-        found += check_switches(document, settings, measured or SwitchMeasure(), parts)
-        found += check_lost_link(document, settings, parts.receiver)
+        found += [*check_bind(document, settings, parts), *check_lost_link(document, settings, parts.receiver)]
     return found
+
+
+def measured_findings(
+    document: CraftDocument, settings: BoardSettings, parts: KitParts, measured: SwitchMeasure | None, sticks: SticksMeasure | None
+) -> list[Finding]:
+    """Those of sticks and switches, as far as they have been seen."""
+    if not parts.whole:
+        return []
+    return [*check_sticks(document, settings, parts, sticks), *check_switches(document, settings, measured or SwitchMeasure(), parts)]
 
 
 def loom_proof(document: CraftDocument, parts: KitParts, on_board: BoardSettings, rung: Mapping[str, str]) -> Proof | None:

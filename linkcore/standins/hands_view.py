@@ -18,7 +18,7 @@ from linkcore.sticks.latency import latency
 from linkcore.sticks.lines import propose_deadband, step_us
 from linkcore.sticks.memory import order_of
 from linkcore.sticks.surfaces import surfaces_of
-from linkcore.sticks.travel import Places, TravelPlan, beside_predicted, tolerance_us
+from linkcore.sticks.travel import Places, TravelPlan, beside_predicted, near_us
 
 T = TypeVar("T")
 
@@ -94,7 +94,7 @@ class HandsView:
             expected=expected,
             left=left,
             beside_predicted=beside_predicted(expected, places, bench.transmitter_part) if expected is not None and places is not None else "",
-            near_us=round(tolerance_us(bench.transmitter_part) + bench.transmitter_part.count_us, 2),
+            near_us=round(near_us(bench.transmitter_part), 2),
         )
 
     def switches(self) -> list[SwitchView]:

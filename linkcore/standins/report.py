@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
+from collections import deque
 from dataclasses import replace
 
 import numpy as np
 
-from linkcore.chain import Coin, HopState, coin, draft_against_board, kit_value, loom_value, still_findings
-from linkcore.craft.document import BoardSettings, differences, section_hashes
+from linkcore.chain import Coin, HopState, coin, draft_against_board, kit_value, loom_value, measured_findings, settled_findings
+from linkcore.craft.document import BoardSettings, CraftDocument, differences, section_hashes
+from linkcore.craft.parts import KitParts
 from linkcore.findings import HOPS, Finding, Hop, Mend
+from linkcore.images.devices import Installed, Role
 from linkcore.line.compare import Reading, set_so, what_would_read
 from linkcore.line.identify import Identified, identify_edges
 from linkcore.line.rules import PortReading, check_line
@@ -38,6 +41,7 @@ class Reporter:
         self.bench = bench
         self._hands = HandsView(bench)
         self._told_table: TruthTable | None = None
+        self._settled: deque[tuple[CraftDocument, KitParts, BoardSettings, dict[Role, Installed], list[Finding]]] = deque(maxlen=2)
         self._named_at = -1.0
         self._named_tap = ""
         self._named: tuple[Identified, list[Reading], Wave | None] = (Identified(None, 0.0), [], None)
@@ -216,7 +220,18 @@ class Reporter:
 
     def _rules(self, settings: BoardSettings) -> list[Finding]:
         bench = self.bench
-        return still_findings(bench.document, settings, bench.parts, bench.measured, bench.loading.installed, bench.sticks)
+        return [*self._settled_findings(settings), *measured_findings(bench.document, settings, bench.parts, bench.measured, bench.sticks)]
+
+    def _settled_findings(self, settings: BoardSettings) -> list[Finding]:
+        """Kept for the draft's settings and the board's, by the identity of what they read."""
+        bench = self.bench
+        installed = bench.loading.installed
+        for document, parts, held, runs, found in self._settled:
+            if document is bench.document and parts is bench.parts and held is settings and runs == installed:
+                return found
+        found = settled_findings(bench.document, settings, bench.parts, installed)
+        self._settled.append((bench.document, bench.parts, settings, installed, found))
+        return found
 
     def _findings(self, reading: PortReading, would_read: list[Reading]) -> list[Finding]:
         bench = self.bench
@@ -224,7 +239,7 @@ class Reporter:
         if bench.board.powered and not bench.board.booting(bench.t) and bench.t - self.settled_since > 1.0:
             found += check_line(reading, would_read, bench.wire_alive, self._silent_because(), bench.rival_on_the_wire, self._mends)
         found = [each for each in found if each.code != "load.no-program" or not bench.loading.busy(each.where)]  # it is just being given one
-        return sorted(found, key=lambda finding: ("stop", "warn", "note").index(finding.severity))
+        return sorted(found, key=lambda finding: (("stop", "warn", "note").index(finding.severity), HOPS.index(finding.hop)))
 
     def _mends(self, way: Reading) -> tuple[Mend, ...]:
         """What makes the port read so; what the draft has already waits to be written."""

@@ -300,7 +300,7 @@ class ChannelFinder:
 def _gains(thumbs: np.ndarray, values: np.ndarray) -> np.ndarray:
     """What each thumb does to each channel, us for one, by least squares, at the lag where it explains them best."""
     best: tuple[float, np.ndarray] | None = None
-    for lag in LAGS:
+    for lag in LAGS[: len(thumbs)]:
         late = np.vstack([np.repeat(thumbs[:1], lag, axis=0), thumbs[: len(thumbs) - lag]])  # no sample of the signal is left out, or a step could be
         moved = np.column_stack([late, np.ones(len(late))])
         gains, *_ = np.linalg.lstsq(moved, values, rcond=None)

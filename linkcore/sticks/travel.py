@@ -17,6 +17,7 @@ from linkcore.sticks.memory import CENTRE_US, in_counts, law_us, output_us
 
 LOW_US, HIGH_US = 1000.0, 2000.0
 REACHED_US = 1.0
+NOISE_US = 1.0  # by how much the extremes of a held stick lie beyond its mean; our figure for gimbals as the bench has them
 LEAST_GAIN = 0.05  # of what a place may be off; less is not worth a turn of a dial
 
 
@@ -73,7 +74,7 @@ def beside_predicted(expected: Places, measured: Places, part: Transmitter) -> s
     """Whether a channel came to where it was predicted, in words; both were rounded to raw counts."""
     pairs = ((expected.low, measured.low), (expected.centre, measured.centre), (expected.high, measured.high))
     worst = max(abs(wish - us) for wish, us in pairs if wish is not None and us is not None)
-    return "as predicted" if worst <= tolerance_us(part) + part.count_us else f"{worst:.0f} us off what was predicted"
+    return "as predicted" if worst <= near_us(part) else f"{worst:.0f} us off what was predicted"
 
 
 def dials_in_words(plan: TravelPlan) -> str:
@@ -97,11 +98,18 @@ def tolerance_us(part: Transmitter) -> float:
     return max(_allowed(3, part))
 
 
+def near_us(part: Transmitter) -> float:
+    """How near a place is seen that is dialled as well as can be, us: rounded to raw counts, and with a stick's noise. Nearer readings ask for nothing."""
+    return tolerance_us(part) + part.count_us + NOISE_US
+
+
 def plan_travel(number: int, channel: ChannelSetup, part: Transmitter, measured: Places, target: Places = TARGET) -> TravelPlan:
     """What to dial for channel `number` (from 1), from where it was measured with the present model memory."""
     values = [stick_value(us, channel, part) for us in _three(measured)]
     wanted = _three(target if measured.centre is not None else target.model_copy(update={"centre": None}))
     now = Dials.of(channel)
+    if all(abs(us - wish) <= near_us(part) for us, wish in zip(_three(measured), wanted, strict=True)):
+        return TravelPlan(channel=number, measured=measured, now=now, dial=now, predicted=measured, unreachable=[], edits=[])
     dial = _solve(values, wanted, now, part, fixed_centre=measured.centre is None)
     seen = [in_counts(us, part) for us in _predict(values, dial.figures, part)]
     predicted = Places(low=seen[0], centre=seen[1] if measured.centre is not None else None, high=seen[-1])

@@ -49,6 +49,26 @@ class TwoWindowsTest(BrowserTest):
         expect(page.get_by_role("button", name="1 setting differs")).to_be_hidden()  # a name is no setting of the board
 
 
+class QuickHandsTest(BrowserTest):
+    @in_browser
+    def test_what_is_changed_while_a_save_is_on_its_way_keeps_every_change(self, people):
+        page = people.open("Curlew", "Lost link")
+        held, letting_go = [], []
+        page.route("**/draft", lambda route: route.continue_() if letting_go else held.append(route))
+        page.get_by_label("Board's grace").fill("500")
+        page.get_by_label("Board's grace").press("Enter")
+        for label, option in (("Throttle falls back to", "hold"), ("Response", "land")):
+            page.get_by_role("combobox", name=label).click()
+            page.get_by_role("option", name=option).click()
+        letting_go.append(True)
+        for route in held:
+            route.continue_()
+        page.get_by_role("button", name="3 settings differ").wait_for()
+        expect(page.get_by_label("Board's grace")).to_have_value("500")
+        for label, option in (("Throttle falls back to", "hold"), ("Response", "land")):
+            expect(page.get_by_role("combobox", name=label)).to_have_text(option)
+
+
 class PartDraftTest(BrowserTest):
     @in_browser
     def test_a_part_that_is_being_typed_outlives_its_page(self, people):

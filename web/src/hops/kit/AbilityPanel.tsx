@@ -16,7 +16,7 @@ export function AbilityPanel({ craft, catalogue, edit, ability }: DraftHopProps 
   const wants = { channels: 5, telemetry: false, region: null, sensors: [], ...craft.document.wants };
   const want = (change: Partial<typeof wants>) =>
     edit((document) => {
-      document.wants = { ...wants, ...change } as NonNullable<typeof document.wants>;
+      document.wants = { ...wants, ...document.wants, ...change } as NonNullable<typeof document.wants>;
       return document;
     });
   const air = ability.air;

@@ -17,7 +17,7 @@ export function LostLinkHop({ craft, parts, edit }: HopProps) {
   if (!report || !live) return <p>Listening…</p>;
   const set = (change: Partial<typeof lost>) =>
     edit((document) => {
-      document.settings.lost_link = { ...lost, ...change };
+      document.settings.lost_link = { ...lost, ...document.settings.lost_link, ...change };
       return document;
     });
   return (

@@ -75,7 +75,7 @@ export const RestPanel = memo(function RestPanel({ craft, edit }: { craft: Craft
           width={90}
           onCommit={(us) =>
             edit((document) => {
-              document.settings.deadband = { ...set, sticks_us: Math.round(us) };
+              document.settings.deadband = { ...set, ...document.settings.deadband, sticks_us: Math.round(us) };
               return document;
             })
           }
@@ -89,7 +89,7 @@ export const RestPanel = memo(function RestPanel({ craft, edit }: { craft: Craft
           width={104}
           onCommit={(us) =>
             edit((document) => {
-              document.settings.deadband = { ...set, yaw_us: Math.round(us) };
+              document.settings.deadband = { ...set, ...document.settings.deadband, yaw_us: Math.round(us) };
               return document;
             })
           }
@@ -105,7 +105,7 @@ export const RestPanel = memo(function RestPanel({ craft, edit }: { craft: Craft
             width={100}
             onCommit={(us) =>
               edit((document) => {
-                document.settings.stick_lines = { ...lines, [which]: us };
+                document.settings.stick_lines = { ...lines, ...document.settings.stick_lines, [which]: us };
                 return document;
               })
             }

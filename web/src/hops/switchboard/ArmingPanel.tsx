@@ -44,7 +44,7 @@ export function ArmingPanel({ craft, edit }: { craft: Craft; edit: HopProps["edi
               width={120}
               onCommit={(ms) =>
                 edit((document) => {
-                  document.settings.stick_arming = { ...rule, hold_ms: Math.round(ms) };
+                  document.settings.stick_arming = { ...rule, ...document.settings.stick_arming, hold_ms: Math.round(ms) };
                   return document;
                 })
               }
@@ -58,7 +58,7 @@ export function ArmingPanel({ craft, edit }: { craft: Craft; edit: HopProps["edi
               width={138}
               onCommit={(s) =>
                 edit((document) => {
-                  document.settings.stick_arming = { ...rule, timeout_s: Math.round(s) };
+                  document.settings.stick_arming = { ...rule, ...document.settings.stick_arming, timeout_s: Math.round(s) };
                   return document;
                 })
               }

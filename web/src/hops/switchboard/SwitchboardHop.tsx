@@ -19,7 +19,8 @@ interface NamedBand {
   name: string;
   path: string;
   band: Band;
-  write: (document: CraftDocument, band: Band | null) => void;
+  /** Changes it in a draft, which may have gone on since it was drawn; null takes it away. */
+  write: (document: CraftDocument, change: Partial<Band> | null) => void;
 }
 
 function bandsOf(document: CraftDocument): NamedBand[] {
@@ -30,8 +31,8 @@ function bandsOf(document: CraftDocument): NamedBand[] {
       name: "arm",
       path: "/settings/arming",
       band: arming,
-      write: (target, band) => {
-        target.settings.arming = band;
+      write: (target, change) => {
+        target.settings.arming = change && { ...arming, ...target.settings.arming, ...change };
       },
     });
   (modes ?? []).forEach((mode, index) => {
@@ -39,9 +40,11 @@ function bandsOf(document: CraftDocument): NamedBand[] {
       name: mode.mode,
       path: `/settings/modes/${index}`,
       band: mode,
-      write: (target, band) => {
+      write: (target, change) => {
         const list = [...(target.settings.modes ?? [])];
-        if (band) list[index] = { ...band, mode: mode.mode };
+        const now = list[index];
+        if (now?.mode !== mode.mode) return; // somebody took it away meanwhile
+        if (change) list[index] = { ...now, ...change };
         else list.splice(index, 1);
         target.settings.modes = list;
       },
@@ -166,7 +169,7 @@ function BandLine({
   const view = views.find((each) => each.channel === band.channel);
   const set = (change: Partial<Band>) =>
     edit((document) => {
-      write(document, { ...band, ...change });
+      write(document, change);
       return document;
     });
   return (
