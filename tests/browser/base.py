@@ -12,6 +12,7 @@ from django.test import Client
 from playwright.sync_api import expect
 
 from server.bench.models import BenchRecord
+from server.crafts.models import Craft
 from server.demo import services as demo
 from tests import live
 from tests.database import WithDemo
@@ -29,9 +30,10 @@ def in_browser(test):
         server = live.server()
         server.pace.set(self.pace)
         sessions = {name: _session_of(name) for name in WHO}
+        crafts = {craft.name: craft.pk for craft in Craft.objects.filter(workshop__name=demo.CREW)}
 
         def work(windows):
-            people = People(windows, server.address, sessions)
+            people = People(windows, server.address, sessions, crafts)
             try:
                 test(self, people)
                 self.assertEqual(people.troubles, [])
@@ -56,8 +58,8 @@ def _session_of(name):
 class People:
     """Everybody at a browser in one test."""
 
-    def __init__(self, windows, address, sessions):
-        self._windows, self.address, self._sessions = windows, address, sessions
+    def __init__(self, windows, address, sessions, crafts):
+        self._windows, self.address, self._sessions, self._crafts = windows, address, sessions, crafts
         self._taken, self.troubles = [], []
 
     def page(self):
@@ -69,11 +71,15 @@ class People:
         return page
 
     def sign_in(self, name="wren"):
-        """A page of somebody who is signed in."""
-        page = self.page()
-        page.context.add_cookies([{"name": settings.SESSION_COOKIE_NAME, "value": self._sessions[name], "url": self.address}])
+        """The list of crafts, as somebody sees it who is signed in."""
+        page = self._signed_in(name)
         page.goto(self.address)
         page.wait_for_selector("main[data-ready]")
+        return page
+
+    def _signed_in(self, name):
+        page = self.page()
+        page.context.add_cookies([{"name": settings.SESSION_COOKIE_NAME, "value": self._sessions[name], "url": self.address}])
         return page
 
     def sign_in_by_form(self, name="wren"):
@@ -87,10 +93,11 @@ class People:
         return page
 
     def open(self, craft, hop, name="wren"):
-        page = self.sign_in(name)
-        page.get_by_role("link", name=craft, exact=True).click()
+        """A hop of a craft, by its address."""
+        page = self._signed_in(name)
+        page.goto(f"{self.address}/crafts/{self._crafts[craft]}/{hop.lower().replace(' ', '-')}")
         page.wait_for_selector("[data-ready] nav")
-        go(page, hop)
+        page.get_by_role("heading", level=1, name=hop).wait_for()
         return page
 
     def picture(self, name):
