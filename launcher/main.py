@@ -271,7 +271,7 @@ def _run_tests(labels: Sequence[str], folder: Path) -> tuple[int, int]:
             "DJANGO_SETTINGS_MODULE": "tests.settings",
         }
         subprocess.run(
-            [PYTHON, "-m", "django", "test", "--noinput", "--timing", f"--parallel={os.environ.get('PP', WORKERS)}", *labels],
+            [PYTHON, "-m", "django", "test", "--noinput", "--timing", f"--parallel={WORKERS}", *labels],
             env=environment,
             cwd=ROOT,
             check=False,

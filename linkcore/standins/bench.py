@@ -295,13 +295,13 @@ class Bench:
     # --- hands and acts -----------------------------------------------------------------------------------------
 
     def hands(self, hands: Hands) -> None:
-        """Do what the hands do. Raise ValueError for what the parts on this bench do not have."""
+        """Do what the hands do. Raise ValueError for what the parts on this bench do not have, before anything is done."""
+        if hands.tap is not None and hands.tap not in self.path.lines:
+            raise ValueError(f"the {self.receiver_part.name} has no wire on a pin {hands.tap}")
+        self.link.refuse(hands)
         rested = self._foundations()
         self.link.hands(hands, self.t)
-        if hands.tap is not None:
-            if hands.tap not in self.path.lines:
-                raise ValueError(f"the {self.receiver_part.name} has no wire on a pin {hands.tap}")
-            self.tap = hands.tap
+        self.tap = hands.tap or self.tap
         self.loading.hands(
             own_port_plugged=hands.own_port_plugged, adapter_plugged=hands.adapter_plugged, boot_button=hands.boot_button or None, fault=hands.fault
         )

@@ -7,6 +7,7 @@ from typing import Any
 
 from linkcore.binding.budget import Budget, budget, loss_percent, margin_db
 from linkcore.binding.ends import PowerCycle, hindrances
+from linkcore.binding.identity import plain_phrase
 from linkcore.craft.document import CraftDocument
 from linkcore.craft.parts import KitParts
 from linkcore.images.devices import air
@@ -143,9 +144,9 @@ class RadioLink:
 
     # --- hands --------------------------------------------------------------------------------------------------
 
-    def hands(self, hands: Hands, t: float) -> None:
-        """What the hands do to both ends. Raise ValueError for what these ends do not have, before anything is done."""
-        sender, listener, name = self.transmitter.end, self.receiver.end, self.receiver_part.name
+    def refuse(self, hands: Hands) -> None:
+        """Raise ValueError for what these ends do not have or cannot do now. Nothing is done."""
+        name = self.receiver_part.name
         positions = {switch.name: switch.positions for switch in self.transmitter_part.switches}
         for switch, position in (hands.switches or {}).items():
             if position >= positions.get(switch, 0):
@@ -155,14 +156,25 @@ class RadioLink:
         if hands.receiver_phrase is not None:
             if not self.receiver_awake:
                 raise ValueError(f"the {name} has no power, or runs no program: it takes no phrase now")
+            if "phrase" not in self.receiver_part.binding.ways:
+                raise ValueError(f"the {name} takes no link phrase")
+            plain_phrase(hands.receiver_phrase)
+        if hands.transmitter_phrase:
+            plain_phrase(hands.transmitter_phrase)
+        on = self.transmitter.on if hands.transmitter_on is None else hands.transmitter_on
+        if hands.transmitter_mode not in (None, "normal") and not on:
+            raise ValueError("the transmitter is off; switch it on first")
+
+    def hands(self, hands: Hands, t: float) -> None:
+        """What the hands do to both ends; what `refuse` lets through."""
+        sender, listener = self.transmitter.end, self.receiver.end
+        if hands.receiver_phrase is not None:
             listener.take_phrase(hands.receiver_phrase)
         if hands.transmitter_phrase is not None:
             sender.take_phrase(hands.transmitter_phrase)
         if hands.transmitter_on is not None:
             self.switch_transmitter(hands.transmitter_on)
         if hands.transmitter_mode is not None:
-            if hands.transmitter_mode != "normal" and not self.transmitter.on:
-                raise ValueError("the transmitter is off; switch it on first")
             sender.choose(hands.transmitter_mode, t)
         self._gimbals_and_switches(hands)
         self.way = hands.way or self.way

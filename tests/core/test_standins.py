@@ -254,3 +254,24 @@ class BenchEdgesTest(SimpleTestCase):
         bench.hands(Hands(switches={"S3": 2}, loss_percent=10))
         live = bench.live()
         self.assertEqual((live.left.x, live.switches["S3"], live.switches["S1"], live.loss_percent, live.transmitter_on), (0.5, 2, 0, 10, True))
+
+    def test_hands_that_are_refused_have_done_nothing(self):
+        refused = (
+            {"tap": "nope"},
+            {"switches": {"S9": 1}},
+            {"switches": {"S1": 2}},
+            {"way": "phrase"},
+            {"receiver_phrase": "low water at noon"},
+            {"transmitter_phrase": "short"},
+            {"transmitter_mode": "bind"},
+        )
+        for wrong in refused:
+            with self.subTest(**wrong):
+                bench = Bench(sbus_craft())
+                bench.run_until(0.5)
+                before = bench.state().keep()
+                others = {"transmitter_on": False, "usb": True, "left": {"x": 1, "y": 1}, "distance_m": 7.0, "tilt_deg": 20.0, "boot_button": True}
+                with self.assertRaises(ValueError):
+                    bench.hands(Hands.model_validate(others | wrong))
+                self.assertEqual(bench.state().keep(), before)
+                self.assertFalse(bench.loading.boot_button)

@@ -3,7 +3,7 @@ import Button from "@mui/material/Button";
 import Switch from "@mui/material/Switch";
 import type { ReactNode } from "react";
 import type { CraftDocument, Live } from "../api/types";
-import type { HopProps } from "../craft/CraftPage";
+import type { HopProps } from "../craft/hopProps";
 import { colours, mono } from "../look/colours";
 import { Gimbal } from "./Gimbal";
 import { Lever } from "./Lever";

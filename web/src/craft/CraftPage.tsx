@@ -4,7 +4,7 @@ import { useQueryClient } from "@tanstack/react-query";
 import { useCallback, useEffect, useState } from "react";
 import { useHotkeys } from "react-hotkeys-hook";
 import { Link, Navigate, useNavigate, useParams } from "react-router";
-import type { Craft, CraftDocument, Edit, Hop, Parts } from "../api/types";
+import type { Craft, Hop } from "../api/types";
 import { BenchPanel } from "../bench/BenchPanel";
 import { known, useBenchConnection, useBenchStore } from "../bench/useBench";
 import { useBenchKeys } from "../bench/useBenchKeys";
@@ -24,6 +24,7 @@ import { Centred } from "../look/Centred";
 import { colours } from "../look/colours";
 import { HopHead } from "../look/HopHead";
 import { useParts } from "../parts/useParts";
+import type { DraftHopProps, HopProps } from "./hopProps";
 import { partsOf } from "./parts";
 import { Shortcuts } from "./Shortcuts";
 import { TopBar } from "./TopBar";
@@ -43,20 +44,6 @@ export function CraftPage({ user }: { user: string }) {
       </Centred>
     );
   return <OpenCraft craft={craft.data} edit={edit} hop={hop} user={user} />;
-}
-
-export interface HopProps {
-  craft: Craft;
-  parts: ReturnType<typeof partsOf> & object;
-  /** Edits that were worked out from a draft name its version. */
-  edit: (change: ((document: CraftDocument) => CraftDocument) | Edit[], madeFor?: number) => void;
-}
-
-/** What the hops need that work before there is a bench. */
-export interface DraftHopProps {
-  craft: Craft;
-  catalogue: Parts;
-  edit: HopProps["edit"];
 }
 
 const DRAFT_VIEWS: Partial<Record<Hop, (props: DraftHopProps) => React.ReactNode>> = {

@@ -4,7 +4,7 @@ import { Link } from "react-router";
 import type { Craft, Edit, Finding, Hop } from "../api/types";
 import { known, useBenchStore, useSteady } from "../bench/useBench";
 import { hopPath, hopTitle } from "../chain/hops";
-import type { HopProps } from "../craft/CraftPage";
+import type { HopProps } from "../craft/hopProps";
 import { colours } from "../look/colours";
 
 const TONE = {

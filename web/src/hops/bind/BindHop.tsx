@@ -3,7 +3,7 @@ import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { api, taken } from "../../api/client";
 import type { BindReport, BindView } from "../../api/types";
 import { useSteady } from "../../bench/useBench";
-import type { HopProps } from "../../craft/CraftPage";
+import type { HopProps } from "../../craft/hopProps";
 import { colours } from "../../look/colours";
 import { HopHead } from "../../look/HopHead";
 import { BothEnds } from "./BothEnds";

@@ -2,7 +2,7 @@ import Box from "@mui/material/Box";
 import MenuItem from "@mui/material/MenuItem";
 import TextField from "@mui/material/TextField";
 import type { Budget, Craft } from "../../api/types";
-import type { HopProps } from "../../craft/CraftPage";
+import type { HopProps } from "../../craft/hopProps";
 import { colours, mono } from "../../look/colours";
 import { NumberField } from "../../look/NumberField";
 import { Panel } from "../../look/Panel";

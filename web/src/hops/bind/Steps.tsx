@@ -6,7 +6,7 @@ import { Link } from "react-router";
 import type { BindReport, Craft } from "../../api/types";
 import { sendHands } from "../../bench/useBench";
 import { hopPath, hopTitle } from "../../chain/hops";
-import type { HopProps } from "../../craft/CraftPage";
+import type { HopProps } from "../../craft/hopProps";
 import { colours, mono } from "../../look/colours";
 import { Panel } from "../../look/Panel";
 

@@ -3,11 +3,11 @@ import MenuItem from "@mui/material/MenuItem";
 import TextField from "@mui/material/TextField";
 import type { ReactNode } from "react";
 import type { KitView, Sensor } from "../../api/types";
-import type { DraftHopProps } from "../../craft/CraftPage";
+import type { DraftHopProps } from "../../craft/hopProps";
 import { colours, mono } from "../../look/colours";
 import { NumberField } from "../../look/NumberField";
 import { Panel } from "../../look/Panel";
-import { KitCheck } from "./KitHop";
+import { KitCheck } from "./KitCheck";
 
 type Ability = KitView["ability"];
 

@@ -1,13 +1,11 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
-import Checkbox from "@mui/material/Checkbox";
-import FormControlLabel from "@mui/material/FormControlLabel";
 import MenuItem from "@mui/material/MenuItem";
 import TextField from "@mui/material/TextField";
 import { useState } from "react";
 import { Link } from "react-router";
 import type { Part } from "../../api/types";
-import type { DraftHopProps } from "../../craft/CraftPage";
+import type { DraftHopProps } from "../../craft/hopProps";
 import { type Proposal, ProposalBox } from "../../craft/ProposalBox";
 import { type Doing, exchange, useForVersion, useKitView } from "../../craft/useWorkedOut";
 import { colours } from "../../look/colours";
@@ -231,15 +229,5 @@ function PartRow({
         <Box sx={{ width: 32 }} />
       )}
     </Box>
-  );
-}
-
-/** A yes or no of the kit. */
-export function KitCheck({ label, checked, onChange }: { label: string; checked: boolean; onChange: (checked: boolean) => void }) {
-  return (
-    <FormControlLabel
-      control={<Checkbox size="small" checked={checked} onChange={(_, to) => onChange(to)} sx={{ py: 0.25 }} />}
-      label={<span style={{ fontSize: 13.5 }}>{label}</span>}
-    />
   );
 }

@@ -1,7 +1,7 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import type { Edit, WorkedOut } from "../../api/types";
-import type { DraftHopProps } from "../../craft/CraftPage";
+import type { DraftHopProps } from "../../craft/hopProps";
 import { useForVersion, workOut } from "../../craft/useWorkedOut";
 import { colours } from "../../look/colours";
 import { Panel } from "../../look/Panel";

@@ -7,7 +7,7 @@ import ToggleButtonGroup from "@mui/material/ToggleButtonGroup";
 import { type ReactNode, useCallback, useState } from "react";
 import type { Recording, Report } from "../../api/types";
 import { doAct, sendHands, useBenchStore, useSteady } from "../../bench/useBench";
-import type { HopProps } from "../../craft/CraftPage";
+import type { HopProps } from "../../craft/hopProps";
 import { colours } from "../../look/colours";
 import { HopHead } from "../../look/HopHead";
 import { Panel } from "../../look/Panel";

@@ -7,7 +7,7 @@ import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tansta
 import { useEffect, useMemo, useState } from "react";
 import { api, taken } from "../../api/client";
 import type { Craft, PortComparison, ReadingView, Recording } from "../../api/types";
-import type { HopProps } from "../../craft/CraftPage";
+import type { HopProps } from "../../craft/hopProps";
 import { colours } from "../../look/colours";
 import { HopHead } from "../../look/HopHead";
 import { Problem } from "../../look/Problem";

@@ -1,7 +1,7 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import type { Craft, FlashView } from "../../api/types";
-import type { HopProps } from "../../craft/CraftPage";
+import type { HopProps } from "../../craft/hopProps";
 import { colours, mono } from "../../look/colours";
 import { Panel } from "../../look/Panel";
 import { useSettingsChoice } from "./useLoad";

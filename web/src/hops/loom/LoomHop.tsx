@@ -2,7 +2,7 @@ import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import { useState } from "react";
 import { Link } from "react-router";
-import type { DraftHopProps } from "../../craft/CraftPage";
+import type { DraftHopProps } from "../../craft/hopProps";
 import { useLoomView } from "../../craft/useWorkedOut";
 import { colours } from "../../look/colours";
 import { HopHead } from "../../look/HopHead";

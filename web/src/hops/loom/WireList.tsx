@@ -6,13 +6,13 @@ import { useQueryClient } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
 import type { LoomView } from "../../api/types";
 import { useSteady } from "../../bench/useBench";
-import type { DraftHopProps } from "../../craft/CraftPage";
+import type { DraftHopProps } from "../../craft/hopProps";
 import { ringOut, takeRingBack } from "../../craft/useWorkedOut";
 import { colours, mono } from "../../look/colours";
 import { Panel } from "../../look/Panel";
 import { Problem } from "../../look/Problem";
 import { useAsked } from "../../look/useAsked";
-import { moveWire } from "../portplan/PortPlanHop";
+import { moveWire } from "../portplan/moveWire";
 
 const INITIALS = "coin-bell-initials";
 

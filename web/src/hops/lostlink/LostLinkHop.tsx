@@ -3,7 +3,7 @@ import Button from "@mui/material/Button";
 import MenuItem from "@mui/material/MenuItem";
 import TextField from "@mui/material/TextField";
 import { sendHands, useBenchStore } from "../../bench/useBench";
-import type { HopProps } from "../../craft/CraftPage";
+import type { HopProps } from "../../craft/hopProps";
 import { colours, mono } from "../../look/colours";
 import { HopHead } from "../../look/HopHead";
 import { NumberField } from "../../look/NumberField";

@@ -7,14 +7,14 @@ import TextField from "@mui/material/TextField";
 import { useState } from "react";
 import type { Job, PlanView } from "../../api/types";
 import { useBenchStore, useSteady } from "../../bench/useBench";
-import type { DraftHopProps } from "../../craft/CraftPage";
+import type { DraftHopProps } from "../../craft/hopProps";
 import { solder } from "../../craft/useWorkedOut";
 import { colours, mono } from "../../look/colours";
 import { Panel } from "../../look/Panel";
 import { Problem } from "../../look/Problem";
 import { useAsked } from "../../look/useAsked";
+import { moveWire } from "./moveWire";
 import type { Chosen } from "./PatchPicture";
-import { moveWire } from "./PortPlanHop";
 
 const MOST_SPOTS = 6;
 

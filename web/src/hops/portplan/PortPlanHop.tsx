@@ -2,11 +2,12 @@ import Box from "@mui/material/Box";
 import { useState } from "react";
 import type { Finding } from "../../api/types";
 import { known, useSteady } from "../../bench/useBench";
-import type { DraftHopProps } from "../../craft/CraftPage";
+import type { DraftHopProps } from "../../craft/hopProps";
 import { usePlanView } from "../../craft/useWorkedOut";
 import { HopHead } from "../../look/HopHead";
 import { NoBoard } from "../NoBoard";
 import { DeviceCard, PadCard, PinCard } from "./Cards";
+import { moveWire } from "./moveWire";
 import { type Chosen, PatchPicture } from "./PatchPicture";
 import { PlanTable } from "./PlanTable";
 import { WorkItOut } from "./WorkItOut";
@@ -68,14 +69,4 @@ export function PortPlanHop(props: DraftHopProps) {
 /** Whether a finding is about a pad or a port, by the names in its place. */
 function names(finding: Finding, name: string): boolean {
   return finding.where.split(/[\s,()]+/).includes(name);
-}
-
-/** Solder one wire to another pad by hand; the check says what comes of it. */
-export function moveWire({ edit }: Pick<DraftHopProps, "edit">, device: string, pin: string, pad: string | null) {
-  edit((document) => {
-    const wiring = document.wiring ?? [];
-    const kept = wiring.filter((patch) => patch.device !== device || patch.pin !== pin);
-    document.wiring = pad === null ? kept : [...kept, { device, pin, pad, fixed: false, inverter: false }];
-    return document;
-  });
 }

@@ -4,7 +4,7 @@ import Checkbox from "@mui/material/Checkbox";
 import { memo, useState } from "react";
 import { api, taken } from "../../api/client";
 import type { Craft, Transmitter, TransmitterSetup } from "../../api/types";
-import type { HopProps } from "../../craft/CraftPage";
+import type { HopProps } from "../../craft/hopProps";
 import { type Proposal, ProposalBox } from "../../craft/ProposalBox";
 import { settled } from "../../craft/useDraft";
 import { type Answer, useForVersion } from "../../craft/useWorkedOut";

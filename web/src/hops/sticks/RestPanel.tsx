@@ -3,7 +3,7 @@ import Button from "@mui/material/Button";
 import { memo } from "react";
 import type { Craft } from "../../api/types";
 import { useBenchStore } from "../../bench/useBench";
-import type { HopProps } from "../../craft/CraftPage";
+import type { HopProps } from "../../craft/hopProps";
 import { colours, mono } from "../../look/colours";
 import { NumberField } from "../../look/NumberField";
 import { Panel } from "../../look/Panel";
