@@ -229,9 +229,9 @@ class RunningBench:
             self._run_on(self.bench)
             live = self.bench.live()
             self._beat.see(live, self._clock.now())
+            await self._record_jobs()  # whoever hears that a job has ended looks into the log
             await self._to_all(live.model_dump_json())
             await self._record_news()
-            await self._record_jobs()
         now = self._clock.now()
         if self._beat.due(now, None if self.bench else WAITING_REPORT_S):
             whole = self._beat.take_whole(now)
