@@ -259,6 +259,7 @@ class FlashSocketTest(OnTheSocket):
             self.assertTrue(viewer.act("flash", flash=self.order(keep_settings=False))["ok"])
             job = self.ended(viewer)
             self.assertEqual((job["state"], round(job["percent"])), ("failed", 40))
+            self.assertEqual(FlashRecord.objects.get().state, "failed", "it is in the log before anybody is told of it")
             self.assertTrue(any("Plug USB in again" in line for line in job["recover"]))
             viewer.say(type="hands", usb=True)
             viewer.until("live", lambda message: message["usb"])
