@@ -149,5 +149,7 @@ def offer(address: str, about: str) -> Path:
     folder = Path(settings.VAR) / OFFERS
     folder.mkdir(parents=True, exist_ok=True)
     file = folder / f"{os.getpid()}.json"
-    file.write_text(json.dumps(asdict(ThereIs(address, about))))
+    half = file.with_suffix(".half")  # whoever looks meanwhile must not take a half-written note for one that is left over
+    half.write_text(json.dumps(asdict(ThereIs(address, about))))
+    half.replace(file)
     return file

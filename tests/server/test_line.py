@@ -435,6 +435,25 @@ class AllowedTest(SimpleTestCase):
         os.close(master)
         os.close(slave)
 
+    def test_who_looks_while_an_offer_is_written_leaves_it_alone(self):
+        ended = threading.Event()
+
+        def look():
+            while not ended.is_set():
+                offered()
+
+        thread = threading.Thread(target=look)
+        thread.start()
+        try:
+            for number in range(300):
+                note = offer(f"/dev/pts/{number}", "a line")
+                self.assertTrue(note.exists())
+        finally:
+            ended.set()
+            thread.join()
+        self.assertEqual([each.address for each in offered()], ["/dev/pts/299"])
+        note.unlink()
+
     def test_offers_of_the_dead_are_cleared_away(self):
         note = offer("/dev/pts/99", "a line")
         self.assertIn("/dev/pts/99", [each.address for each in what_is_there()])
