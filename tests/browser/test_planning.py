@@ -205,6 +205,7 @@ class PortPlanTest(BrowserTest):
         page.get_by_role("button", name="Look at U2").click()
         card = page.get_by_role("region", name="R2 is U2")
         choose(page, "Job of U2", "free")
+        expect(card.get_by_role("combobox", name="Job of U2")).to_contain_text("free")  # saved: the card offers by the draft as it is
         choose(page, "Receiver protocol", "CRSF")
         both = card.get_by_role("group", name="Both, in order")
         expect(both).to_contain_text("No port has the receiver job yet")
