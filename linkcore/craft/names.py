@@ -75,7 +75,9 @@ def value_in_words(value: Any, path: str = "") -> str:
         if {"channel", "low", "high"} <= value.keys():
             band = f"CH{value['channel']} {value['low']:g} to {value['high']:g} us"
             return f"{value['mode']} at {band}" if "mode" in value else band
-        return " ".join(value_in_words(each) for each in value.values())
+        if value.keys() == {"low", "high"}:
+            return f"{value['low']:g} to {value['high']:g} us"
+        return ", ".join(value_in_words(each, name) for name, each in value.items())
     if isinstance(value, list):
         return ", ".join(value_in_words(each) for each in value)
     if isinstance(value, (int, float)):

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
-
 from linkcore.binding.ends import TOO_CLOSE_M
 from linkcore.craft.document import RECEIVER
 from linkcore.findings import Hop
@@ -11,12 +9,10 @@ from linkcore.kit.ability import sensor_states
 from linkcore.loom.netlist import wire_key
 from linkcore.lostlink.timeline import judge, predict
 from linkcore.modes.truth import truth_table
-
-if TYPE_CHECKING:
-    from linkcore.standins.bench import Bench
+from linkcore.standins.seen import SeenBench
 
 
-def bind_proven(bench: Bench) -> tuple[bool, str]:
+def bind_proven(bench: SeenBench) -> tuple[bool, str]:
     """Whether both ends were off and on again and found each other by themselves, and what that says, or what is missing."""
     link = bench.link
     after, within = link.cycle.back_after_s, link.receiver_part.binding.back_s
@@ -35,7 +31,7 @@ def bind_proven(bench: Bench) -> tuple[bool, str]:
     return True, f"The link came back by itself after {after:.2f} s; {within:g} s are allowed."
 
 
-def evidence(bench: Bench, hop: Hop) -> dict[str, object] | None:
+def evidence(bench: SeenBench, hop: Hop) -> dict[str, object] | None:
     """What was seen that proves the hop, or None."""
     board, running = bench.board, bench.board.running
     reading = bench.port_reading() if hop in ("port plan", "line") else None
@@ -67,7 +63,7 @@ def evidence(bench: Bench, hop: Hop) -> dict[str, object] | None:
     return None
 
 
-def wires_rung(bench: Bench) -> list[str]:
+def wires_rung(bench: SeenBench) -> list[str]:
     """Keys of wires that the signal rings out: frames that are read can only have come through the receiver's own line, its supply and its ground."""
     if not bench.port_reading().reads or not bench.path.heard_by(bench.board) or bench.path.chatter:
         return []

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from typing import TYPE_CHECKING
 
 from linkcore.craft.document import BoardSettings, CraftDocument
 from linkcore.findings import Hop
@@ -14,14 +13,12 @@ from linkcore.modes.truth import holds, switch_channels
 from linkcore.parts.axes import AXES, Axis, channel_of
 from linkcore.protocols.base import Frame
 from linkcore.standins.messages import BenchState
+from linkcore.standins.seen import SeenBench
 from linkcore.sticks.finder import ChannelFinder
 from linkcore.sticks.gimbals import PLACES
 from linkcore.sticks.lines import RestWatch
 from linkcore.sticks.measure import SticksMeasure
 from linkcore.sticks.travel import Places, predict_dialled
-
-if TYPE_CHECKING:
-    from linkcore.standins.bench import Bench
 
 QUIET_S = 0.12  # radio silence that counts as switched off rather than a few lost frames
 Foundations = Mapping[Hop, Mapping[str, str]]
@@ -30,7 +27,7 @@ Foundations = Mapping[Hop, Mapping[str, str]]
 class Measuring:
     """Everything that is measured on one bench, and when it counts no more."""
 
-    def __init__(self, bench: Bench, state: BenchState) -> None:
+    def __init__(self, bench: SeenBench, state: BenchState) -> None:
         self._bench = bench
         self.sticks = state.sticks
         self.switches = state.measured

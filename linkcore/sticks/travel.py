@@ -99,8 +99,8 @@ def tolerance_us(part: Transmitter) -> float:
 
 
 def near_us(part: Transmitter) -> float:
-    """How near a place is seen that is dialled as well as can be, us: rounded to raw counts, and with a stick's noise. Nearer readings ask for nothing."""
-    return tolerance_us(part) + part.count_us + NOISE_US
+    """How near a place is seen that is dialled as well as can be, us: a raw count is rounded on top."""
+    return tolerance_us(part) + part.count_us
 
 
 def plan_travel(number: int, channel: ChannelSetup, part: Transmitter, measured: Places, target: Places = TARGET) -> TravelPlan:
@@ -108,7 +108,8 @@ def plan_travel(number: int, channel: ChannelSetup, part: Transmitter, measured:
     values = [stick_value(us, channel, part) for us in _three(measured)]
     wanted = _three(target if measured.centre is not None else target.model_copy(update={"centre": None}))
     now = Dials.of(channel)
-    if all(abs(us - wish) <= near_us(part) for us, wish in zip(_three(measured), wanted, strict=True)):
+    near = near_us(part) + NOISE_US  # a reading that flickers about the line asks for nothing
+    if all(abs(us - wish) <= near for us, wish in zip(_three(measured), wanted, strict=True)):
         return TravelPlan(channel=number, measured=measured, now=now, dial=now, predicted=measured, unreachable=[], edits=[])
     dial = _solve(values, wanted, now, part, fixed_centre=measured.centre is None)
     seen = [in_counts(us, part) for us in _predict(values, dial.figures, part)]

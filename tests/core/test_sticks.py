@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 import random
 
+import numpy as np
 from django.test import SimpleTestCase
 
 import scenario
@@ -15,7 +16,7 @@ from linkcore.findings import Edit
 from linkcore.kit.exchange import exchange
 from linkcore.parts.catalogue import shipped
 from linkcore.parts.models import EndsLaw, Transmitter
-from linkcore.sticks.finder import ChannelFinder, Found, FoundAxis
+from linkcore.sticks.finder import ChannelFinder, Found, FoundAxis, _gains
 from linkcore.sticks.latency import latency
 from linkcore.sticks.lines import Noise, RestWatch, propose_deadband
 from linkcore.sticks.measure import Reached, SticksMeasure, check_sticks
@@ -23,7 +24,7 @@ from linkcore.sticks.memory import Memory, check_memory, in_counts, order_of, ou
 from linkcore.sticks.memory_file import read_memory, take_memory, write_memory
 from linkcore.sticks.mending import check_found
 from linkcore.sticks.surfaces import check_surfaces, surfaces_of
-from linkcore.sticks.travel import Places, beside_predicted, plan_travel, predict_dialled, tolerance_us
+from linkcore.sticks.travel import NOISE_US, Places, beside_predicted, near_us, plan_travel, predict_dialled, tolerance_us
 from tests.crafts import crsf_craft, sbus_craft
 from tests.thumbs import dialling_case, session
 
@@ -294,6 +295,17 @@ class TravelTest(SimpleTestCase):
         self.assertEqual(
             beside_predicted(Places(low=1000, centre=None, high=2000), Places(low=1000, centre=None, high=1960), HARROW), "40 us off what was predicted"
         )
+
+    def test_a_reading_that_flickers_about_its_target_asks_for_nothing(self):
+        channel = ChannelSetup(source="aileron")
+        near = near_us(HARROW) + NOISE_US
+        for off in (near, -near):
+            self.assertEqual(plan_travel(1, channel, HARROW, Places(low=1000 + off, centre=1500 - off, high=2000 + off)).edits, [])
+        self.assertNotEqual(plan_travel(1, channel, HARROW, Places(low=1000 + 2 * near, centre=1500, high=2000)).edits, [])
+
+    def test_a_move_of_a_few_samples_is_no_error(self):
+        thumbs, values = np.array([[0.0, 0.0, 0.0, 0.0], [0.0, 0.0, 1.0, 0.0]]), np.array([[0.0, 0.0], [500.0, 0.0]])
+        self.assertAlmostEqual(_gains(thumbs, values)[2][0], 500.0)
 
     def test_what_is_right_is_left_alone(self):
         channel = ChannelSetup(source="aileron")
