@@ -64,6 +64,8 @@ NOW, LOW, CENTRE, HIGH = 1, 2, 3, 4
 
 
 class BenchTest(BrowserTest):
+    pace = 1.0  # a board that starts is to be seen doing so
+
     @in_browser
     def test_power_bind_and_air_show_themselves_everywhere(self, people):
         page = people.open("Curlew", "Line")

@@ -20,6 +20,7 @@ def choose(page, label, option):
 
 class LoadTest(BrowserTest):
     as_flashed = True
+    pace = 2.0  # a flash job is to be seen on its way
 
     @in_browser
     def test_avocets_receiver_is_flashed_through_the_board_to_match_and_a_pulled_cable_is_recovered(self, people):
