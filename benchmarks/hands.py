@@ -7,14 +7,14 @@ import time
 from typing import Any
 
 from linkcore.craft.document import ModeBand
-from linkcore.modes.detents import Detent, SwitchMeasure
-from linkcore.modes.suggest import suggest_bands
-from linkcore.modes.truth import truth_table
+from linkcore.devices.model_memory import law_us, output_us
+from linkcore.hops.sticks.finder import ChannelFinder, Found
+from linkcore.hops.sticks.travel import HIGH_US, LOW_US, Places, plan_travel
+from linkcore.hops.switchboard.detents import Detent, SwitchMeasure
+from linkcore.hops.switchboard.suggest import suggest_bands
+from linkcore.hops.switchboard.truth import truth_table
 from linkcore.parts.catalogue import shipped
 from linkcore.parts.models import Switch, Transmitter
-from linkcore.sticks.finder import ChannelFinder, Found
-from linkcore.sticks.memory import law_us, output_us
-from linkcore.sticks.travel import HIGH_US, LOW_US, Places, plan_travel
 from tests.bands import SCALE, best_by_trying_all, case
 from tests.crafts import sbus_craft
 from tests.thumbs import Session, dialling_case, session

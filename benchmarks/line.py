@@ -7,8 +7,8 @@ import time
 from pathlib import Path
 from typing import Any
 
-from linkcore.line.foreign import nmea_sentences
-from linkcore.line.identify import identify_edges
+from linkcore.hops.line.foreign import nmea_sentences
+from linkcore.hops.line.identify import identify_edges
 from linkcore.protocols.registry import PROTOCOLS, SERIAL_PROTOCOLS
 from linkcore.signal.edges import Edges
 from linkcore.signal.uart import UartSettings, send

@@ -7,7 +7,7 @@ import re
 import time
 from typing import Any
 
-from linkcore.images.hexfile import Content, read_hex, write_hex
+from linkcore.devices.hexfile import Content, read_hex, write_hex
 from tests.crafts import crsf_craft, sbus_craft
 from tests.hazards import bind_mishap, mishap, right
 from tests.kits import every_receiver

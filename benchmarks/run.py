@@ -20,12 +20,12 @@ from benchmarks.load import mishaps, progress, reading
 from linkcore.craft.document import Fitted, Kit, apply_edits
 from linkcore.craft.parts import KitParts
 from linkcore.craft.starting import new_craft
-from linkcore.loom.netlist import plan_edits
-from linkcore.loom.rules import check_loom
-from linkcore.ports.planner import work_out
-from linkcore.ports.rules import check_ports
+from linkcore.hops.loom.rules import check_loom
+from linkcore.hops.port_plan.rules import check_ports
 from linkcore.protocols import crsf
 from linkcore.signal.uart import send
+from linkcore.wiring.netlist import plan_edits
+from linkcore.wiring.planner import work_out
 
 ROOT = Path(__file__).resolve().parent.parent
 CAPTURE_S = 60
@@ -114,8 +114,8 @@ def decode_memory_note() -> list[Row]:
 
 
 def bench_speed() -> list[Row]:
-    from linkcore.standins.bench import Bench
-    from linkcore.standins.report import Reporter
+    from linkcore.bench.bench import Bench
+    from linkcore.bench.report import Reporter
     from tests.crafts import crsf_craft
 
     seconds = 20.0
@@ -165,7 +165,7 @@ def planning() -> list[Row]:
 
     worked = median_ms(lambda: work_out(craft, parts), 20)
     explained = median_ms(lambda: work_out(crowded, crowded_parts), 10)
-    checked = median_ms(lambda: (check_loom(wired, wired_parts), check_ports(wired, wired.settings, wired_parts)), 50)
+    checked = median_ms(lambda: (check_loom(wired, wired_parts), check_ports(wired, wired_parts)), 50)
     return [
         ("largest board, 12 devices: plans", f"{worked:.0f} ms (median of 20)", "under 150 ms warm", worked < 150),
         ("the same, crowded: why there is none", f"{explained:.0f} ms (median of 10)", "under 1000 ms", explained < 1000),

@@ -17,25 +17,27 @@ from typing import Any, TextIO
 from pydantic import BaseModel
 
 from commands.frames import FramesError, read_frames
+from linkcore.bench.from_frames import heard_in
 from linkcore.craft.document import CraftDocument, CraftError, load
-from linkcore.craft.parts import KitParts, unknown_parts
+from linkcore.craft.parts import KitParts
+from linkcore.devices.modes import lacking, switch_channels
 from linkcore.findings import Finding
-from linkcore.loom.netlist import plan_edits, rail_loads, usb_load, wire_list
-from linkcore.loom.rules import check_loom
-from linkcore.modes.catalogue import lacking
-from linkcore.modes.detents import SwitchMeasure, as_known, known_detents
-from linkcore.modes.from_frames import heard_in
-from linkcore.modes.rules import check_switches
-from linkcore.modes.suggest import suggest_all
-from linkcore.modes.truth import switch_channels, truth_table
+from linkcore.hops.kit.rules import unknown_parts
+from linkcore.hops.loom.rules import check_loom
+from linkcore.hops.port_plan.rules import check_ports
+from linkcore.hops.sticks.lines import propose_deadband, step_us
+from linkcore.hops.sticks.measure import SticksMeasure
+from linkcore.hops.sticks.rules import check_sticks
+from linkcore.hops.sticks.travel import Places, plan_travel
+from linkcore.hops.switchboard.detents import SwitchMeasure, as_known, known_detents
+from linkcore.hops.switchboard.rules import check_switches
+from linkcore.hops.switchboard.suggest import suggest_all
+from linkcore.hops.switchboard.truth import truth_table
 from linkcore.parts.axes import AXES, Axis, channel_of
 from linkcore.parts.catalogue import PartError, UnknownPart, shipped
 from linkcore.parts.files import read_parts
-from linkcore.ports.planner import work_out
-from linkcore.ports.rules import check_ports
-from linkcore.sticks.lines import propose_deadband, step_us
-from linkcore.sticks.measure import SticksMeasure, check_sticks
-from linkcore.sticks.travel import Places, plan_travel
+from linkcore.wiring.netlist import plan_edits, rail_loads, usb_load, wire_list
+from linkcore.wiring.planner import work_out
 
 Answer = tuple[dict[str, Any], int]
 
@@ -54,7 +56,7 @@ def calc_ports(document: CraftDocument, parts: KitParts, _heard: Heard) -> Answe
     """Plans with the edits that take them, or the clash; and what the check says of the document as it is."""
     _ = parts.board  # raises where there is none
     worked = work_out(document, parts)
-    findings = [*unknown_parts(parts), *check_ports(document, document.settings, parts)]
+    findings = [*unknown_parts(parts), *check_ports(document, parts)]
     plans = [plan.model_dump(mode="json") | {"edits": _data(plan_edits(document, parts, plan))} for plan in worked.plans]
     return {"plans": plans, "clash": _data(worked.clash), "findings": _data(findings)}, 3 if worked.clash else 0
 
@@ -90,7 +92,7 @@ def calc_travel(document: CraftDocument, parts: KitParts, heard: Heard) -> Answe
             whole &= not plan.unreachable
             told |= plan.model_dump(mode="json")
         axes.append(told)
-    deadband = propose_deadband(sticks.noise, step_us(document, parts))
+    deadband = propose_deadband(sticks.noise, step_us(parts))
     answer = {
         "transmitter": part.id,
         "found": sticks.found.model_dump(mode="json") | {"order": sticks.found.order},
@@ -98,7 +100,7 @@ def calc_travel(document: CraftDocument, parts: KitParts, heard: Heard) -> Answe
         "noise": {axis: noise.model_dump() for axis, noise in sticks.noise.items()},
         "deadband": deadband.model_dump(mode="json") if deadband else None,
         "left_out": heard.left_out,
-        "findings": _data(check_sticks(document, document.settings, parts, sticks)),
+        "findings": _data(check_sticks(document, parts, sticks)),
     }
     return answer, 0 if whole else 3
 
@@ -112,7 +114,7 @@ def calc_bands(document: CraftDocument, parts: KitParts, heard: Heard) -> Answer
         detents, seen = known_detents(document, part, heard.switches, channel)
         source = document.transmitter.source(channel)
         switches.append({"channel": channel, "source": source, "measured": seen, "detents": [[each.value, each.jitter] for each in detents]})
-    findings = check_switches(document, document.settings, heard.switches, parts)
+    findings = check_switches(document, parts, heard.switches)
     answer = {"switches": switches, "suggestion": suggestion.model_dump(mode="json"), "left_out": heard.left_out, "findings": _data(findings)}
     return answer, 3 if suggestion.why_not else 0
 

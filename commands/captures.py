@@ -10,7 +10,7 @@ from typing import IO
 
 import numpy as np
 
-from linkcore.line.identify import Identified, identify_bytes, identify_edges
+from linkcore.hops.line.identify import Identified, identify_bytes, identify_edges
 from linkcore.signal.edges import NO_TIMES, Edges, Times
 from linkcore.signal.recordings import Recording, RecordingError
 from linkcore.signal.table import CsvReader

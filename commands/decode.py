@@ -17,7 +17,7 @@ from typing import TextIO
 import numpy as np
 
 from commands.captures import Source, identify
-from linkcore.line.identify import Identified, reader_of
+from linkcore.hops.line.identify import Identified, reader_of
 from linkcore.protocols.base import BadFrame, ChannelFrame, Frame, LineReader, PollFrame, ProtocolSpec, PulseSpec, SerialSpec
 from linkcore.protocols.registry import protocol
 from linkcore.signal.recordings import RecordingError

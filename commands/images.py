@@ -12,10 +12,10 @@ from collections.abc import Sequence
 from pathlib import Path
 from typing import TextIO
 
-from linkcore.images.check import remarks
-from linkcore.images.factory import flash_of
-from linkcore.images.facts import ImageError, facts_in
-from linkcore.images.hexfile import read_named, write_hex
+from linkcore.devices.factory import flash_of
+from linkcore.devices.hexfile import read_named, write_hex
+from linkcore.devices.image_facts import ImageError, facts_in
+from linkcore.hops.load.rules import remarks
 from linkcore.parts.catalogue import shipped
 from scenario.images import scenario_images
 

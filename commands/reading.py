@@ -19,8 +19,8 @@ import numpy as np
 
 from commands.captures import Source, identify
 from commands.decode import Counts, frame_line
-from linkcore.line.identify import reader_of
-from linkcore.line.inspect import letter
+from linkcore.hops.line.identify import reader_of
+from linkcore.hops.line.inspect import letter
 from linkcore.protocols.base import BadFrame, Frame, PollFrame, SerialSpec
 from linkcore.protocols.registry import protocol
 from linkcore.signal.recordings import RecordingError

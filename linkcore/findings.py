@@ -3,13 +3,25 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Any, Literal
+from typing import Annotated, Any, Literal, get_args
 
-from pydantic import BaseModel, ConfigDict
+from pydantic import BaseModel, ConfigDict, GetJsonSchemaHandler
+from pydantic.json_schema import JsonSchemaValue
+from pydantic_core import CoreSchema
 
 Severity = Literal["stop", "warn", "note"]
-Hop = Literal["kit", "port plan", "loom", "load", "bind", "line", "sticks", "switchboard", "lost link"]
-HOPS: tuple[Hop, ...] = ("kit", "port plan", "loom", "load", "bind", "line", "sticks", "switchboard", "lost link")
+SEVERITIES: tuple[Severity, ...] = get_args(Severity)
+HOP_KEYS: list[str] = []  # filled by the registry of hops, in their order
+
+
+class _AmongTheHops:
+    """A hop's key in the schema: one of those that are registered."""
+
+    def __get_pydantic_json_schema__(self, schema: CoreSchema, handler: GetJsonSchemaHandler) -> JsonSchemaValue:
+        return {**handler(schema), "enum": list(HOP_KEYS)} if HOP_KEYS else handler(schema)
+
+
+HopKey = Annotated[str, _AmongTheHops()]
 
 
 class Edit(BaseModel):
@@ -41,7 +53,7 @@ class Finding(BaseModel):
     model_config = ConfigDict(frozen=True)
     code: str
     severity: Severity
-    hop: Hop
+    hop: HopKey
     where: str
     what: str
     why: str
@@ -52,7 +64,7 @@ class Finding(BaseModel):
 class Check:
     """How one hop's check says its findings."""
 
-    hop: Hop
+    hop: HopKey
 
     def stop(self, code: str, where: str, what: str, why: str, *mends: Mend) -> Finding:
         """It cannot work so."""

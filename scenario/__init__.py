@@ -5,7 +5,7 @@ from __future__ import annotations
 from linkcore.craft.document import Band, CraftDocument, Fitted, Kit, LostLink, ModeBand, Patch, ReceiverInput, Wants
 from linkcore.craft.parts import KitParts
 from linkcore.craft.starting import new_craft
-from linkcore.loom.netlist import wires_for
+from linkcore.wiring.netlist import wires_for
 
 
 def curlew() -> CraftDocument:

@@ -4,13 +4,14 @@ from __future__ import annotations
 
 from typing import Any
 
+from linkcore.bench.bench import Bench
+from linkcore.bench.messages import BenchState, Hands
 from linkcore.craft.document import CraftDocument
 from linkcore.craft.parts import KitParts
-from linkcore.images.devices import devices_of, running
+from linkcore.devices.firmware import devices_of, running
 from linkcore.parts.catalogue import shipped
-from linkcore.standins.bench import Bench
 from linkcore.standins.bootloader import DeviceKept
-from linkcore.standins.messages import BenchState, Hands, Stick
+from linkcore.standins.hands import Stick
 from scenario.images import scenario_images
 
 

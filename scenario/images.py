@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from linkcore.images.factory import Flashable, build, factory_facts, facts_for, flashable, program_kilobytes
-from linkcore.images.facts import ImageFacts, SettingsFormat
-from linkcore.images.hexfile import Content
+from linkcore.devices.factory import Flashable, build, factory_facts, facts_for, flashable, program_kilobytes
+from linkcore.devices.hexfile import Content
+from linkcore.devices.image_facts import ImageFacts, SettingsFormat
 from linkcore.parts.catalogue import Catalogue
 from linkcore.parts.models import Radio, Region
 

@@ -6,15 +6,15 @@ from typing import Any
 
 from pydantic.json_schema import models_json_schema
 
+from linkcore.bench.messages import Act, Answer, Hands, Live, Look, Report, Trouble, Waiting
 from linkcore.craft.document import CraftDocument
 from linkcore.findings import Edit
-from linkcore.standins.messages import Act, Answer, Hands, Live, Report, Trouble, Waiting
 from server.captures.views import ReadingNews
 from server.schema import described
 from server.tap.messages import OpenTap, TapAct, TapState
 
 _TOLD = (Answer, Live, Report, Trouble, Waiting, TapState, ReadingNews)  # over a WebSocket, or as lines of a stream
-_TAKEN = (Hands, Act, OpenTap, TapAct, CraftDocument, Edit)  # what a browser sends may leave out what has a default
+_TAKEN = (Hands, Act, Look, OpenTap, TapAct, CraftDocument, Edit)  # what a browser sends may leave out what has a default
 
 
 def add_core_models(result: dict[str, Any], **_: Any) -> dict[str, Any]:

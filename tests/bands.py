@@ -5,10 +5,10 @@ from __future__ import annotations
 import random
 from itertools import combinations, pairwise
 
-from linkcore.modes.catalogue import exclude_each_other
-from linkcore.modes.clearance import band_clearance
-from linkcore.modes.detents import Detent
-from linkcore.modes.suggest import STEP_US
+from linkcore.devices.modes import exclude_each_other
+from linkcore.hops.switchboard.clearance import band_clearance
+from linkcore.hops.switchboard.detents import Detent
+from linkcore.hops.switchboard.suggest import STEP_US
 
 SCALE = (950.0, 1250.0)
 LEAST_GAP_US = 45

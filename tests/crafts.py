@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
-from linkcore.craft.document import Band, CraftDocument, Kit, ModeBand, Patch, ReceiverInput
+from linkcore.craft.document import Band, BoardSettings, CraftDocument, Kit, ModeBand, Patch, ReceiverInput
+from linkcore.craft.parts import KitParts
 from linkcore.craft.starting import new_craft
+from linkcore.reads import SECTIONS, Whole
 from linkcore.standins.radio import StandInReceiver
 
 
@@ -38,3 +40,14 @@ def bound(receiver: StandInReceiver) -> StandInReceiver:
     receiver.end.identity = bytes(8)
     receiver.power(True, 0.0)
     return receiver
+
+
+def whole_of(craft: CraftDocument, settings: BoardSettings | None = None) -> Whole:
+    """All that is known of a craft fresh from its makers, judged by the draft or by other settings."""
+    return Whole(craft, settings or craft.settings, KitParts.of(craft))
+
+
+def changed_sections(before: CraftDocument, after: CraftDocument) -> set[str]:
+    """What a proof could rest on that is another in `after`."""
+    one, other = whole_of(before), whole_of(after)
+    return {key for key in SECTIONS if one.digest(key) != other.digest(key)}

@@ -5,20 +5,24 @@ from __future__ import annotations
 import contextlib
 import random
 
+from linkcore.bench.bench import Bench
+from linkcore.bench.messages import BenchState, Hands
 from linkcore.craft.document import apply_edits
+from linkcore.devices.board_api import Refused
+from linkcore.devices.flash_job import Fault, FlashOrder, JobState
 from linkcore.findings import Edit
-from linkcore.images.flashing import FlashOrder, JobState
+from linkcore.hops.bind.view import BindTold, tell
 from linkcore.parts.catalogue import shipped
-from linkcore.standins.bench import Bench
-from linkcore.standins.bind_view import bind_report
-from linkcore.standins.board import Refused
-from linkcore.standins.bootloader import Fault
-from linkcore.standins.messages import BenchState, Hands
 from scenario.images import scenario_images
 
 FAULTS = ("none", "cable pulled", "power lost", "bad page", "busy port", "charge-only cable", "no driver")
 IMAGES = {name: (facts, content) for name, facts, content in scenario_images(shipped())}
 PATIENCE_S = 60.0
+
+
+def bind_told(bench: Bench) -> BindTold:
+    """What is told of the bind."""
+    return tell(bench.whole, bench.observed)
 
 
 class Pilot:
@@ -144,7 +148,7 @@ class Pilot:
         """Follow the steps until the bind is proven; what was done, in order."""
         done = []
         while len(done) < most:
-            report = bind_report(self.bench)
+            report = bind_told(self.bench)
             if report.proven:
                 return done
             self.undo(report.hindrances)
@@ -153,7 +157,7 @@ class Pilot:
                 step = "Transmitter off and on again"
             done.append(step)
             self.follow(step, report)
-        raise AssertionError(f"not bound after {most} steps: {bind_report(self.bench).verdict} {done[-6:]}")
+        raise AssertionError(f"not bound after {most} steps: {bind_told(self.bench).verdict} {done[-6:]}")
 
     def undo(self, hindrances: list[str]) -> None:
         """Put right what keeps both ends from binding."""
@@ -237,7 +241,7 @@ def bind_mishap(document, seed: int) -> dict[str, object]:
         ("none", "too close", "too far", "other model", "transmitter off", "supply away", "board off", "waits too long", "left in bind", "killed", "forgotten")
     )
     for _ in range(rng.randrange(8)):
-        report = bind_report(bench)
+        report = bind_told(bench)
         step = next((step.text for step in report.steps if step.next), None)
         if step:
             pilot.follow(step, report)
@@ -269,7 +273,7 @@ def bind_mishap(document, seed: int) -> dict[str, object]:
         "what": f"{bench.link.way}, {wrong}",
         "over": True,
         "runs": bench.link.knows,
-        "whole": bind_report(bench).proven and not bench.board.stored.bind_count,
+        "whole": bind_told(bench).proven and not bench.board.stored.bind_count,
         "says": done,
     }
 

@@ -7,11 +7,11 @@ import random
 from linkcore.craft.document import CraftDocument, Fitted, Kit, Patch, Wants, apply_edits
 from linkcore.craft.parts import KitParts
 from linkcore.craft.starting import new_craft
-from linkcore.loom.netlist import plan_edits
 from linkcore.parts.catalogue import shipped
 from linkcore.parts.models import Board, Module, Peripheral, Receiver, Transmitter
-from linkcore.ports.demands import demands_of, placements
-from linkcore.ports.planner import work_out
+from linkcore.wiring.demands import demands_of, placements
+from linkcore.wiring.netlist import plan_edits
+from linkcore.wiring.planner import work_out
 
 
 def random_craft(rng: random.Random, most_devices: int = 9) -> CraftDocument:

@@ -7,10 +7,10 @@ from dataclasses import dataclass, field
 from itertools import permutations
 
 from linkcore.craft.document import ChannelSetup
+from linkcore.devices.gimbals import PLACES, STICKS
 from linkcore.parts.axes import STICK_AXES, STICK_OF_LETTER
 from linkcore.parts.catalogue import shipped
 from linkcore.parts.models import EndsLaw, Transmitter
-from linkcore.sticks.gimbals import PLACES, STICKS
 
 ORDERS = ["".join(order) for order in permutations("AETR")]
 PUSHES = {"aileron": 1, "elevator": 2, "rudder": 3}

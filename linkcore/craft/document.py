@@ -2,9 +2,8 @@
 
 from __future__ import annotations
 
-import hashlib
-import json
 from collections.abc import Iterable, Mapping
+from dataclasses import dataclass
 from typing import Annotated, Any, Literal
 
 from jsonpatch import JsonPatch, JsonPatchException
@@ -41,6 +40,21 @@ Response = Literal["drop", "land"]
 Layout = Literal["plain", "helicopter", "elevons", "flaps"]
 
 
+@dataclass(frozen=True)
+class Later:
+    """Marks a field that came after the first version: what proofs rest on counts it only where it is used."""
+
+
+@dataclass(frozen=True)
+class KeptAs:
+    """Marks a field that was renamed: what proofs rest on knows it by its old name."""
+
+    name: str
+
+
+LATER = Later()
+
+
 class _Section(BaseModel):
     model_config = ConfigDict(extra="forbid")
 
@@ -66,9 +80,9 @@ class Kit(_Section):
     board: str = ""
     receiver: str = ""
     transmitter: str = ""
-    module: str = ""
+    module: Annotated[str, LATER] = ""
     devices: list[Fitted] = Field(default_factory=list, max_length=32)
-    jumper_fitted: bool = Field(False, description="Whether the receiver's jumper is on")
+    jumper_fitted: Annotated[bool, LATER] = Field(False, description="Whether the receiver's jumper is on")
 
     @model_validator(mode="after")
     def _names_once(self) -> Kit:
@@ -117,7 +131,7 @@ class ChannelSetup(_Section):
     sub_trim_us: float = Field(0, ge=-200, le=200)
     travel_low_percent: float = Field(125, ge=0, le=150)
     travel_high_percent: float = Field(125, ge=0, le=150)
-    curve: list[Annotated[float, Field(ge=-100, le=100)]] = Field(default_factory=list, max_length=17)
+    curve: Annotated[list[Annotated[float, Field(ge=-100, le=100)]], LATER] = Field(default_factory=list, max_length=17)
 
     @model_validator(mode="after")
     def _two_points(self) -> ChannelSetup:
@@ -151,15 +165,15 @@ class TransmitterSetup(_Section):
     """
 
     made_for: str = Field("", max_length=40)
-    slot: int = Field(1, ge=1, le=10)
-    module: Literal["own radio", "module bay"] | None = None
-    layout: Layout = "plain"
+    slot: Annotated[int, LATER] = Field(1, ge=1, le=10)
+    module: Annotated[Literal["own radio", "module bay"] | None, LATER] = None
+    layout: Annotated[Layout, LATER] = "plain"
     stick_mode: Literal[1, 2, 3, 4] = 2
     channel_order: ChannelOrder = "AETR"
     channels: list[ChannelSetup] = Field(min_length=4, max_length=16)
-    mixes: list[Mix] = Field(default_factory=list, max_length=32)
-    rates: list[Rate] = Field(default_factory=list, max_length=16)
-    trims_us: dict[StickAxis, Annotated[float, Field(ge=-200, le=200)]] = Field(default_factory=dict)
+    mixes: Annotated[list[Mix], LATER] = Field(default_factory=list, max_length=32)
+    rates: Annotated[list[Rate], LATER] = Field(default_factory=list, max_length=16)
+    trims_us: Annotated[dict[StickAxis, Annotated[float, Field(ge=-200, le=200)]], LATER] = Field(default_factory=dict)
 
     def source(self, channel: int) -> str:
         """What drives a channel (from 1); empty where nothing does."""
@@ -316,46 +330,6 @@ def first_fault(error: ValidationError) -> str:
     place = "/".join(str(step) for step in first["loc"]) or "document"
     more = f" ({error.error_count() - 1} more)" if error.error_count() > 1 else ""
     return f"{place}: {first['msg'].removeprefix('Value error, ')}{more}"
-
-
-def _digest(value: Any) -> str:
-    text = json.dumps(value, sort_keys=True, separators=(",", ":"))
-    return hashlib.sha256(text.encode()).hexdigest()[:16]
-
-
-def section_hashes(document: CraftDocument, on_board: BoardSettings | None = None, more: Mapping[str, Any] | None = None) -> dict[str, str]:
-    """A hash for each section; with `on_board`, the board's sections are those it really runs instead of the draft's. `more`: sections of what the devices hold.
-
-    The receiver's wires and the other devices' are sections of their own, so that a new GPS leaves the link's proofs alone.
-    """
-    data = document.model_dump(mode="json")
-    kit = data["kit"]
-    devices = sorted((device["name"], device["part"]) for device in kit.pop("devices"))
-    for extra in ("module", "jumper_fitted"):
-        if not kit[extra]:
-            del kit[extra]
-    wires = sorted([patch["device"], patch["pin"], patch["pad"], patch["inverter"]] for patch in data["wiring"])  # the order of the list joins nothing
-    sections = {
-        "kit": kit,
-        "devices": devices,
-        "wants": data["wants"],
-        "wiring": [wire for wire in wires if wire[0] == RECEIVER],
-        "wiring of devices": [wire for wire in wires if wire[0] != RECEIVER],
-        "transmitter": _memory(data["transmitter"]),
-        "receiver": data["receiver"],
-    }
-    settings = on_board.model_dump(mode="json") if on_board else data["settings"]
-    hashes = {name: _digest(value) for name, value in sections.items()}
-    hashes |= {name: _digest(value) for name, value in (more or {}).items()}
-    return hashes | {f"settings/{name}": _digest(value) for name, value in settings.items()}
-
-
-def _memory(setup: dict[str, Any]) -> dict[str, Any]:
-    """A model memory for hashing: what it may hold beyond the first version of the document counts only where it is used."""
-    plain: dict[str, Any] = {"slot": 1, "module": None, "layout": "plain", "mixes": [], "rates": [], "trims_us": {}}
-    kept = {name: value for name, value in setup.items() if name != "made_for" and (name not in plain or value != plain[name])}
-    kept["channels"] = [{name: value for name, value in channel.items() if name != "curve" or value} for channel in setup["channels"]]
-    return kept
 
 
 def apply_edits(document: CraftDocument, edits: Iterable[Edit]) -> CraftDocument:

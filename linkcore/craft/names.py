@@ -58,11 +58,22 @@ def _in_a_list(steps: Sequence[str]) -> str:
     return "/".join(steps)
 
 
+_ELSEWHERE = {
+    "parts": "facts of the kit's parts",
+    "parts of devices": "facts of the devices",
+    "bind": "bind",
+    "made for": "whose model memory it is",
+    "servos_turned": "surfaces as looked at",
+    "acro_wanted": "acro as wanted",
+    "air": "link budget",
+}
+
+
 def section_name(section: str) -> str:
     """A section that a proof rests on, in running text."""
     if section.startswith("settings/"):
         return setting_name(section.removeprefix("settings/")).lower()
-    return section
+    return _ELSEWHERE.get(section, section)
 
 
 def value_in_words(value: Any, path: str = "") -> str:

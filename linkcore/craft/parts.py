@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import TypeVar
 
 from linkcore.craft.document import RECEIVER, CraftDocument
-from linkcore.findings import Finding
 from linkcore.parts.catalogue import Catalogue, P, UnknownPart, shipped
-from linkcore.parts.models import Board, Module, Output, Peripheral, Pin, Radio, Receiver, Supply, Transmitter
+from linkcore.parts.models import Board, Module, Output, Peripheral, Pin, Radio, Receiver, Sensor, Supply, Transmitter
 
 Q = TypeVar("Q", Board, Receiver, Transmitter)
 
@@ -23,7 +22,7 @@ class Missing:
 
 @dataclass(frozen=True)
 class KitParts:
-    """The parts of one craft. `board`, `receiver` and `transmitter` raise UnknownPart where there is none."""
+    """The parts of one craft. `board`, `receiver` and `transmitter` raise UnknownPart where there is none; `spoken`: the receiver's output that counts, with wires and jumper as they are."""
 
     catalogue: Catalogue
     maybe_board: Board | None = None
@@ -32,6 +31,7 @@ class KitParts:
     module: Module | None = None
     devices: dict[str, Peripheral] = field(default_factory=dict)
     missing: tuple[Missing, ...] = ()
+    spoken: Output | None = None
 
     @classmethod
     def of(cls, document: CraftDocument, catalogue: Catalogue | None = None) -> KitParts:
@@ -51,7 +51,22 @@ class KitParts:
         transmitter = find(Transmitter, "transmitter", kit.transmitter)
         module = find(Module, "module", kit.module) if kit.module else None
         devices = {each.name: part for each in kit.devices if (part := find(Peripheral, each.name, each.part)) is not None}
-        return cls(known, board, receiver, transmitter, module, devices, tuple(missing))
+        spoken = spoken_output(document, receiver) if receiver else None
+        return cls(known, board, receiver, transmitter, module, devices, tuple(missing), spoken)
+
+    def speaking(self, document: CraftDocument) -> KitParts:
+        """The same parts where wires, jumper or wished protocol are those of another document."""
+        return replace(self, spoken=spoken_output(document, self.maybe_receiver) if self.maybe_receiver else None)
+
+    @property
+    def sensors(self) -> dict[Sensor, list[str]]:
+        """Every sensor that is fitted, and which parts have it: the board by its own name, a device by what it is called here."""
+        fitted: dict[Sensor, list[str]] = {}
+        with_sensors: dict[str, Board | Peripheral] = {**({self.maybe_board.name: self.maybe_board} if self.maybe_board else {}), **self.devices}
+        for name, part in with_sensors.items():
+            for sensor in part.sensors:
+                fitted.setdefault(sensor, []).append(name)
+        return fitted
 
     @property
     def whole(self) -> bool:
@@ -129,20 +144,3 @@ def spoken_output(document: CraftDocument, receiver: Receiver) -> Output | None:
         if set_to or choice:
             return (set_to or choice)[0]
     return None
-
-
-def unknown_parts(parts: KitParts) -> list[Finding]:
-    """A finding for every part that the craft names and the catalogue does not have (any more)."""
-    return [
-        Finding(
-            code="kit.no-such-part",
-            severity="stop",
-            hop="kit",
-            where=each.role,
-            what=f"The catalogue has no {each.part_id} for the {each.role}.",
-            why="Nothing can be worked out from a part whose facts are not known.",
-            mends=(),
-        )
-        for each in parts.missing
-        if each.part_id
-    ]

@@ -1,4 +1,4 @@
-"""What a receiver puts on its wires while no radio frame comes: the one rule, for the stand-in and for what is predicted of the lost link."""
+"""What receiver and board do while no radio frame comes: the one rule, for the stand-ins and for what is predicted of the lost link."""
 
 from __future__ import annotations
 
@@ -7,6 +7,8 @@ from typing import Literal
 
 from linkcore.parts.models import OnLoss, Receiver
 from linkcore.protocols.base import Wire
+
+LAND_S = 4.0  # from the response *land* until the motors stop
 
 
 @dataclass(frozen=True)

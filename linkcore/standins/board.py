@@ -2,19 +2,20 @@
 
 from __future__ import annotations
 
-from collections import deque
 from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
-from typing import Literal
 
 import numpy as np
 
 from linkcore.craft.document import BoardSettings
-from linkcore.images.carry_over import without_dropped
-from linkcore.images.facts import SettingsFormat
-from linkcore.lostlink.timeline import LAND_S
-from linkcore.modes.arming import Arming, ArmView, Blocker, blockers
-from linkcore.modes.truth import Holding, holds
+from linkcore.devices.arming import Arming, ArmView, Blocker, blockers
+from linkcore.devices.board_api import EventKind, EventLog, Refused
+from linkcore.devices.carry_over import without_dropped
+from linkcore.devices.image_facts import SettingsFormat
+from linkcore.devices.memory import NEEDS_RESTART, as_kept
+from linkcore.devices.modes import Holding, holds
+from linkcore.devices.on_loss import LAND_S
+from linkcore.devices.port import PULSE_INPUTS, LinkState
 from linkcore.parts.axes import AXES, Axis, channel_of
 from linkcore.parts.models import Board, Pad
 from linkcore.protocols.base import ChannelFrame, Frame, LineReader, PulseSpec, SerialSpec
@@ -22,11 +23,8 @@ from linkcore.protocols.registry import RECEIVER_PROTOCOLS
 from linkcore.signal.edges import NO_TIMES, Times
 from linkcore.signal.uart import NOTHING_RECEIVED, ReceivedBytes, UartSettings
 
-LinkState = Literal["off", "no signal", "good", "grace", "lost"]
 STEADY_S = 0.2  # a link that comes back counts after this long
 LAND_PERCENT = 35.0
-PULSE_INPUTS = "inputs"  # stands for a port's name where pulses are measured
-_NEEDS_RESTART = ("ports", "receiver_input")
 
 
 @dataclass
@@ -49,10 +47,6 @@ class World:
     servos: tuple[tuple[str, Axis, bool], ...] = ()
 
 
-class Refused(ValueError):
-    """The board will not do it now. The text says why."""
-
-
 class StandInBoard:
     """A flight controller. Times are bench seconds."""
 
@@ -62,7 +56,7 @@ class StandInBoard:
         self.form = SettingsFormat()
         self.stored = stored
         self.running = running or stored
-        self.events: deque[tuple[float, str]] = deque(maxlen=200)
+        self.events = EventLog()
         self.powered = True
         self.world = World()
         self._boot(0.0, 0.0)
@@ -80,9 +74,9 @@ class StandInBoard:
             raise Refused(
                 f"the board takes no receiver protocol while no port has the receiver job: give a port the job, then {chosen.name} goes with it; nothing was written"
             )
-        self.stored = self._rounded(settings)
-        self.running = self.stored.model_copy(update={name: getattr(self.running, name) for name in _NEEDS_RESTART})
-        self.events.append((t, "settings written"))
+        self.stored = as_kept(settings, self.part, self.form)
+        self.running = self.stored.model_copy(update={name: getattr(self.running, name) for name in NEEDS_RESTART})
+        self.events.add(t, "settings written", "settings written")
 
     def read_back(self, t: float) -> BoardSettings:
         """What it really holds."""
@@ -100,7 +94,7 @@ class StandInBoard:
             raise Refused("the board is armed; disarm first")
         self.running = self.stored
         self._boot(t, self.part.boot_s)
-        self.events.append((t, "restarted"))
+        self.events.add(t, "restarted", "restarted")
 
     def power(self, on: bool, t: float) -> None:
         """Switch the supply; coming back is a restart."""
@@ -109,13 +103,14 @@ class StandInBoard:
         self.powered = on
         self.running = self.stored
         self._boot(t, self.part.boot_s if on else 0.0)
-        self.events.append((t, "power on" if on else "power off"))
+        said: EventKind = "power on" if on else "power off"
+        self.events.add(t, said, said)
 
     def brown_out(self, t: float, what: str) -> None:
         """The supply fell below what it needs: it starts anew."""
         self.running = self.stored
         self._boot(t, self.part.boot_s)
-        self.events.append((t, f"brown-out: {what} is over its limit; restarting"))
+        self.events.add(t, "brown-out", f"brown-out: {what} is over its limit; restarting")
 
     @property
     def _silent(self) -> str:
@@ -126,19 +121,7 @@ class StandInBoard:
     @property
     def restart_due(self) -> bool:
         """Whether it holds settings that do not run yet."""
-        return any(getattr(self.stored, name) != getattr(self.running, name) for name in _NEEDS_RESTART)
-
-    def _rounded(self, settings: BoardSettings) -> BoardSettings:
-        """The memory keeps band edges and the grace in steps of its own."""
-        data = settings.model_dump()
-        step, grace_step = self.part.band_step_us, self.part.grace_step_ms
-        for band in ([data["arming"]] if data["arming"] else []) + data["modes"]:
-            for edge in ("low", "high"):
-                band[edge] = float(round(band[edge] / step) * step)
-            if band["low"] >= band["high"]:
-                band["high"] = band["low"] + step
-        data["lost_link"]["grace_ms"] = round(data["lost_link"]["grace_ms"] / grace_step) * grace_step
-        return without_dropped(BoardSettings.model_validate(data), self.form)
+        return any(getattr(self.stored, name) != getattr(self.running, name) for name in NEEDS_RESTART)
 
     def take_firmware(self, form: SettingsFormat, *, wiped: bool, t: float) -> None:
         """A program was loaded and starts. `wiped`: it found no settings that it knows."""
@@ -147,7 +130,7 @@ class StandInBoard:
         self.stored = blank if wiped else without_dropped(self.stored, form)
         self.running = self.stored
         self._boot(t, self.part.boot_s)
-        self.events.append((t, "new firmware started" + (", without settings" if wiped else "")))
+        self.events.add(t, "firmware started", "new firmware started" + (", without settings" if wiped else ""))
 
     def lose_firmware(self, t: float) -> None:
         """Its bootloader has taken over: nothing of its program runs."""
@@ -164,7 +147,7 @@ class StandInBoard:
         self._back_t: float | None = None
         self.channels: tuple[float, ...] = ()
         self.last_frame_t: float | None = None
-        self.flagged_t: float | None = None
+        self._flagged = False
         self._steady_since: float | None = None
         self._landing_until: float | None = None
         self._listen()
@@ -252,11 +235,11 @@ class StandInBoard:
 
     def _arrive(self, frame: ChannelFrame, t: float) -> None:
         if frame.failsafe:
-            if self.flagged_t is None:
-                self.flagged_t = t
-                self.events.append((t, "the receiver reports failsafe"))
+            if not self._flagged:
+                self._flagged = True
+                self.events.add(t, "failsafe reported", "the receiver reports failsafe")
             return
-        self.flagged_t = None
+        self._flagged = False
         channels = self._merged(frame)
         self.testing_loss = self._tested(channels) and self.link in ("good", "grace", "lost")
         if self.testing_loss:
@@ -267,7 +250,8 @@ class StandInBoard:
             if self._steady_since is None:
                 self._steady_since = t
             if t - self._steady_since >= STEADY_S:
-                self.events.append((t, "link back" if self.link == "lost" else "first frames"))
+                said: EventKind = "link back" if self.link == "lost" else "first frames"
+                self.events.add(t, said, said)
                 self._back_t = t if self.link == "lost" else None
                 self.link = "good"
                 self.arming.forget_switch()
@@ -302,9 +286,10 @@ class StandInBoard:
     def _react(self, t: float) -> None:
         self.link = "lost"
         self._steady_since = None
-        self.events.append((t, "link lost: grace is over, fallback and response begin"))
+        self.events.add(t, "link lost", "link lost: grace is over, fallback and response begin")
         if not self.armed:
             return
+        self.events.add(t, "response begun", f"response: {self.running.lost_link.response}")
         if self.running.lost_link.response == "land":
             self._landing_until = t + LAND_S
             self.motors_percent = LAND_PERCENT
@@ -320,8 +305,7 @@ class StandInBoard:
         self.arming.disarm()
         self._landing_until = None
         self.motors_percent = 0.0
-        self.stopped_t = t
-        self.events.append((t, why))
+        self.events.add(t, "motors stopped", why)
 
     def axis_us(self, axis: Axis) -> float | None:
         """An axis as the board sees it, after map and fallback; None before the first frame."""
@@ -378,10 +362,9 @@ class StandInBoard:
             return
         said = self.arming.step(t, self._view(t), self.running)
         if said is not None:
-            if said.startswith("disarmed"):
-                self._stop(t, said)
-            else:
-                self.events.append((t, said))
+            self.events.add(t, *said)
+            if said[0] == "disarmed":
+                self._stop(t, "motors stopped")
         throttle = self.axis_us("throttle") or 1000.0
         self.motors_percent = float(np.clip(6 + (throttle - 1000) * 0.094, 6, 100)) if self.armed else 0.0
 

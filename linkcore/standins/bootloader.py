@@ -4,19 +4,17 @@ from __future__ import annotations
 
 import hashlib
 from collections.abc import Callable
-from typing import Literal
 
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import BaseModel
 
-from linkcore.images.connection import Seen
-from linkcore.images.devices import Device, Installed
-from linkcore.images.factory import build, program_kilobytes
-from linkcore.images.facts import ImageError, ImageFacts, facts_in
-from linkcore.images.flashing import Broken
-from linkcore.images.hexfile import ERASED
+from linkcore.devices.connection import Seen
+from linkcore.devices.factory import build, program_kilobytes
+from linkcore.devices.firmware import Device, Installed
+from linkcore.devices.flash_job import Broken, FaultKind
+from linkcore.devices.hexfile import ERASED
+from linkcore.devices.image_facts import ImageError, ImageFacts, facts_in
 from linkcore.parts.models import WayIn
 
-FaultKind = Literal["none", "cable pulled", "power lost", "bad page", "busy port", "charge-only cable", "no driver"]
 ON_THE_WAY: tuple[FaultKind, ...] = ("cable pulled", "power lost", "bad page")
 RECORD = b"WHOLE\x01"
 ASK_S = 0.4
@@ -24,14 +22,6 @@ RESTART_S = 0.3
 READ_SHARE = 0.25  # reading a page back takes a quarter of writing it
 SLOWER: dict[WayIn, float] = {"bridge": 1.6, "over the air": 2.5}
 WEAK_BITS = 0x18
-
-
-class Fault(BaseModel):
-    """Something that goes wrong. `at_percent` of a job's steps, for what happens on the way; the others stand until they are put right."""
-
-    model_config = ConfigDict(extra="forbid")
-    kind: FaultKind = "none"
-    at_percent: float = Field(40, ge=0, le=100)
 
 
 class DeviceKept(BaseModel):

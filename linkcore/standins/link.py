@@ -3,19 +3,61 @@
 from __future__ import annotations
 
 import random
-from typing import Any
+from typing import Annotated, Any, Literal
 
-from linkcore.binding.budget import Budget, budget, loss_percent, margin_db
-from linkcore.binding.ends import PowerCycle, hindrances
-from linkcore.binding.identity import plain_phrase
+from pydantic import BaseModel, Field
+
 from linkcore.craft.document import CraftDocument
 from linkcore.craft.parts import KitParts
-from linkcore.images.devices import air
+from linkcore.devices.budget import Budget, budget, loss_percent, margin_db
+from linkcore.devices.ends import PowerCycle, TransmitterMode, hindrances
+from linkcore.devices.firmware import air
+from linkcore.devices.identity import plain_phrase
 from linkcore.parts.models import BindWay
 from linkcore.protocols.base import ProtocolSpec
+from linkcore.standins.hands import HandsPart, Stick
 from linkcore.standins.loading import Loading
-from linkcore.standins.messages import BenchState, Hands
 from linkcore.standins.radio import Air, Said, StandInReceiver, StandInTransmitter
+
+
+class LinkHands(HandsPart):
+    """What hands do to both ends and the air between."""
+
+    left: Stick | None = None
+    right: Stick | None = None
+    switches: dict[str, Annotated[int, Field(ge=0, le=2)]] | None = None
+    transmitter_on: bool | None = None
+    receiver_plugged: bool | None = Field(None, description="Whether the receiver's lead is plugged in; its supply comes through it")
+    bind_button: bool | None = Field(None, description="Whether the receiver's bind button is held down")
+    transmitter_mode: TransmitterMode | None = None
+    model: Annotated[int, Field(ge=1, le=10)] | None = Field(None, description="The model memory that is selected on the transmitter")
+    transmitter_phrase: Annotated[str, Field(max_length=64)] | None = None
+    receiver_phrase: Annotated[str, Field(max_length=64)] | None = None
+    forget_bind: Literal[True] | None = Field(None, description="The receiver is made to forget whom it knew")
+    distance_m: Annotated[float, Field(ge=0.05, le=50_000)] | None = None
+    way: BindWay | None = Field(None, description="The way to bind that is followed")
+    loss_percent: Annotated[float, Field(ge=0, le=100)] | None = None
+
+
+class LinkKept(BaseModel):
+    """What is kept of the radio link when a bench stops. `t`: bench seconds."""
+
+    t: float = 0.0
+    transmitter_on: bool = True
+    bound: bool = Field(True, description="Whether the receiver came bound to this transmitter, where no identity is kept")
+    sends_part: str = Field("", description="Which transmitter model memory and phrase belong to")
+    hears_part: str = Field("", description="Which receiver the identity belongs to")
+    identity: str = ""
+    registered: str = ""
+    model: int = 1
+    transmitter_phrase: str = ""
+    distance_m: float = 2.0
+    receiver_plugged: bool = True
+    way: BindWay | None = None
+    cycle: PowerCycle = Field(default_factory=PowerCycle)
+    loss_percent: float = 0.0
+    switches: dict[str, int] = Field(default_factory=dict)
+    gimbals: dict[str, dict[str, float]] = Field(default_factory=dict)
 
 
 class RadioLink:
@@ -39,7 +81,7 @@ class RadioLink:
         self._slots = 0
         self._margin: tuple[tuple[object, object, float], float | None] | None = None
 
-    def resume(self, state: BenchState) -> None:
+    def resume(self, state: LinkKept) -> None:
         """Go on from what was kept. An end that was exchanged for another part since knows nobody; both, where nothing was kept, come bound to each other if so said."""
         sender, listener = self.transmitter, self.receiver.end
         self._slots = int(state.t / self.receiver_part.link_period_s)
@@ -62,7 +104,7 @@ class RadioLink:
         listener.power(True, state.t)
 
     def kept(self) -> dict[str, Any]:
-        """What to keep, as values of a BenchState."""
+        """What to keep, as values of a LinkKept."""
         sender, listener = self.transmitter, self.receiver.end
         return {
             "sends_part": self.transmitter_part.id,
@@ -144,7 +186,7 @@ class RadioLink:
 
     # --- hands --------------------------------------------------------------------------------------------------
 
-    def refuse(self, hands: Hands) -> None:
+    def refuse(self, hands: LinkHands) -> None:
         """Raise ValueError for what these ends do not have or cannot do now. Nothing is done."""
         name = self.receiver_part.name
         positions = {switch.name: switch.positions for switch in self.transmitter_part.switches}
@@ -165,7 +207,7 @@ class RadioLink:
         if hands.transmitter_mode not in (None, "normal") and not on:
             raise ValueError("the transmitter is off; switch it on first")
 
-    def hands(self, hands: Hands, t: float) -> None:
+    def hands(self, hands: LinkHands, t: float) -> None:
         """What the hands do to both ends; what `refuse` lets through."""
         sender, listener = self.transmitter.end, self.receiver.end
         if hands.receiver_phrase is not None:
@@ -191,7 +233,7 @@ class RadioLink:
             self.plugged = hands.receiver_plugged
         self.receiver.tick(t)
 
-    def _gimbals_and_switches(self, hands: Hands) -> None:
+    def _gimbals_and_switches(self, hands: LinkHands) -> None:
         for stick, place in (("left", hands.left), ("right", hands.right)):
             if place is not None:
                 self.transmitter.gimbals[stick] = {"x": place.x, "y": place.y}

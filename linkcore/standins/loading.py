@@ -6,21 +6,46 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from typing import Any
 
+from pydantic import BaseModel, Field
+
 from linkcore.craft.document import RECEIVER, CraftDocument
 from linkcore.craft.parts import KitParts
-from linkcore.images.connection import WAY_WORDS, Seen, look, recovery
-from linkcore.images.devices import Installed, Role, air, as_made, devices_of
-from linkcore.images.facts import ImageFacts, number
-from linkcore.images.flashing import FlashJob, FlashOrder, JobState
-from linkcore.images.hexfile import Content
-from linkcore.images.outlook import Outlook, outlook
+from linkcore.devices.board_api import Refused
+from linkcore.devices.connection import WAY_WORDS, Seen, look, recovery
+from linkcore.devices.firmware import Installed, Role, air, all_as_made, as_made, devices_of
+from linkcore.devices.flash_job import Fault, FlashJob, FlashOrder, JobState
+from linkcore.devices.hexfile import Content
+from linkcore.devices.image_facts import ImageFacts, number
+from linkcore.devices.outlook import Outlook, outlook
 from linkcore.parts.models import WayIn
-from linkcore.standins.board import Refused
-from linkcore.standins.bootloader import ON_THE_WAY, DeviceKept, Fault, StandInBootloader, StandInFlash
-from linkcore.standins.messages import DeviceView, LoadReport, WayThere
+from linkcore.standins.bootloader import ON_THE_WAY, DeviceKept, StandInBootloader, StandInFlash
+from linkcore.standins.hands import HandsPart
 
 HOLDER = "another program (a terminal that was left open)"
 LINK_CARRIES_PERCENT = 70  # over the air needs most of its frames
+
+
+class LoadHands(HandsPart):
+    """What hands do to cables, bootloader button and faults."""
+
+    boot_button: bool | None = Field(None, description="Whether the board's bootloader button is held down")
+    own_port_plugged: bool | None = Field(None, description="Whether the transmitter's end hangs on its own USB cable")
+    adapter_plugged: bool | None = Field(None, description="Whether a serial adapter sits on the receiver's pins")
+    fault: Fault | None = None
+
+
+class LoadKept(BaseModel):
+    """What is kept of it when a bench stops."""
+
+    devices: dict[Role, DeviceKept] = Field(default_factory=dict)
+    fault: Fault = Field(default_factory=Fault)
+    own_port_plugged: bool = False
+    adapter_plugged: bool = False
+
+    def installed(self, document: CraftDocument, parts: KitParts) -> dict[Role, Installed]:
+        """What the craft's devices run; a part that was exchanged since comes as its maker sold it."""
+        runs = all_as_made(devices := devices_of(parts), document)
+        return runs | {role: kept.installed for role, kept in self.devices.items() if role in devices and devices[role].part.id == kept.part}
 
 
 @dataclass(frozen=True)
@@ -77,9 +102,14 @@ class Loading:
                 job.end("interrupted", "the device was exchanged for another one meanwhile", job.state.began_t)
         self._outlook: tuple[tuple[Installed, ...], Outlook] | None = None
 
-    def kept(self) -> dict[Role, DeviceKept]:
-        """What to keep."""
-        return {role: memory.kept() for role, memory in self.memories.items()}
+    def kept(self) -> dict[str, Any]:
+        """What to keep, as values of a LoadKept."""
+        return {
+            "devices": {role: memory.kept() for role, memory in self.memories.items()},
+            "fault": self.fault,
+            "own_port_plugged": self.own_port_plugged,
+            "adapter_plugged": self.adapter_plugged,
+        }
 
     @property
     def installed(self) -> dict[Role, Installed]:
@@ -252,44 +282,20 @@ class Loading:
 
     # --- what is told -------------------------------------------------------------------------------------------
 
-    def report(self) -> LoadReport:
-        """The Load hop."""
-        views = []
-        for role, device in self.devices.items():
-            memory = self.memories.get(role)
-            views.append(
-                DeviceView(
-                    role=role,
-                    name=device.name,
-                    target=device.flash.target if device.flash else None,
-                    runs=memory.installed.facts if memory else None,
-                    sha256=memory.installed.sha256 if memory else "",
-                    bootloader=memory.installed.bootloader if memory else "",
-                    in_bootloader=bool(memory and memory.in_bootloader),
-                    can_flash=memory is not None,
-                    flash_size=device.flash.size if device.flash else 0,
-                    ways=[WayThere(way=way, words=WAY_WORDS[way], seen=self.look(role, way)) for way in device.flash.ways] if device.flash else [],
-                )
-            )
-        both = {"transmitter", "receiver"} <= set(self.devices)
-        return LoadReport(
-            devices=views,
-            link=self.outlook if both else None,
-            fault=self.fault,
-            own_port_plugged=self.own_port_plugged,
-            adapter_plugged=self.adapter_plugged,
-            boot_button=self.boot_button,
-        )
+    def in_bootloader(self, role: Role) -> bool:
+        """Whether a device waits in its bootloader."""
+        return role in self.memories and self.memories[role].in_bootloader
 
     def states(self) -> list[JobState]:
         """Jobs that run, and the last that ended on each device."""
         return [job.state for job in self.jobs.values()]
 
-    def hands(self, **moved: Any) -> None:
-        """Cables, the bootloader button and faults."""
-        for name, value in moved.items():
-            if value is not None:
-                setattr(self, name, value)
+    def hands(self, hands: LoadHands) -> None:
+        """Cables, the bootloader button and faults; a button that is let go is let go by the bench, once supply has come."""
+        self.own_port_plugged = self.own_port_plugged if hands.own_port_plugged is None else hands.own_port_plugged
+        self.adapter_plugged = self.adapter_plugged if hands.adapter_plugged is None else hands.adapter_plugged
+        self.boot_button = self.boot_button or bool(hands.boot_button)
+        self.fault = hands.fault or self.fault
 
 
 def bridge_blocked(document: CraftDocument, parts: KitParts, running_port: str | None, rival: str | None) -> str:

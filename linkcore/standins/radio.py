@@ -5,15 +5,15 @@ from __future__ import annotations
 import random
 from collections import deque
 
-from linkcore.binding.ends import ReceiverEnd, TransmitterEnd
-from linkcore.binding.identity import serial_of
 from linkcore.craft.document import CraftDocument
+from linkcore.devices.ends import ReceiverEnd, TransmitterEnd
+from linkcore.devices.gimbals import STICKS
+from linkcore.devices.identity import serial_of
+from linkcore.devices.model_memory import CENTRE_US, Memory, in_counts
 from linkcore.devices.on_loss import said_in_a_gap, said_when_lost
 from linkcore.parts.models import Light, LightState, Receiver, Switch, Transmitter
 from linkcore.protocols import crsf, fport
 from linkcore.protocols.base import ProtocolSpec, Sent
-from linkcore.sticks.gimbals import STICKS
-from linkcore.sticks.memory import CENTRE_US, Memory, in_counts
 
 NOISE_US = 0.35  # a gimbal's own restlessness, standard deviation
 PROCESSING_S = 0.0008

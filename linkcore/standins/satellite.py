@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from linkcore.binding.sequence import counts_for
 from linkcore.craft.document import RECEIVER, CraftDocument
+from linkcore.devices.bind_count import counts_for
 from linkcore.parts.models import Board, Output, Receiver
 from linkcore.standins.board import StandInBoard
 from linkcore.standins.path import SignalPath

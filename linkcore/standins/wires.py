@@ -9,10 +9,10 @@ import numpy as np
 
 from linkcore.craft.document import RECEIVER, CraftDocument
 from linkcore.craft.parts import KitParts
-from linkcore.loom.netlist import rail_loads, rail_of, usb_load
 from linkcore.parts.models import Output, Pad, Serial
 from linkcore.signal.edges import NO_TIMES, Times
 from linkcore.signal.uart import UartSettings, send
+from linkcore.wiring.netlist import rail_loads, rail_of, usb_load
 
 CHATTER_S = 0.03
 CHATTER_BYTES = 10

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from linkcore.standins.messages import Live
+from linkcore.bench.messages import Live
+from linkcore.findings import HopKey
 
 TICK_S = 0.04
 REST_TICK_S = 0.2
@@ -18,20 +19,29 @@ class Watchers:
 
     def __init__(self, now: float) -> None:
         self._seen: dict[str, float] = {}
+        self._hops: dict[str, HopKey] = {}
         self._last = now
 
-    def look(self, who: str, now: float) -> None:
-        """Somebody looks (still)."""
+    def look(self, who: str, now: float, hop: HopKey | None = None) -> None:
+        """Somebody looks (still), at a hop where that is said."""
         self._seen[who] = self._last = now
+        if hop is not None:
+            self._hops[who] = hop
+
+    def hops(self) -> set[HopKey] | None:
+        """The hops that are looked at; None where somebody has not said which."""
+        return {self._hops[who] for who in self._seen} if all(who in self._hops for who in self._seen) else None
 
     def leave(self, who: str, now: float) -> None:
         """Somebody has gone."""
+        self._hops.pop(who, None)
         if self._seen.pop(who, None) is not None:
             self._last = now
 
     def any(self, now: float) -> bool:
         """Whether anybody looks."""
         self._seen = {who: seen for who, seen in self._seen.items() if now - seen < GONE_S}
+        self._hops = {who: hop for who, hop in self._hops.items() if who in self._seen}
         if self._seen:
             self._last = now
         return bool(self._seen)

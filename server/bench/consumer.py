@@ -12,9 +12,9 @@ from channels.exceptions import ChannelFull
 from channels.generic.websocket import AsyncWebsocketConsumer
 from pydantic import Field, TypeAdapter, ValidationError
 
+from linkcore.bench.messages import Act, Hands, Look, Trouble
 from linkcore.craft.document import CraftError
 from linkcore.parts.catalogue import UnknownPart
-from linkcore.standins.messages import Act, Hands, Trouble
 from server.bench.host import NoSuchCraft, ensure, group_of
 from server.crafts.models import Craft
 
@@ -22,7 +22,7 @@ NOT_SIGNED_IN, NO_SUCH_CRAFT, CANNOT_RUN = 4401, 4404, 4422
 WATCH_EVERY_S = 4.0
 SILENT_S = 2.0
 
-_incoming: TypeAdapter[Hands | Act] = TypeAdapter(Annotated[Hands | Act, Field(discriminator="type")])
+_incoming: TypeAdapter[Hands | Act | Look] = TypeAdapter(Annotated[Hands | Act | Look, Field(discriminator="type")])
 
 
 class BenchConsumer(AsyncWebsocketConsumer):
@@ -33,6 +33,7 @@ class BenchConsumer(AsyncWebsocketConsumer):
         self._watching: asyncio.Task[None] | None = None
         self._shut = False
         self._heard = True
+        self.hop: str | None = None
         self.craft_id = self.scope["url_route"]["kwargs"]["craft_id"]
         await self.accept()
         if not self.scope["user"].is_authenticated:
@@ -74,6 +75,9 @@ class BenchConsumer(AsyncWebsocketConsumer):
             return
         if isinstance(message, Hands):
             await self._send_on({"type": "hands", "hands": message.model_dump(exclude_none=True), "reply": self.channel_name})
+        elif isinstance(message, Look):
+            self.hop = message.hop
+            await self._send_on({"type": "watch", "who": self.channel_name, "hop": self.hop, "new": True})
         else:
             await self._send_on({"type": "act", "act": message.model_dump(), "reply": self.channel_name, "user": self.scope["user"].pk})
 
@@ -106,7 +110,7 @@ class BenchConsumer(AsyncWebsocketConsumer):
                     if not self._heard:
                         with contextlib.suppress(NoSuchCraft):  # deleted this very moment: the next look says so
                             self.bench = await ensure(self.craft_id)
-                    await self._send_on({"type": "watch", "who": self.channel_name})
+                    await self._send_on({"type": "watch", "who": self.channel_name, "hop": self.hop})
 
     async def _allowed(self) -> bool:
         return await database_sync_to_async(self._may_look)()

@@ -21,17 +21,19 @@ from channels.layers import get_channel_layer
 from django.contrib.auth import get_user_model
 from django.db import IntegrityError, transaction
 
-from linkcore.chain import Proof, still_chain, still_findings
+from linkcore.bench.bench import REST_SLICE_S, SLICE_S, Bench, cannot_run
+from linkcore.bench.messages import Act, Answer, BenchState, Hands, Trouble, Waiting
+from linkcore.bench.report import Reporter
+from linkcore.chain import ProofKey, still_chain, still_findings
 from linkcore.craft.document import BoardSettings, CraftDocument, CraftError
 from linkcore.craft.parts import KitParts
-from linkcore.findings import Hop
-from linkcore.images.devices import Role
-from linkcore.images.flashing import FlashOrder, JobState
+from linkcore.devices.board_api import Refused
+from linkcore.devices.firmware import Role
+from linkcore.devices.flash_job import FlashOrder, JobState
+from linkcore.proofs import Proof
+from linkcore.reads import Whole
 from linkcore.signal.edges import Edges
 from linkcore.signal.writing import vcd
-from linkcore.standins.bench import REST_SLICE_S, SLICE_S, Bench, Refused, cannot_run
-from linkcore.standins.messages import Act, Answer, BenchState, Hands, Trouble, Waiting
-from linkcore.standins.report import Reporter
 from server.bench.beat import REST_TICK_S, TICK_S, WAITING_REPORT_S, Beat, Watchers
 from server.bench.clock import RealClock, bench_clock
 from server.bench.models import BenchRecord
@@ -97,7 +99,7 @@ class _Loaded:
     parts: KitParts
     version: int
     state: BenchState
-    proofs: dict[Hop, Proof]
+    proofs: dict[ProofKey, Proof]
     rung: dict[str, str]
 
 
@@ -146,11 +148,12 @@ class RunningBench:
     def _waiting(self) -> Waiting:
         loaded = self._loaded
         runs = loaded.state.installed(loaded.document, loaded.parts)
+        whole = Whole(loaded.document, loaded.document.settings, loaded.parts, runs, loaded.state.identity, loaded.rung)
         return Waiting(
             draft_version=self._version,
             why=cannot_run(loaded.document, loaded.parts) or "",
-            chain=still_chain(loaded.document, loaded.document.settings, loaded.proofs, loaded.parts, loaded.rung, runs, loaded.state.identity),
-            findings=still_findings(loaded.document, loaded.document.settings, loaded.parts, installed=runs),
+            chain=still_chain(whole, loaded.proofs),
+            findings=still_findings(whole),
         )
 
     def _state(self) -> BenchState:
@@ -186,7 +189,7 @@ class RunningBench:
     @staticmethod
     def _take_records(bench: Bench, loaded: _Loaded) -> None:
         """What is recorded, with what this bench has seen and not recorded yet."""
-        bench.proofs = loaded.proofs | {proof.hop: proof for proof in bench.new_proofs}
+        bench.proofs = loaded.proofs | {(proof.hop, proof.name): proof for proof in bench.new_proofs}
         bench.rung = loaded.rung | dict.fromkeys(bench.new_rings, "signal")
 
     async def _run(self) -> None:
@@ -235,7 +238,7 @@ class RunningBench:
         now = self._clock.now()
         if self._beat.due(now, None if self.bench else WAITING_REPORT_S):
             whole = self._beat.take_whole(now)
-            news = self._reporter.report(self._version, whole=whole) if self.bench else self._waiting()
+            news = self._reporter.report(self._version, self._watchers.hops(), whole=whole) if self.bench else self._waiting()
             await self._to_all(news.model_dump_json())
 
     def _run_on(self, bench: Bench) -> None:
@@ -332,7 +335,9 @@ class RunningBench:
         Craft.objects.select_for_update().filter(pk=self.craft_id).first()
         if not BenchRecord.objects.select_for_update().filter(pk=self.craft_id, holder=HOLDER).exists():
             return False
-        ProofRecord.objects.bulk_create([ProofRecord(craft_id=self.craft_id, hop=each.hop, rests_on=each.rests_on, seen=each.seen) for each in proofs])
+        ProofRecord.objects.bulk_create(
+            [ProofRecord(craft_id=self.craft_id, hop=each.hop, name=each.name, rests_on=each.rests_on, seen=each.seen) for each in proofs]
+        )
         return True
 
     async def _to_all(self, text: str) -> None:
@@ -353,7 +358,7 @@ class RunningBench:
     async def _take(self, message: dict[str, Any]) -> None:
         kind = message["type"]
         if kind == "watch":
-            self._watchers.look(message["who"], self._clock.now())
+            self._watchers.look(message["who"], self._clock.now(), message.get("hop"))
             if message.get("new"):
                 self._beat.whole = self._beat.report_now = True
                 self._wake()

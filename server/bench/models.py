@@ -9,10 +9,10 @@ from django.db import models, transaction
 from django.utils import timezone
 from pydantic import ValidationError
 
+from linkcore.bench.bench import cannot_run
+from linkcore.bench.messages import BenchState
 from linkcore.craft.document import BoardSettings, CraftDocument
 from linkcore.craft.parts import KitParts
-from linkcore.standins.bench import cannot_run
-from linkcore.standins.messages import BenchState
 
 LEASE = timedelta(seconds=8)
 log = logging.getLogger(__name__)

@@ -12,13 +12,13 @@ from pydantic import BaseModel, Field
 
 from linkcore.craft.document import ReceiverInput
 from linkcore.craft.parts import KitParts
-from linkcore.line.compare import what_would_read
-from linkcore.line.inspect import extent, lay_open, stretch
+from linkcore.hops.line.compare import what_would_read
+from linkcore.hops.line.inspect import extent, lay_open, stretch
+from linkcore.hops.line.view import LineReading
 from linkcore.protocols.base import ProtocolSpec, SerialSpec
 from linkcore.protocols.registry import PROTOCOLS, RECEIVER_PROTOCOLS
 from linkcore.signal.edges import Edges
 from linkcore.signal.uart import WRONG, ReceivedBytes, UartSettings, Wrong, read_all
-from linkcore.standins.messages import LineReading
 
 SHOWN_BYTES = 500
 LOOK_S = 1.0

@@ -14,12 +14,14 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
-from linkcore.chain import HopState, still_chain
+from linkcore.chain import still_chain
 from linkcore.craft.document import CraftDocument, CraftError, Kit
 from linkcore.craft.parts import KitParts
 from linkcore.craft.starting import new_craft
 from linkcore.findings import Edit
+from linkcore.hop import HopState
 from linkcore.parts.catalogue import Catalogue
+from linkcore.reads import Whole
 from server.bench.models import BenchRecord
 from server.crafts.models import Craft, Revision
 from server.crafts.services import Stale, create_craft, edit_draft, save_draft
@@ -127,7 +129,7 @@ def _row(craft: Craft, record: BenchRecord | None, proofs: list[ProofRecord], ca
         if record:
             kept = record.state_for(document, parts)
             on_board, installed, identity = record.running(document, parts), kept.installed(document, parts), kept.identity
-        chain = still_chain(document, on_board, ProofRecord.newest(proofs), parts, rung, installed, identity)
+        chain = still_chain(Whole(document, on_board, parts, installed, identity, rung), ProofRecord.newest(proofs))
         row["chain"] = [state.model_dump() for state in chain]
         row["parts"] = [each.name for each in (parts.maybe_board, parts.maybe_receiver, parts.maybe_transmitter) if each is not None]
     except (CraftError, KeyError, ValueError) as error:

@@ -11,10 +11,10 @@ from django.contrib.auth import get_user_model
 from django.db import transaction
 
 import scenario
+from linkcore.bench.bench import Bench, CannotRun
 from linkcore.craft.document import CraftDocument
-from linkcore.loom.netlist import wire_key
 from linkcore.parts.catalogue import shipped
-from linkcore.standins.bench import Bench, CannotRun
+from linkcore.wiring.netlist import wire_key
 from scenario.bench import older_receiver, walk_proofs
 from scenario.images import scenario_images
 from server.bench.models import BenchRecord

@@ -17,8 +17,9 @@ from rest_framework.views import APIView
 from linkcore.chain import still_findings
 from linkcore.craft.document import CraftDocument, apply_edits
 from linkcore.craft.parts import KitParts
+from linkcore.devices.firmware import Installed, Role, all_as_made, devices_of
 from linkcore.findings import Edit, Finding
-from linkcore.images.devices import Installed, Role, all_as_made, devices_of
+from linkcore.reads import Whole
 from server.bench.models import BenchRecord
 from server.crafts.api import find_craft
 from server.crafts.models import Craft
@@ -78,8 +79,8 @@ class ExchangeView(BaseModel):
 def exchanged(document: CraftDocument, parts: KitParts, says: list[str], edits: list[Edit]) -> ExchangeView:
     """Those edits, with the findings that they would bring."""
     after = apply_edits(document, edits)
-    before = {(each.code, each.where) for each in still_findings(document, document.settings, parts)}
-    found = still_findings(after, after.settings, KitParts.of(after, parts.catalogue))
+    before = {(each.code, each.where) for each in still_findings(Whole(document, document.settings, parts))}
+    found = still_findings(Whole(after, after.settings, KitParts.of(after, parts.catalogue)))
     return ExchangeView(says=says, edits=edits, findings=[each for each in found if (each.code, each.where) not in before])
 
 

@@ -5,11 +5,11 @@ from __future__ import annotations
 from drf_spectacular.utils import extend_schema, extend_schema_view
 from pydantic import BaseModel
 
-from linkcore.binding.budget import Budget, budget
-from linkcore.binding.lights import Meaning, meanings, shown
 from linkcore.craft.document import CraftDocument
 from linkcore.craft.parts import KitParts
-from linkcore.images.devices import Installed, Role, air, devices_of
+from linkcore.devices.budget import Budget, budget
+from linkcore.devices.firmware import Installed, Role, air, devices_of
+from linkcore.devices.lights import Meaning, meanings, shown
 from linkcore.parts.models import Colour, Light, Pattern
 from server.crafts.models import Craft
 from server.hops.base import REFUSED, HopView, installed_on, view_of

@@ -11,7 +11,7 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
-from linkcore.sticks.memory_file import take_memory, write_memory
+from linkcore.hops.sticks.memory_file import take_memory, write_memory
 from server.hops.base import REFUSED, ExchangeView, answer, as_file, draft_of, exchanged, view_of
 
 

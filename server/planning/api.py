@@ -19,11 +19,12 @@ from linkcore.chain import still_findings
 from linkcore.craft.document import CraftDocument
 from linkcore.craft.parts import KitParts
 from linkcore.findings import Edit
-from linkcore.kit.exchange import add_device, exchange, remove_device, rename_device
-from linkcore.loom.drawing import svg, wire_csv
-from linkcore.loom.layout import lay_out
-from linkcore.loom.netlist import wire_list
+from linkcore.hops.kit.exchange import add_device, exchange, remove_device, rename_device
+from linkcore.hops.loom.drawing import svg, wire_csv
+from linkcore.hops.loom.layout import lay_out
 from linkcore.parts.models import Job, Peripheral
+from linkcore.reads import Whole
+from linkcore.wiring.netlist import wire_list
 from server.crafts.api import read_edits
 from server.crafts.models import Craft
 from server.hops.base import REFUSED, ExchangeView, HopView, answer, as_file, draft_of, exchanged, view_of
@@ -144,9 +145,9 @@ class LoomFileView(APIView):
         elif kind == "svg":
             file = HttpResponse(svg(lay_out(document, parts), f"Wiring of {document.name}"), content_type="image/svg+xml")
         elif kind == "pdf":
-            from linkcore.loom.printed import pdf  # the drawing library is loaded only where somebody prints
+            from linkcore.hops.loom.printed import pdf  # the drawing library is loaded only where somebody prints
 
-            findings = [each for each in still_findings(document, document.settings, parts) if each.hop in ("kit", "port plan", "loom")]
+            findings = [each for each in still_findings(Whole(document, document.settings, parts)) if each.hop in ("kit", "port plan", "loom")]
             file = HttpResponse(pdf(lay_out(document, parts), document, wires, findings, rung), content_type="application/pdf")
         else:
             raise NotFound("the loom is to be had as svg, pdf or csv")

@@ -9,15 +9,15 @@ from pydantic import BaseModel
 from linkcore.craft.document import CraftDocument, apply_edits
 from linkcore.craft.parts import KitParts
 from linkcore.findings import Edit
-from linkcore.kit.ability import Ability, ability
-from linkcore.kit.exchange import Fit, what_else_fits
-from linkcore.kit.starting import StartLine, starting_point
-from linkcore.loom.drawing import svg
-from linkcore.loom.layout import Picture, lay_out
-from linkcore.loom.netlist import RailLoad, UsbLoad, Wire, WireChange, plan_edits, rail_loads, usb_load, wire_changes, wire_list, wires_for
+from linkcore.hops.kit.ability import Ability, ability
+from linkcore.hops.kit.exchange import Fit, what_else_fits
+from linkcore.hops.kit.starting import StartLine, starting_point
+from linkcore.hops.loom.drawing import svg
+from linkcore.hops.loom.layout import Picture, lay_out
+from linkcore.hops.port_plan.pads import DeviceSpots, PadFacts, device_spots, pad_facts, solder
 from linkcore.parts.models import Job
-from linkcore.ports.pads import DeviceSpots, PadFacts, device_spots, pad_facts, solder
-from linkcore.ports.planner import Clashing, Plan, work_out
+from linkcore.wiring.netlist import RailLoad, UsbLoad, Wire, WireChange, plan_edits, rail_loads, usb_load, wire_changes, wire_list, wires_for
+from linkcore.wiring.planner import Clashing, Plan, work_out
 
 
 class KitView(BaseModel):

@@ -7,8 +7,8 @@ from collections.abc import Iterable
 from django.conf import settings
 from django.db import models
 
-from linkcore.chain import Proof
-from linkcore.findings import Hop
+from linkcore.chain import ProofKey
+from linkcore.proofs import Proof
 
 
 class ProofRecord(models.Model):
@@ -16,22 +16,23 @@ class ProofRecord(models.Model):
 
     craft = models.ForeignKey("crafts.Craft", on_delete=models.CASCADE, related_name="proofs")
     hop = models.CharField(max_length=20)
+    name = models.CharField(max_length=40)
     rests_on = models.JSONField()
     seen = models.JSONField()
     at = models.DateTimeField(auto_now_add=True)
     withdrawn = models.BooleanField(default=False)
 
     class Meta:
-        indexes = [models.Index(fields=["craft", "hop", "id"])]
+        indexes = [models.Index(fields=["craft", "hop", "name", "id"])]
 
     def read(self) -> Proof:
         """As the core knows it."""
-        return Proof.model_validate({"hop": self.hop, "rests_on": self.rests_on, "seen": self.seen})
+        return Proof.model_validate({"hop": self.hop, "name": self.name, "rests_on": self.rests_on, "seen": self.seen})
 
     @classmethod
-    def newest(cls, records: Iterable[ProofRecord]) -> dict[Hop, Proof]:
-        """The newest proof of each hop, from records in the order of their making."""
-        return {proof.hop: proof for proof in (record.read() for record in records if not record.withdrawn)}
+    def newest(cls, records: Iterable[ProofRecord]) -> dict[ProofKey, Proof]:
+        """The newest of each of a hop's proofs, from records in the order of their making."""
+        return {(proof.hop, proof.name): proof for proof in (record.read() for record in records if not record.withdrawn)}
 
 
 class WireRing(models.Model):

@@ -9,10 +9,11 @@ from typing import Any
 from django.db import transaction
 from django.utils import timezone
 
-from linkcore.chain import loom_proof
 from linkcore.craft.document import CraftDocument, CraftError
 from linkcore.craft.parts import KitParts
-from linkcore.loom.netlist import wire_key
+from linkcore.hops.loom.proofs import rung_out
+from linkcore.reads import Whole
+from linkcore.wiring.netlist import wire_key
 from server.crafts.models import Craft
 from server.parts.models import catalogue_of
 from server.proofs.models import ProofRecord, WireRing
@@ -38,10 +39,10 @@ def ring(craft_id: uuid.UUID, wires: Iterable[str], how: str, *, initials: str =
             WireRing.objects.create(craft=craft, wire=wire, how=how, initials=initials, by=by)
     rung = rung_wires(craft_id)
     parts = KitParts.of(document, catalogue_of(craft.workshop_id))
-    proof = loom_proof(document, parts, document.settings, rung)
+    proof = rung_out(Whole(document, document.settings, parts, rung=rung))
     newest = ProofRecord.objects.filter(craft=craft, hop="loom", withdrawn=False).order_by("-id").first()
     if proof is not None and (newest is None or newest.rests_on != proof.rests_on):
-        ProofRecord.objects.create(craft=craft, hop=proof.hop, rests_on=proof.rests_on, seen=proof.seen)
+        ProofRecord.objects.create(craft=craft, hop=proof.hop, name=proof.name, rests_on=proof.rests_on, seen=proof.seen)
     return rung
 
 

@@ -18,11 +18,11 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from linkcore.craft.parts import KitParts
-from linkcore.images.check import remarks
-from linkcore.images.devices import ROLES
-from linkcore.images.factory import flash_of
-from linkcore.images.facts import MOST_BYTES, ImageError, ImageFacts
-from linkcore.images.hexfile import write_hex
+from linkcore.devices.factory import flash_of
+from linkcore.devices.firmware import ROLES
+from linkcore.devices.hexfile import write_hex
+from linkcore.devices.image_facts import MOST_BYTES, ImageError, ImageFacts
+from linkcore.hops.load.rules import remarks
 from server.crafts.api import find_craft
 from server.crafts.models import Craft
 from server.hops.base import REFUSED, answer, draft_of, installed_on, view_of

@@ -8,10 +8,10 @@ from typing import Any
 from django.conf import settings
 from django.db import models
 
-from linkcore.images.facts import ImageFacts
-from linkcore.images.flashing import RUNNING, JobState
-from linkcore.images.hexfile import Content
-from linkcore.images.outlook import OnShelf
+from linkcore.devices.flash_job import RUNNING, JobState
+from linkcore.devices.hexfile import Content
+from linkcore.devices.image_facts import ImageFacts
+from linkcore.devices.outlook import OnShelf
 from server.pieces import PIECE_BYTES
 
 

@@ -12,16 +12,16 @@ from django.utils import timezone
 
 from linkcore.craft.document import BoardSettings, CraftDocument
 from linkcore.craft.parts import KitParts
-from linkcore.images.carry_over import Carried, carry_over
-from linkcore.images.check import judge
-from linkcore.images.connection import recovery
-from linkcore.images.devices import Device, Installed, Role
-from linkcore.images.factory import flash_of
-from linkcore.images.facts import ImageError, ImageFacts, facts_in, settle
-from linkcore.images.flashing import RUNNING, FlashOrder, JobState
-from linkcore.images.hexfile import Content, read_named
+from linkcore.devices.board_api import Refused
+from linkcore.devices.carry_over import Carried, carry_over
+from linkcore.devices.connection import recovery
+from linkcore.devices.factory import flash_of
+from linkcore.devices.firmware import Device, Installed, Role
+from linkcore.devices.flash_job import RUNNING, FlashOrder, JobState
+from linkcore.devices.hexfile import Content, read_named
+from linkcore.devices.image_facts import ImageError, ImageFacts, facts_in, settle
+from linkcore.hops.load.rules import judge
 from linkcore.parts.catalogue import Catalogue
-from linkcore.standins.board import Refused
 from server.bench.models import BenchRecord
 from server.crafts.models import Craft, Revision
 from server.parts.models import catalogue_of

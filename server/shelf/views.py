@@ -6,12 +6,12 @@ from pydantic import BaseModel
 
 from linkcore.craft.document import CraftDocument
 from linkcore.craft.parts import KitParts
-from linkcore.images.carry_over import Carried
-from linkcore.images.check import Judged, fitting, judge, then_flash
-from linkcore.images.devices import Installed, Role, devices_of
-from linkcore.images.facts import ImageFacts
-from linkcore.images.flashing import JobState
-from linkcore.images.outlook import Outlook, WayOut, ways_to_talk
+from linkcore.devices.carry_over import Carried
+from linkcore.devices.firmware import Installed, Role, devices_of
+from linkcore.devices.flash_job import JobState
+from linkcore.devices.image_facts import ImageFacts
+from linkcore.devices.outlook import Outlook, WayOut, ways_to_talk
+from linkcore.hops.load.rules import Judged, fitting, judge, then_flash
 from server.shelf.models import FlashRecord, Image
 
 

@@ -13,7 +13,7 @@ from channels.db import database_sync_to_async
 from channels.generic.websocket import AsyncWebsocketConsumer
 from pydantic import Field, TypeAdapter, ValidationError
 
-from linkcore.line.adapter import AdapterLine, usual_ways
+from linkcore.hops.line.adapter import AdapterLine, usual_ways
 from server.bench.consumer import NO_SUCH_CRAFT, NOT_SIGNED_IN
 from server.captures.models import Recording
 from server.crafts.models import Craft

@@ -3,15 +3,15 @@
 from __future__ import annotations
 
 import scenario
+from linkcore.bench.bench import Bench
+from linkcore.bench.messages import BenchState
 from linkcore.craft.document import BoardSettings, CraftDocument, apply_edits
 from linkcore.craft.parts import KitParts
 from linkcore.findings import Edit
-from linkcore.kit.exchange import exchange
-from linkcore.loom.netlist import plan_edits
+from linkcore.hops.kit.exchange import exchange
 from linkcore.parts.catalogue import shipped
-from linkcore.ports.planner import work_out
-from linkcore.standins.bench import Bench
-from linkcore.standins.messages import BenchState
+from linkcore.wiring.netlist import plan_edits
+from linkcore.wiring.planner import work_out
 from server.bench.models import BenchRecord
 from server.crafts.models import Craft
 from server.demo import services as demo

@@ -5,11 +5,11 @@ from pathlib import Path
 
 from playwright.sync_api import expect
 
-from linkcore import findings
+from linkcore.hops.registry import HOPS as EVERY_HOP
 from tests.browser.base import BrowserTest, go, in_browser, wait_coin
 from tests.browser.looks import nothing_serious
 
-HOPS = tuple(hop.capitalize() for hop in findings.HOPS)
+HOPS = tuple(hop.title for hop in EVERY_HOP)
 CAPTURES = Path(__file__).resolve().parent.parent / "captures"
 
 

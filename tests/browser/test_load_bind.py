@@ -6,7 +6,7 @@ import re
 
 from playwright.sync_api import expect
 
-from linkcore.images.hexfile import write_hex
+from linkcore.devices.hexfile import write_hex
 from linkcore.parts.catalogue import shipped
 from scenario.images import scenario_images
 from tests.browser.base import BrowserTest, go, in_browser, wait_coin

@@ -4,11 +4,12 @@ from typing import Any
 
 from django.test import SimpleTestCase
 
+from linkcore.bench.bench import REST_SLICE_S, SLICE_S, Bench
+from linkcore.bench.messages import BenchState, Hands
+from linkcore.bench.report import Reporter
 from linkcore.craft.document import CraftDocument, apply_edits
+from linkcore.devices.board_api import Refused
 from linkcore.findings import Edit
-from linkcore.standins.bench import REST_SLICE_S, SLICE_S, Bench, Refused
-from linkcore.standins.messages import BenchState, Hands
-from linkcore.standins.report import Reporter
 from tests.crafts import crsf_craft, sbus_craft
 from tests.kits import every_receiver
 
@@ -74,7 +75,7 @@ class SignalTest(SimpleTestCase):
                     read = []
                     for step in range(1, 9):
                         bench.run_until(step * REST_SLICE_S, slice_s)
-                        reading = bench.port_reading()
+                        reading = bench.observed.port_reading()
                         read.append((reading.good, reading.bad))
                     seen.append((read, bench.board.link, bench.board.channels, sorted(bench.downlink)))
                 self.assertEqual(seen[0], seen[1])
@@ -106,7 +107,7 @@ class FaultTest(SimpleTestCase):
         blank = dict.fromkeys(("loom", "bind", "line", "sticks", "switchboard", "lost link"), "blank")
         self.assertEqual(hand.coins(), {"kit": "rings true", "load": "rings true", "port plan": "cracked", **blank})
         self.assertEqual(hand.board.bytes_per_s, 0)
-        line = hand.report().line
+        line = hand.report().told.line
         self.assertEqual((line.protocol, line.wire_pad, line.port_pad), ("CRSF", "R3", "R6"))
 
     def test_the_wrong_polarity_reads_garbage_and_the_line_says_what_would_read_it(self):
@@ -114,7 +115,7 @@ class FaultTest(SimpleTestCase):
         hand.wait(2)
         self.assertEqual((hand.board.link, hand.board.good_per_s), ("no signal", 0))
         self.assertGreater(hand.board.errors_per_s, 500)
-        line = hand.report().line
+        line = hand.report().told.line
         self.assertEqual([(way.settings.inverted, way.changes, way.good_share) for way in line.would_read], [(True, ["inverted"], 1.0)])
         self.assertIn("line.no-frames", hand.codes())
         self.assertEqual((line.wave.as_sent[0].value, line.wave.as_read[0].value), (0x0F, 0xF8))
@@ -212,13 +213,13 @@ class ProofTest(SimpleTestCase):
                 hand.do(switches={"S1": 0, "S2": mode})
                 hand.do(switches={"S1": 1})
         report = hand.report()
-        table = report.table
+        table = report.told.switchboard.table
         self.assertEqual((len(table.rows), table.seen), (6, 6))
-        bands = {band.name: band for view in report.switches for band in view.bands}
+        bands = {band.name: band for view in report.told.switchboard.switches for band in view.bands}
         self.assertEqual({name: (band.misses, round(band.clear, -1)) for name, band in bands.items()}, {"arm": (False, 150), "angle": (False, 250)})
         draft = apply_edits(hand.bench.document, [Edit(path="/settings/modes/0/low", value=1560)])
         hand.bench.take_document(draft)
-        angle = next(band for view in hand.report().switches for band in view.bands if band.name == "angle")
+        angle = next(band for view in hand.report().told.switchboard.switches for band in view.bands if band.name == "angle")
         self.assertEqual((angle.misses, angle.clear), (True, None), "what is drawn is the draft")
         held = {(tuple(row.places), row.arm, row.mode) for row in table.rows}
         self.assertIn((("high", "mid"), True, "angle"), held)
@@ -231,8 +232,8 @@ class ProofTest(SimpleTestCase):
             hand.do(0.3, left={"x": x, "y": y}, right={"x": x, "y": x})
         hand.do(1.0, left={"x": 0, "y": -1}, right={"x": 0, "y": 0})
         report = hand.report()
-        self.assertEqual([axis for axis, proven in report.sticks_proven.items() if not proven], ["throttle"])
-        self.assertIn("stick-high line, 1920", report.stick_verdicts["throttle"])
+        self.assertEqual([axis for axis, proven in report.told.sticks.proven.items() if not proven], ["throttle"])
+        self.assertIn("stick-high line, 1920", report.told.sticks.verdicts["throttle"])
         hand.do(0.3, left={"x": 0, "y": 1})
         self.assertEqual(hand.coins()["sticks"], "rings true")
 
@@ -241,17 +242,19 @@ class ProofTest(SimpleTestCase):
             hand = Hand(craft)
             fly(hand)
             hand.do(0.3, left={"x": 0, "y": 0.2})
-            predicted = hand.report().prediction.reacts_s
+            predicted = hand.report().told.lost_link.prediction.reacts_s
             hand.do(3.0, transmitter_on=False)
-            run = hand.report().loss
+            run = hand.report().told.lost_link.loss
             self.assertAlmostEqual(run.reaction_s, predicted, delta=0.05)
             last_frame = run.last_frame_t
             self.assertEqual((hand.board.armed, hand.board.motors_percent, hand.board.axes["throttle"]), (False, 0, 1000))
-            self.assertFalse(hand.report().loss_proven)
+            self.assertFalse(hand.report().told.lost_link.proven)
             hand.do(2.0, transmitter_on=True)
-            self.assertEqual(hand.report().loss.last_frame_t, last_frame, "the frames of the returning link are not the last ones before the loss")
+            self.assertEqual(
+                hand.report().told.lost_link.loss.last_frame_t, last_frame, "the frames of the returning link are not the last ones before the loss"
+            )
             self.assertFalse(hand.board.armed, "it must not start by itself when the link returns")
-            self.assertTrue(hand.report().loss_proven, hand.report().loss_verdict)
+            self.assertTrue(hand.report().told.lost_link.proven, hand.report().told.lost_link.verdict)
             self.assertEqual(hand.coins()["lost link"], "rings true")
 
     def test_landing_takes_its_time(self):
@@ -261,7 +264,7 @@ class ProofTest(SimpleTestCase):
         self.assertEqual((hand.board.link, hand.board.armed), ("lost", True))
         self.assertGreater(hand.board.motors_percent, 20)
         hand.wait(5)
-        run = hand.report().loss
+        run = hand.report().told.lost_link.loss
         self.assertFalse(hand.board.armed)
         self.assertAlmostEqual(run.motors_stopped_t - run.reacted_t, 4.0, delta=0.05)
 
@@ -269,8 +272,8 @@ class ProofTest(SimpleTestCase):
         hand = Hand(sbus_craft())
         hand.do(3.0, transmitter_on=False)
         hand.do(2.0, transmitter_on=True)
-        self.assertFalse(hand.report().loss_proven)
-        self.assertIn("not armed", hand.report().loss_verdict)
+        self.assertFalse(hand.report().told.lost_link.proven)
+        self.assertIn("not armed", hand.report().told.lost_link.verdict)
 
     def test_hold_at_the_receiver_hides_the_loss(self):
         hand = Hand(apply_edits(sbus_craft(), [Edit(path="/receiver/on_loss", value="hold")]))
@@ -284,7 +287,7 @@ class ProofTest(SimpleTestCase):
         fly(hand)
         hand.do(3.0, transmitter_on=False)
         self.assertEqual((hand.board.link, hand.board.armed), ("lost", False))
-        self.assertIsNotNone(hand.report().loss.flagged_t)
+        self.assertIsNotNone(hand.report().told.lost_link.loss.flagged_t)
         self.assertIn("f", hand.bench.live().marks)
 
     def test_an_old_measurement_does_not_prove_new_settings(self):

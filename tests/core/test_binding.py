@@ -8,21 +8,21 @@ from django.test import SimpleTestCase
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from linkcore.binding import budget as budgets
-from linkcore.binding.ends import EXCHANGE_S, OFFER_S, Offer, PowerCycle, ReceiverEnd, TransmitterEnd
-from linkcore.binding.identity import from_model, from_phrase, serial_of
-from linkcore.binding.lights import STATE_WORDS, in_words, meanings
+from linkcore.bench.messages import BenchState
 from linkcore.craft.document import AirSetup, apply_edits
 from linkcore.craft.parts import KitParts
+from linkcore.devices import budget as budgets
+from linkcore.devices.ends import EXCHANGE_S, OFFER_S, Offer, PowerCycle, ReceiverEnd, TransmitterEnd
+from linkcore.devices.firmware import air, all_as_made, devices_of
+from linkcore.devices.identity import from_model, from_phrase, serial_of
+from linkcore.devices.lights import STATE_WORDS, in_words, meanings
 from linkcore.findings import Edit
-from linkcore.images.devices import air, all_as_made, devices_of
 from linkcore.parts.catalogue import shipped
 from linkcore.parts.models import Binding, Light, Receiver
-from linkcore.standins.bind_view import bind_report
-from linkcore.standins.messages import BenchState
 from tests import hazards
 from tests.core.test_bench import Hand
 from tests.crafts import crsf_craft, sbus_craft
+from tests.hazards import bind_told
 from tests.kits import every_receiver
 
 
@@ -204,7 +204,7 @@ class BenchBindTest(SimpleTestCase):
                 self.assertIn("bind.not-bound", hand.codes(), name)
                 hand.do(0.2, way=way)
                 hazards.Pilot(hand.bench).bind()
-                self.assertTrue(bind_report(hand.bench).proven, (name, way))
+                self.assertTrue(bind_told(hand.bench).proven, (name, way))
                 self.assertEqual([code for code in self.codes(hand) if code.startswith("bind.")], [], (name, way))
                 self.assertEqual(hand.bench.board.stored.bind_count, 0)
                 hand.bench.run_until(hand.bench.t + 1.5)
@@ -250,7 +250,7 @@ class BenchBindTest(SimpleTestCase):
         hand.do(0.2, receiver_plugged=True)
         hand.do(2.0, transmitter_mode="bind")
         self.assertFalse(hand.bench.link.knows, "regions differ")
-        report = bind_report(hand.bench)
+        report = bind_told(hand.bench)
         self.assertIn("is set for FCC, the receiver for LBT", report.hindrances[0])
         self.assertEqual([(step.text, step.hop) for step in report.steps if step.next], [("Make the firmware of both ends fit", "load")])
 
@@ -297,7 +297,7 @@ class BenchBindTest(SimpleTestCase):
         hand.do(0.2, distance_m=0.1)
         for hands in ({"receiver_plugged": False}, {"receiver_plugged": True}, {"transmitter_on": False}, {"transmitter_on": True}):
             hand.do(0.8, **hands)
-        self.assertEqual((hand.coins()["bind"], bind_report(hand.bench).proven), ("blank", False))
+        self.assertEqual((hand.coins()["bind"], bind_told(hand.bench).proven), ("blank", False))
         hand.do(0.5, distance_m=2)
         self.assertEqual(hand.coins()["bind"], "rings true")
         hand.do(0.5, forget_bind=True)
@@ -319,7 +319,7 @@ class BenchBindTest(SimpleTestCase):
         hazards.Pilot(hand.bench).bind()
         again = Hand(hand.bench.document, BenchState.model_validate(hand.bench.state().keep()))
         self.assertTrue(again.bench.link.knows)
-        self.assertEqual(bind_report(again.bench).back_after_s, bind_report(hand.bench).back_after_s)
+        self.assertEqual(bind_told(again.bench).back_after_s, bind_told(hand.bench).back_after_s)
 
     def test_random_mishaps_end_in_a_proven_bind(self):
         crafts = [craft for name, craft in every_receiver() if name in ("twin-leaf", "reed-one", "wisp-24", "stile-12", "pip-s8")]

@@ -13,10 +13,10 @@ from commands.calc import main
 from linkcore.craft.document import apply_edits, load
 from linkcore.craft.parts import KitParts
 from linkcore.findings import Edit
+from linkcore.hops.port_plan.rules import check_ports
 from linkcore.parts.catalogue import shipped
 from linkcore.parts.files import facts_of, write_parts
 from linkcore.parts.models import Board
-from linkcore.ports.rules import check_ports
 from tests.thumbs import session
 
 
@@ -33,7 +33,7 @@ class CalcTest(SimpleTestCase):
         status, answer, _ = self.calc("ports", craft.model_dump(mode="json"))
         self.assertEqual((status, answer["plans"][0]["title"], [each["code"] for each in answer["findings"]]), (0, "Move ESC to R7", ["ports.clash"]))
         after = apply_edits(load(craft.model_dump(mode="json")), [Edit.model_validate(edit) for edit in answer["plans"][0]["edits"]])
-        self.assertEqual(check_ports(after, after.settings, KitParts.of(after)), [])
+        self.assertEqual(check_ports(after, KitParts.of(after)), [])
 
     def test_a_clash_and_a_faulty_loom_have_a_status_of_their_own(self):
         craft = scenario.coot().model_dump(mode="json")

@@ -6,9 +6,10 @@ import numpy as np
 from django.test import SimpleTestCase
 
 from linkcore.craft.document import CraftDocument, ReceiverInput, apply_edits
-from linkcore.line.compare import READS_SHARE, set_so, what_would_read
-from linkcore.line.foreign import foreign, nmea_sentences, ubx_packets
-from linkcore.line.rules import PortReading, check_line
+from linkcore.devices.port import PortReading
+from linkcore.hops.line.compare import READS_SHARE, set_so, what_would_read
+from linkcore.hops.line.foreign import foreign, nmea_sentences, ubx_packets
+from linkcore.hops.line.rules import check_line
 from linkcore.parts.catalogue import shipped
 from linkcore.parts.models import Board
 from linkcore.protocols.registry import RECEIVER_PROTOCOLS

@@ -2,14 +2,15 @@ from __future__ import annotations
 
 from django.test import SimpleTestCase
 
-from linkcore.chain import NOTHING_HELD, Proof, coin, foundation
-from linkcore.craft.document import CraftDocument, CraftError, apply_edits, differences, load, section_hashes
+from linkcore.chain import chain, foundations
+from linkcore.craft.document import CraftDocument, CraftError, apply_edits, differences, load
 from linkcore.craft.parts import KitParts
 from linkcore.findings import Edit
-from linkcore.modes.detents import Detent, SwitchMeasure
-from linkcore.modes.rules import around, check_switches
-from linkcore.ports.rules import check_ports
-from tests.crafts import crsf_craft, sbus_craft, wires
+from linkcore.hops.port_plan.rules import check_ports
+from linkcore.hops.switchboard.detents import Detent, SwitchMeasure
+from linkcore.hops.switchboard.rules import around, check_switches
+from linkcore.proofs import Proof
+from tests.crafts import changed_sections, crsf_craft, sbus_craft, whole_of, wires
 
 
 class DocumentTest(SimpleTestCase):
@@ -46,13 +47,12 @@ class DocumentTest(SimpleTestCase):
     def test_only_the_changed_section_changes_its_hash(self):
         craft = sbus_craft()
         edited = apply_edits(craft, [Edit(path="/settings/lost_link/grace_ms", value=600)])
-        before, after = section_hashes(craft), section_hashes(edited)
-        self.assertEqual([name for name in before if before[name] != after[name]], ["settings/lost_link"])
+        self.assertEqual(changed_sections(craft, edited), {"settings/lost_link"})
 
     def test_the_order_of_wires_is_no_change(self):
         craft = sbus_craft()
         other = craft.model_copy(update={"wiring": craft.wiring[::-1]})
-        self.assertEqual(section_hashes(craft), section_hashes(other))
+        self.assertEqual(changed_sections(craft, other), set())
 
     def test_differences_name_each_leaf(self):
         craft = sbus_craft()
@@ -64,18 +64,18 @@ class DocumentTest(SimpleTestCase):
 class CoinTest(SimpleTestCase):
     def test_a_proof_tarnishes_with_just_what_it_rested_on(self):
         craft = sbus_craft()
-        proofs = {hop: Proof(hop=hop, rests_on=foundation(hop, craft, craft.settings, NOTHING_HELD)) for hop in ("line", "switchboard", "lost link")}
+        rests_on = foundations(whole_of(craft))
+        proofs = {key: Proof(hop=key[0], name=key[1], rests_on=found) for key, found in rests_on.items() if key[0] in ("line", "switchboard", "lost link")}
         changed = apply_edits(craft, [Edit(path="/settings/lost_link/grace_ms", value=600)])
-        hashes = section_hashes(changed, changed.settings, NOTHING_HELD)
-        states = {hop: coin(hop, [], proof, hashes) for hop, proof in proofs.items()}
-        self.assertEqual({hop: state for hop, (state, _) in states.items()}, {"line": "rings true", "switchboard": "rings true", "lost link": "tarnished"})
-        self.assertIn("lost link", states["lost link"][1])
-        self.assertEqual(coin("sticks", [], None, hashes)[0], "blank")
+        states = {state.hop: state for state in chain(whole_of(changed), proofs, [])[0]}
+        self.assertEqual([states[hop].coin for hop in ("line", "switchboard", "lost link")], ["rings true", "rings true", "tarnished"])
+        self.assertIn("lost link", states["lost link"].why)
+        self.assertEqual(states["sticks"].coin, "blank")
 
 
 class PortRulesTest(SimpleTestCase):
     def codes(self, craft: CraftDocument) -> list[str]:
-        return [finding.code for finding in check_ports(craft, craft.settings, KitParts.of(craft))]
+        return [finding.code for finding in check_ports(craft, KitParts.of(craft))]
 
     def test_good_plans_have_no_finding(self):
         self.assertEqual(self.codes(sbus_craft()), [])
@@ -109,7 +109,7 @@ class PortRulesTest(SimpleTestCase):
 
     def test_the_offered_mends_mend(self):
         for craft in (sbus_craft(pad="R3"), sbus_craft(inverted=False), sbus_craft(protocol="CRSF"), crsf_craft(pad="R3")):
-            for finding in check_ports(craft, craft.settings, KitParts.of(craft)):
+            for finding in check_ports(craft, KitParts.of(craft)):
                 for mend in finding.mends:
                     with self.subTest(mend.text):
                         mended = apply_edits(craft, mend.edits)
@@ -123,11 +123,11 @@ class BandRulesTest(SimpleTestCase):
     def test_a_band_beside_the_detent_is_found_and_mended(self):
         craft = apply_edits(sbus_craft(), [Edit(path="/settings/modes/0/low", value=1530), Edit(path="/settings/modes/0/high", value=1780)])
         measured = self.measured(1000, 1500, 2000)
-        (finding,) = check_switches(craft, craft.settings, measured, KitParts.of(craft))
+        (finding,) = check_switches(craft, KitParts.of(craft), measured)
         self.assertEqual(finding.code, "switchboard.band-misses")
         self.assertIn("by 30 us", finding.what)
         mended = apply_edits(craft, finding.mends[0].edits)
-        self.assertEqual(check_switches(mended, mended.settings, measured, KitParts.of(mended)), [])
+        self.assertEqual(check_switches(mended, KitParts.of(mended), measured), [])
 
     def test_a_suggested_band_holds_its_detent_alone(self):
         detents = self.measured(1000, 1500, 2000).detents[6]
@@ -143,4 +143,4 @@ class BandRulesTest(SimpleTestCase):
             ("/settings/arming", None, "switchboard.no-arm-band"),
         ):
             craft = apply_edits(sbus_craft(), [Edit(path=path, value=value)])
-            self.assertIn(code, [finding.code for finding in check_switches(craft, craft.settings, SwitchMeasure(), KitParts.of(craft))])
+            self.assertIn(code, [finding.code for finding in check_switches(craft, KitParts.of(craft), SwitchMeasure())])

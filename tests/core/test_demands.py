@@ -7,8 +7,8 @@ from linkcore.craft.parts import KitParts
 from linkcore.craft.starting import new_craft
 from linkcore.parts.catalogue import shipped
 from linkcore.parts.models import Board, Receiver
-from linkcore.ports.demands import BENCH_LINK, Demand, Variant, demands_of, leads_wanted, link_ports, place_on, placements
-from linkcore.ports.planner import cost_of
+from linkcore.wiring.demands import BENCH_LINK, Demand, Variant, demands_of, leads_wanted, link_ports, place_on, placements
+from linkcore.wiring.planner import cost_of
 
 
 def craft_with(board: str, receiver: str, *, telemetry: bool = False, jumper: bool = False, **devices: str) -> CraftDocument:

@@ -6,16 +6,16 @@ import numpy as np
 from django.test import SimpleTestCase
 
 import scenario
+from linkcore.bench.messages import Hands
 from linkcore.craft.document import CraftDocument, Patch, ReceiverInput, apply_edits
 from linkcore.craft.parts import KitParts
 from linkcore.findings import Edit
-from linkcore.line.compare import what_would_read
-from linkcore.line.identify import identify_edges
-from linkcore.loom.netlist import plan_edits
-from linkcore.ports.planner import work_out
-from linkcore.ports.receiver import moves_for_receiver, worked_out
+from linkcore.hops.line.compare import what_would_read
+from linkcore.hops.line.identify import identify_edges
+from linkcore.hops.port_plan.receiver import moves_for_receiver, worked_out
 from linkcore.protocols.registry import RECEIVER_PROTOCOLS
-from linkcore.standins.messages import Hands
+from linkcore.wiring.netlist import plan_edits
+from linkcore.wiring.planner import work_out
 from tests.core.test_bench import Hand
 from tests.kits import every_receiver
 
@@ -33,7 +33,7 @@ class EveryReceiverTest(SimpleTestCase):
                 hand = Hand(craft)
                 hand.wait(3.0)
                 bench, report = hand.bench, hand.report()
-                self.assertEqual((bench.board.link, report.line.protocol, report.line.good_share), ("good", bench.spec.name, 1.0))
+                self.assertEqual((bench.board.link, report.told.line.protocol, report.told.line.good_share), ("good", bench.spec.name, 1.0))
                 self.assertEqual([each.code for each in report.findings if each.hop in ("line", "port plan")], [])
                 self.assertEqual(hand.coins()["line"], "rings true")
                 throttle = bench.board.axis_us("throttle")
@@ -79,7 +79,7 @@ class TurnTakingTest(SimpleTestCase):
         hand = Hand(scenario.sandpiper())
         hand.wait(2.0)
         self.assertEqual((hand.bench.board.link, hand.bench.downlink), ("no signal", {}))
-        self.assertEqual(hand.report().line.protocol, "F.Port")
+        self.assertEqual(hand.report().told.line.protocol, "F.Port")
 
     def test_telemetry_needs_the_job_and_power(self):
         craft = scenario.curlew()
@@ -95,7 +95,7 @@ class TurnTakingTest(SimpleTestCase):
     def test_the_tap_can_be_moved_to_the_telemetry_wire(self):
         hand = Hand(scenario.curlew())
         hand.do(2.0, tap="S.Port")
-        line = hand.report().line
+        line = hand.report().told.line
         self.assertEqual((line.protocol, line.wire_pad, [wire.carries for wire in line.wires]), ("S.Port", "T4", ["channels", "telemetry"]))
         with self.assertRaisesMessage(ValueError, "no wire on a pin nowhere"):
             hand.bench.hands(Hands(tap="nowhere"))

@@ -7,12 +7,12 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from pydantic import ValidationError
 
-from linkcore.images.check import misplaced
-from linkcore.images.connection import Seen, recovery
-from linkcore.images.devices import Device, as_made
-from linkcore.images.facts import ImageFacts
-from linkcore.images.flashing import SAFE_TO_STOP, FlashJob, FlashOrder
-from linkcore.images.hexfile import ERASED, Content
+from linkcore.devices.connection import Seen, recovery
+from linkcore.devices.firmware import Device, as_made
+from linkcore.devices.flash_job import SAFE_TO_STOP, FlashJob, FlashOrder
+from linkcore.devices.hexfile import ERASED, Content
+from linkcore.devices.image_facts import ImageFacts
+from linkcore.hops.load.rules import misplaced
 from linkcore.parts.catalogue import shipped
 from linkcore.parts.models import Board, Flash
 from linkcore.standins.bootloader import DeviceKept, StandInBootloader, StandInFlash

@@ -3,15 +3,15 @@ from __future__ import annotations
 from django.test import SimpleTestCase
 
 import scenario
-from linkcore.images.connection import look
-from linkcore.images.devices import Device, as_made
-from linkcore.images.factory import build, factory_facts, flashable, program_kilobytes
-from linkcore.images.flashing import FlashJob, FlashOrder
-from linkcore.images.hexfile import Content
+from linkcore.bench.messages import BenchState
+from linkcore.devices.board_api import Refused
+from linkcore.devices.connection import look
+from linkcore.devices.factory import build, factory_facts, flashable, program_kilobytes
+from linkcore.devices.firmware import Device, as_made
+from linkcore.devices.flash_job import FlashJob, FlashOrder
+from linkcore.devices.hexfile import Content
 from linkcore.parts.catalogue import shipped
-from linkcore.standins.bench import Refused
 from linkcore.standins.bootloader import DeviceKept, StandInFlash
-from linkcore.standins.messages import BenchState
 from scenario.bench import older_receiver
 from tests import hazards
 from tests.core.test_bench import Hand
@@ -161,7 +161,7 @@ class BenchFlashTest(SimpleTestCase):
         self.assertNotIn("load.no-program", hand.codes())
         self.finish(hand, job)
         hand.wait(2)
-        self.assertEqual((job.state, hand.board.link, hand.report().load.link.verdict), ("done", "lost", "silent"))
+        self.assertEqual((job.state, hand.board.link, hand.report().told.load.link.verdict), ("done", "lost", "silent"))
         self.assertIn("load.ends-silent", hand.codes())
         self.finish(hand, self.order(hand, "wisp-900-3.1.0-868.hex", "receiver", "bridge"))
         hand.wait(2)
@@ -171,7 +171,7 @@ class BenchFlashTest(SimpleTestCase):
         hand = self.pilot()
         self.finish(hand, self.order(hand, "wisp-900-3.0.0-868.hex", "receiver", "bridge"))
         hand.wait(2)
-        self.assertEqual(hand.report().load.link.verdict, "talks with less")
+        self.assertEqual(hand.report().told.load.link.verdict, "talks with less")
         hand.do(1.0, switches={"S5": 1, "S6": 1})
         channels = hand.board.channels
         self.assertEqual([round(us) for us in channels[8:10]], [1500, 1500], "channels 9 and up stay where they rest")
@@ -187,7 +187,7 @@ class BenchFlashTest(SimpleTestCase):
         self.assertIn("through the board", job.recover[1])
         hand.wait(1)
         self.assertIn("load.no-program", hand.codes())
-        air = next(way for way in hand.report().load.devices[1].ways if way.way == "over the air")
+        air = next(way for way in hand.report().told.load.devices[1].ways if way.way == "over the air")
         self.assertIn("needs one", air.seen.says)
         hand.do(1.5, usb=True)
         job = self.order(hand, "wisp-900-3.1.0-868.hex", "receiver", "bridge")
@@ -267,7 +267,7 @@ class BenchFlashTest(SimpleTestCase):
         state = older_receiver(craft).model_copy(update={"usb": True})
         hand = Hand(craft, state)
         hand.wait(1.5)
-        seen = {way.way: way.seen for device in hand.report().load.devices if device.role == "receiver" for way in device.ways}
+        seen = {way.way: way.seen for device in hand.report().told.load.devices if device.role == "receiver" for way in device.ways}
         self.assertEqual(seen["bridge"].sight, "no answer")
         self.assertIn("ESC", seen["bridge"].says)
         self.assertIn("There is no link", seen["over the air"].says)

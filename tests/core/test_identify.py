@@ -7,9 +7,10 @@ import numpy as np
 from django.test import SimpleTestCase
 
 from linkcore.craft.document import ReceiverInput
-from linkcore.line.compare import what_would_read
-from linkcore.line.identify import identify_bytes, identify_edges, idle_level, measure_baud
-from linkcore.line.rules import PortReading, check_line
+from linkcore.devices.port import PortReading
+from linkcore.hops.line.compare import what_would_read
+from linkcore.hops.line.identify import identify_bytes, identify_edges, idle_level, measure_baud
+from linkcore.hops.line.rules import check_line
 from linkcore.protocols import crsf
 from linkcore.protocols.registry import PROTOCOLS, SERIAL_PROTOCOLS
 from linkcore.signal.edges import NO_TIMES, Edges

@@ -9,10 +9,10 @@ from pathlib import Path
 from django.test import SimpleTestCase
 
 from commands.images import main
-from linkcore.images.check import misplaced, remarks
-from linkcore.images.factory import flash_of
-from linkcore.images.facts import ImageError
-from linkcore.images.hexfile import Content, read_hex, read_named
+from linkcore.devices.factory import flash_of
+from linkcore.devices.hexfile import Content, read_hex, read_named
+from linkcore.devices.image_facts import ImageError
+from linkcore.hops.load.rules import misplaced, remarks
 from linkcore.parts.catalogue import shipped
 from scenario.images import scenario_images
 

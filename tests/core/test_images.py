@@ -10,14 +10,14 @@ from hypothesis import strategies as st
 import scenario
 from linkcore.craft.document import BoardSettings, LostLink, StickLines, apply_edits
 from linkcore.craft.parts import KitParts
+from linkcore.devices.carry_over import carry_over, without_dropped
+from linkcore.devices.factory import factory_facts, flashable
+from linkcore.devices.firmware import Installed, air, all_as_made, devices_of
+from linkcore.devices.hexfile import ERASED, Content, read_binary, read_hex, write_hex
+from linkcore.devices.image_facts import ImageError, ImageFacts, SettingsFormat, facts_in, header, settle
+from linkcore.devices.outlook import OnShelf, outlook, ways_to_talk
 from linkcore.findings import Edit
-from linkcore.images.carry_over import carry_over, without_dropped
-from linkcore.images.check import check_load, fitting, judge
-from linkcore.images.devices import Installed, air, all_as_made, devices_of
-from linkcore.images.factory import factory_facts, flashable
-from linkcore.images.facts import ImageError, ImageFacts, SettingsFormat, facts_in, header, settle
-from linkcore.images.hexfile import ERASED, Content, read_binary, read_hex, write_hex
-from linkcore.images.outlook import OnShelf, outlook, ways_to_talk
+from linkcore.hops.load.rules import check_load, fitting, judge
 from linkcore.parts.catalogue import shipped
 from scenario.images import scenario_images
 from tests.crafts import crsf_craft, sbus_craft

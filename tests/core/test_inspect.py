@@ -10,8 +10,8 @@ from django.test import SimpleTestCase
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from linkcore.line.adapter import KEPT_BYTES, AdapterLine, usual_ways
-from linkcore.line.inspect import COLUMNS, MOST_TOGGLES, extent, lay_open, letter, stretch
+from linkcore.hops.line.adapter import KEPT_BYTES, AdapterLine, usual_ways
+from linkcore.hops.line.inspect import COLUMNS, MOST_TOGGLES, extent, lay_open, letter, stretch
 from linkcore.protocols import crsf, sbus
 from linkcore.protocols.base import BadFrame, ChannelFrame, PollFrame, TelemetryFrame
 from linkcore.protocols.registry import PROTOCOLS, SERIAL_PROTOCOLS

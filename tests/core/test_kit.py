@@ -10,10 +10,11 @@ from linkcore.craft.document import Airframe, CraftDocument, CraftError, Fitted,
 from linkcore.craft.parts import KitParts, spoken_output
 from linkcore.craft.starting import new_craft
 from linkcore.findings import Edit
-from linkcore.kit import ability as kit_rules
-from linkcore.kit.ability import ability, check_kit, sensor_states
-from linkcore.kit.exchange import add_device, exchange, remove_device, rename_device, what_else_fits
-from linkcore.kit.starting import starting_point
+from linkcore.hops.kit import ability as kit_rules
+from linkcore.hops.kit.ability import ability, sensor_states
+from linkcore.hops.kit.exchange import add_device, exchange, remove_device, rename_device, what_else_fits
+from linkcore.hops.kit.rules import check_kit
+from linkcore.hops.kit.starting import starting_point
 from linkcore.parts.catalogue import UnknownPart, shipped
 from linkcore.parts.models import Peripheral, Receiver, Transmitter
 from tests.core.test_loom import other

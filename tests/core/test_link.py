@@ -7,15 +7,15 @@ import random
 from django.test import SimpleTestCase
 
 import scenario
+from linkcore.bench.bench import Bench
+from linkcore.bench.messages import BenchState, Hands
 from linkcore.craft.document import apply_edits
+from linkcore.devices.board_api import Refused
+from linkcore.devices.flash_job import FlashOrder
 from linkcore.findings import Edit
-from linkcore.images.flashing import FlashOrder
-from linkcore.standins.bench import Bench, Refused
-from linkcore.standins.bind_view import bind_report
-from linkcore.standins.messages import BenchState, Hands
 from tests.core.test_bench import Hand
 from tests.crafts import crsf_craft, sbus_craft
-from tests.hazards import IMAGES, Pilot
+from tests.hazards import IMAGES, Pilot, bind_told
 from tests.kits import every_receiver
 
 
@@ -59,7 +59,7 @@ class HandsTest(SimpleTestCase):
         self.assertEqual((hand.bench.receiver.state, hand.bench.live().bind_button), ("bind", False))
         hand.do(0.3, boot_button=True, pack=False)
         hand.do(0.3, boot_button=False, usb=True)
-        self.assertEqual((hand.report().load.devices[0].in_bootloader, hand.report().load.boot_button), (True, False))
+        self.assertEqual((hand.report().told.load.devices[0].in_bootloader, hand.report().told.load.boot_button), (True, False))
 
     def test_the_steps_always_have_one_next_until_it_is_proven(self):
         rng = random.Random(7)
@@ -79,7 +79,7 @@ class HandsTest(SimpleTestCase):
                 if bench.transmitter.on and rng.random() < 0.4:
                     bench.hands(Hands(transmitter_mode=rng.choice(("normal", "bind", "register"))))
                 bench.run_until(bench.t + rng.uniform(0.05, 1.2))
-                report = bind_report(bench)
+                report = bind_told(bench)
                 following = [step for step in report.steps if step.next]
                 self.assertEqual(len(following), 0 if all(step.done for step in report.steps) else 1)
                 self.assertTrue(report.proven or report.verdict)
@@ -127,7 +127,7 @@ class ExchangeTest(SimpleTestCase):
             hand = Hand(craft, BenchState.model_validate(old))
             hand.wait(1)
             self.assertEqual((hand.bench.link.knows, hand.board.link), (bound, "good" if bound else "no signal"))
-            self.assertEqual(hand.report().load.link.verdict, "talks")
+            self.assertEqual(hand.report().told.load.link.verdict, "talks")
 
 
 class ArmedTest(SimpleTestCase):

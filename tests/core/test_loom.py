@@ -11,15 +11,15 @@ import scenario
 from linkcore.craft.document import CraftDocument, Fitted, Patch, apply_edits
 from linkcore.craft.parts import KitParts
 from linkcore.findings import Edit
-from linkcore.loom.drawing import svg, wire_csv
-from linkcore.loom.layout import lay_out
-from linkcore.loom.netlist import plan_edits, rail_loads, usb_load, wire_list
-from linkcore.loom.printed import pdf
-from linkcore.loom.rules import check_loom
+from linkcore.hops.loom.drawing import svg, wire_csv
+from linkcore.hops.loom.layout import lay_out
+from linkcore.hops.loom.printed import pdf
+from linkcore.hops.loom.rules import check_loom
 from linkcore.parts.catalogue import Catalogue, shipped
 from linkcore.parts.files import facts_of
 from linkcore.parts.models import Board, Peripheral, Receiver
-from linkcore.ports.planner import work_out
+from linkcore.wiring.netlist import plan_edits, rail_loads, usb_load, wire_list
+from linkcore.wiring.planner import work_out
 from tests.crafts import crsf_craft, sbus_craft
 
 
@@ -185,7 +185,7 @@ class RuleTest(SimpleTestCase):
     def test_every_code_in_the_rules_is_tested_here(self):
         import inspect
 
-        import linkcore.loom.rules as rules
+        import linkcore.hops.loom.rules as rules
 
         known = set(re.findall(r'"(loom\.[a-z-]+)"', inspect.getsource(rules))) | {"loom.no-supply", "loom.no-ground"}
         here = set(re.findall(r'"(loom\.[a-z-]+)"', inspect.getsource(type(self))))

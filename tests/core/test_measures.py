@@ -6,21 +6,24 @@ from django.test import SimpleTestCase
 from hypothesis import assume, given
 from hypothesis import strategies as st
 
-from linkcore.chain import HOPS, draft_against_board, still_findings
+from linkcore.bench.bench import Bench
+from linkcore.bench.messages import Hands
+from linkcore.chain import draft_against_board, still_findings
 from linkcore.craft.document import Band, BoardSettings, ModeBand, apply_edits
 from linkcore.craft.parts import KitParts, understand
+from linkcore.devices.modes import holds
 from linkcore.findings import Edit, Finding, Mend
-from linkcore.lostlink.timeline import LossRun, judge, predict
-from linkcore.modes.clearance import band_clearance
-from linkcore.modes.detents import Detent, SwitchMeasure
-from linkcore.modes.rules import around
-from linkcore.modes.truth import holds, truth_table
+from linkcore.hops.lost_link.timeline import LossRun, judge, predict
+from linkcore.hops.registry import HOPS
+from linkcore.hops.sticks.measure import SticksMeasure
+from linkcore.hops.switchboard.clearance import band_clearance
+from linkcore.hops.switchboard.detents import Detent, SwitchMeasure
+from linkcore.hops.switchboard.rules import around
+from linkcore.hops.switchboard.truth import truth_table
 from linkcore.parts.catalogue import UnknownPart, shipped
 from linkcore.parts.models import Board, Module, Receiver, Transmitter
 from linkcore.protocols.registry import PROTOCOLS, RECEIVER_PROTOCOLS, protocol
-from linkcore.standins.bench import Bench
-from linkcore.standins.messages import Hands
-from linkcore.sticks.measure import SticksMeasure
+from linkcore.reads import Whole
 from tests.crafts import crsf_craft, sbus_craft
 from tests.kits import every_receiver
 
@@ -76,7 +79,7 @@ class SticksMeasureTest(SimpleTestCase):
         for step in range(300):
             measure.add(step * 0.01, "roll", 1000 + step * 3.3)
         self.assertIsNone(measure.reached["roll"].centre)
-        self.assertEqual(measure.verdict("roll", self.settings()), (False, "let it rest in the middle"))
+        self.assertEqual(measure.verdict("roll", self.settings().stick_lines), (False, "let it rest in the middle"))
 
     def test_verdicts_name_what_is_missing(self):
         def after(*values: float) -> str:
@@ -86,7 +89,7 @@ class SticksMeasureTest(SimpleTestCase):
                 for _ in range(60):
                     measure.add(t, "pitch", value)
                     t += 0.01
-            return measure.verdict("pitch", self.settings())[1]
+            return measure.verdict("pitch", self.settings().stick_lines)[1]
 
         self.assertEqual(after(), "not seen yet")
         self.assertEqual(after(1500), "move it to both ends")
@@ -100,7 +103,7 @@ class SticksMeasureTest(SimpleTestCase):
         measure = SticksMeasure()
         for value in (1000, 2000):
             measure.add(0, "throttle", value)
-        self.assertEqual(measure.verdict("throttle", self.settings()), (True, "reaches both lines"))
+        self.assertEqual(measure.verdict("throttle", self.settings().stick_lines), (True, "reaches both lines"))
 
 
 class SwitchTest(SimpleTestCase):
@@ -171,7 +174,7 @@ class LostLinkTest(SimpleTestCase):
                 self.assertTrue(bench.board.armed)
                 bench.hands(Hands(transmitter_on=False))
                 bench.run_until(9.0)
-                predicted = predict(craft, bench.board.running, bench.receiver_part)
+                predicted = predict(bench.whole.craft, bench.parts)
                 run = bench.loss
                 if predicted.reacts_s is None:
                     self.assertTrue(run is None or run.reacted_t is None, "it was predicted that the board never learns of it")
@@ -191,7 +194,7 @@ class LostLinkTest(SimpleTestCase):
                     bench.run_until(0.5)
                     bench.hands(Hands(transmitter_on=False))
                     bench.run_until(2.5)
-                    predicted = predict(bench.document, bench.board.running, receiver).reacts_s
+                    predicted = predict(bench.whole.craft, bench.parts).reacts_s
                     if predicted is None:
                         self.assertEqual(bench.board.link, "good", "the board never learns of it")
                     else:
@@ -199,7 +202,7 @@ class LostLinkTest(SimpleTestCase):
 
     def test_a_run_is_judged_step_by_step(self):
         craft = crsf_craft()
-        predicted = predict(craft, craft.settings, shipped().of(Receiver, "wisp-900"))
+        predicted = predict(craft, KitParts.of(craft))
         run = LossRun(armed=True, radio_silent_t=10.0, last_frame_t=10.0)
         said = [judge(run, predicted)[1]]
         for name, value in (("reacted_t", 10.4), ("motors_stopped_t", 10.4), ("back_t", 12.0)):
@@ -241,16 +244,16 @@ class FindingsTest(SimpleTestCase):
 
     def test_a_sound_craft_has_none(self):
         for craft in (sbus_craft(), crsf_craft()):
-            self.assertEqual(still_findings(craft, craft.settings, KitParts.of(craft)), [])
+            self.assertEqual(still_findings(Whole(craft, craft.settings, KitParts.of(craft))), [])
 
     def test_each_says_what_why_and_what_mends_it_and_the_edits_do(self):
         for changes in self.BROKEN:
             craft = apply_edits(sbus_craft(), [Edit(path=path, value=value) for path, value in changes])
-            found = still_findings(craft, craft.settings, KitParts.of(craft))
+            found = still_findings(Whole(craft, craft.settings, KitParts.of(craft)))
             self.assertTrue(found, changes)
             for finding in found:
                 with self.subTest(finding.code):
-                    self.assertIn(finding.hop, HOPS)
+                    self.assertIn(finding.hop, [hop.key for hop in HOPS])
                     self.assertTrue(finding.what.endswith(".") and finding.why.endswith("."), finding)
                     for mend in finding.mends:
                         self.assertFalse(mend.text.endswith("."))
@@ -258,7 +261,7 @@ class FindingsTest(SimpleTestCase):
                             mended = apply_edits(craft, mend.edits)
                             self.assertNotIn(
                                 (finding.code, finding.where),
-                                [(each.code, each.where) for each in still_findings(mended, mended.settings, KitParts.of(mended))],
+                                [(each.code, each.where) for each in still_findings(Whole(mended, mended.settings, KitParts.of(mended)))],
                             )
 
     def test_what_the_draft_mends_and_what_it_adds_are_told_apart(self):

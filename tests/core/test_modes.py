@@ -11,14 +11,14 @@ from django.test import SimpleTestCase
 import scenario
 from linkcore.craft.document import Band, BoardSettings, ChannelSetup, CraftError, ModeBand, StickArming, apply_edits
 from linkcore.craft.parts import KitParts
+from linkcore.devices.arming import Arming, ArmView, blockers
+from linkcore.devices.modes import MODES, exclude_each_other, holds, lacking
 from linkcore.findings import Edit
-from linkcore.modes.arming import Arming, ArmView, blockers
-from linkcore.modes.catalogue import MODES, exclude_each_other, lacking
-from linkcore.modes.detents import Detent, SwitchMeasure, expected_detents
-from linkcore.modes.rules import check_switches
-from linkcore.modes.suggest import suggest_all, suggest_bands
-from linkcore.modes.truth import holds, truth_table
-from linkcore.modes.walk import flips_of, shortest_walk
+from linkcore.hops.switchboard.detents import Detent, SwitchMeasure, expected_detents
+from linkcore.hops.switchboard.rules import check_switches
+from linkcore.hops.switchboard.suggest import suggest_all, suggest_bands
+from linkcore.hops.switchboard.truth import truth_table
+from linkcore.hops.switchboard.walk import flips_of, shortest_walk
 from linkcore.parts.catalogue import shipped
 from linkcore.parts.models import Switch, Transmitter
 from tests.bands import SCALE, best_by_trying_all, case
@@ -60,7 +60,7 @@ class SuggestTest(SimpleTestCase):
 
     def test_bands_that_touch_share_nothing(self):
         craft = with_modes(("angle", 6, 850, 1250), ("horizon", 6, 1250, 1750))
-        self.assertEqual([each for each in check_switches(craft, craft.settings, SwitchMeasure(), KitParts.of(craft)) if each.severity == "stop"], [])
+        self.assertEqual([each for each in check_switches(craft, KitParts.of(craft), SwitchMeasure()) if each.severity == "stop"], [])
         self.assertEqual([holds(craft.settings, {6: us}).text for us in (1249.9, 1250, 1749.9, 1750)], ["angle", "horizon", "horizon", "acro"])
 
     def test_neighbours_become_one_band_and_islands_two(self):
@@ -139,7 +139,7 @@ class TableTest(SimpleTestCase):
         craft = with_modes(("angle", 6, 850, 2150))
         found = measured(ch5=(1000, 2000), ch6=(1000, 1500, 2000))
         self.assertEqual({row.mode for row in self.table(craft, found).rows}, {"angle"})
-        self.assertEqual([each for each in check_switches(craft, craft.settings, found, KitParts.of(craft)) if each.severity != "note"], [])
+        self.assertEqual([each for each in check_switches(craft, KitParts.of(craft), found) if each.severity != "note"], [])
 
 
 class WalkTest(SimpleTestCase):
@@ -159,7 +159,7 @@ class WalkTest(SimpleTestCase):
 
 class RulesTest(SimpleTestCase):
     def check(self, craft, found=None):
-        return check_switches(craft, craft.settings, found or SwitchMeasure(), KitParts.of(craft))
+        return check_switches(craft, KitParts.of(craft), found or SwitchMeasure())
 
     def test_a_band_beside_its_detent_is_caught_before_and_after_it_was_measured(self):
         craft = with_modes(("horizon", 6, 1530, 1780))
@@ -237,7 +237,8 @@ class ArmingTest(SimpleTestCase):
         self.assertEqual(blockers(clear, self.SETTINGS.model_copy(update={"arming": None}))[0].what, "no arm band")
 
     def run_switch(self, arming, course, view=ArmView()):  # noqa: B008 - frozen
-        return [arming.step(0.1 * index, replace(view, switch_on=on), self.SETTINGS) for index, on in enumerate(course)]
+        said = [arming.step(0.1 * index, replace(view, switch_on=on), self.SETTINGS) for index, on in enumerate(course)]
+        return [each and each[1] for each in said]
 
     def test_a_switch_arms_by_being_flipped_on_never_by_being_on(self):
         arming = Arming()
@@ -259,7 +260,7 @@ class ArmingTest(SimpleTestCase):
         for _ in range(round(seconds / 0.05)):
             t += 0.05
             said.append(arming.step(t, ArmView(yaw_us=yaw, throttle_us=throttle), settings))
-        return t, [text for text in said if text]
+        return t, [each[1] for each in said if each]
 
     def test_by_stick_it_is_held_and_times_out(self):
         settings = BoardSettings(ports={}, arm_by="stick", stick_arming=StickArming(hold_ms=500, timeout_s=3))

@@ -8,12 +8,12 @@ import scenario
 from linkcore.craft.document import CraftDocument, Fitted, Patch, apply_edits
 from linkcore.craft.parts import KitParts
 from linkcore.findings import Edit
-from linkcore.loom.netlist import plan_edits, wire_changes
-from linkcore.loom.rules import check_loom
-from linkcore.ports.demands import Demand, Placement, demands_of, placements
-from linkcore.ports.pads import device_spots, pad_facts, solder
-from linkcore.ports.planner import NO_FULL_PORT_LEFT, Worked, cost_of, leaves_full_port, work_out
-from linkcore.ports.rules import check_ports
+from linkcore.hops.loom.rules import check_loom
+from linkcore.hops.port_plan.pads import device_spots, pad_facts, solder
+from linkcore.hops.port_plan.rules import check_ports
+from linkcore.wiring.demands import Demand, Placement, demands_of, placements
+from linkcore.wiring.netlist import plan_edits, wire_changes
+from linkcore.wiring.planner import NO_FULL_PORT_LEFT, Worked, cost_of, leaves_full_port, work_out
 from tests.crafts import sbus_craft
 from tests.kits import random_craft
 
@@ -96,7 +96,7 @@ class RandomKitsTest(SimpleTestCase):
 
     def faultless(self, craft: CraftDocument, after: CraftDocument) -> None:
         parts = KitParts.of(after)
-        found = check_ports(after, after.settings, parts) + check_loom(after, parts)
+        found = check_ports(after, parts) + check_loom(after, parts)
         about_plan = (
             "loom.not-crossed",
             "loom.pad-twice",
@@ -126,7 +126,7 @@ class RandomKitsTest(SimpleTestCase):
 class PlanTest(SimpleTestCase):
     def test_the_clash_of_two_devices_is_explained_and_solved(self):
         craft = scenario.avocet()
-        (finding,) = check_ports(craft, craft.settings, KitParts.of(craft))
+        (finding,) = check_ports(craft, KitParts.of(craft))
         self.assertEqual((finding.code, finding.where), ("ports.clash", "U4 (R4, T4)"))
         worked = work_out(craft, KitParts.of(craft))
         best = worked.plans[0]
@@ -137,7 +137,7 @@ class PlanTest(SimpleTestCase):
         self.assertEqual(
             [each.model_dump() for each in wire_changes(craft.wiring, after.wiring)], [{"device": "ESC", "pin": "TLM", "before": "R4", "after": "R7"}]
         )
-        self.assertEqual(check_ports(after, after.settings, KitParts.of(after)), [])
+        self.assertEqual(check_ports(after, KitParts.of(after)), [])
 
     def test_native_inversion_comes_before_an_inverter_and_that_before_an_external_one(self):
         order = []
@@ -179,7 +179,7 @@ class PlanTest(SimpleTestCase):
         self.assertEqual(worked.plans, [])
         self.assertEqual({each.device for each in worked.clash}, {"receiver", "GPS", "GPS 2"})
         craft.settings.ports["U1"] = "GPS"
-        (finding,) = [each for each in check_ports(craft, craft.settings, parts) if each.code == "ports.link-taken"]
+        (finding,) = [each for each in check_ports(craft, parts) if each.code == "ports.link-taken"]
         self.assertIn("boot button", finding.why)
 
     def test_each_way_out_was_tried(self):
@@ -234,4 +234,4 @@ class PadsTest(SimpleTestCase):
         craft = scenario.sandpiper()
         after = apply_edits(craft, solder(craft, KitParts.of(craft), "receiver", "receiver input", ["T5"]))
         self.assertEqual((after.pad_of("F.Port"), after.settings.ports["U5"], after.settings.ports["U3"]), ("T5", "receiver input", "free"))
-        self.assertEqual(check_ports(after, after.settings, KitParts.of(after)), [])
+        self.assertEqual(check_ports(after, KitParts.of(after)), [])

@@ -9,14 +9,14 @@ import scenario
 from linkcore.craft.document import CraftDocument, Fitted, Patch, apply_edits
 from linkcore.craft.parts import KitParts
 from linkcore.findings import Edit
-from linkcore.ports import rules
-from linkcore.ports.rules import check_ports
+from linkcore.hops.port_plan import rules
+from linkcore.hops.port_plan.rules import check_ports
 from tests.core.test_loom import moved, planned
 from tests.crafts import crsf_craft, sbus_craft
 
 
 def codes(craft: CraftDocument) -> set[str]:
-    return {finding.code for finding in check_ports(craft, craft.settings, KitParts.of(craft))}
+    return {finding.code for finding in check_ports(craft, KitParts.of(craft))}
 
 
 def edited(craft: CraftDocument, **changes: object) -> CraftDocument:
@@ -111,7 +111,7 @@ class PortRuleTest(SimpleTestCase):
             moved(hub, "receiver", "HUB", "T3"), [Edit(path="/settings/ports/U3", value="telemetry"), Edit(path="/settings/ports/U5", value="free")]
         )
         self.broken("ports.no-inverter", bare, hub)
-        (finding,) = [each for each in check_ports(bare, bare.settings, KitParts.of(bare)) if each.code == "ports.no-inverter"]
+        (finding,) = [each for each in check_ports(bare, KitParts.of(bare)) if each.code == "ports.no-inverter"]
         mended = apply_edits(bare, finding.mends[0].edits)
         self.assertNotIn("ports.no-inverter", codes(mended))
         back = mended.model_copy(update={"wiring": [patch.model_copy(update={"pad": "T5"}) if patch.pin == "HUB" else patch for patch in mended.wiring]})
@@ -120,26 +120,22 @@ class PortRuleTest(SimpleTestCase):
     def test_half_duplex_goes_with_the_receivers_wire(self):
         craft = scenario.sandpiper()
         craft.settings.receiver_input.half_duplex = False
-        self.assertIn(("ports.half-duplex", "stop"), {(each.code, each.severity) for each in check_ports(craft, craft.settings, KitParts.of(craft))})
+        self.assertIn(("ports.half-duplex", "stop"), {(each.code, each.severity) for each in check_ports(craft, KitParts.of(craft))})
         craft = sbus_craft()
         craft.settings.receiver_input.half_duplex = True
-        found = next(each for each in check_ports(craft, craft.settings, KitParts.of(craft)) if each.code == "ports.half-duplex")
+        found = next(each for each in check_ports(craft, KitParts.of(craft)) if each.code == "ports.half-duplex")
         self.assertIn("full duplex", found.mends[0].text)
 
     def test_a_receiver_that_no_pad_can_invert_gets_an_inverter_into_its_wire(self):
         craft = sbus_craft()
         craft.kit.board, craft.settings.ports = "merle-f4", {"U3": "receiver input"}
         craft = moved(craft, "receiver", "SBUS", "R3")
-        (finding,) = [each for each in check_ports(craft, craft.settings, KitParts.of(craft)) if each.code == "ports.cannot-invert"]
+        (finding,) = [each for each in check_ports(craft, KitParts.of(craft)) if each.code == "ports.cannot-invert"]
         put = next(mend for mend in finding.mends if mend.edits)
         mended = apply_edits(craft, put.edits)
         self.assertEqual(codes(mended), set())
         self.assertFalse(
-            any(
-                mend.edits
-                for each in check_ports(scenario.sandpiper(), scenario.sandpiper().settings, KitParts.of(scenario.sandpiper()))
-                for mend in each.mends
-            ),
+            any(mend.edits for each in check_ports(scenario.sandpiper(), KitParts.of(scenario.sandpiper())) for mend in each.mends),
             "half duplex passes no inverter",
         )
 
@@ -157,7 +153,7 @@ class PortRuleTest(SimpleTestCase):
         catalogue = KitParts.of(coot)
         only_with = catalogue.receiver.model_copy(update={"outputs": tuple(output for output in catalogue.receiver.outputs if output.jumper)})
         parts = KitParts(catalogue.catalogue, catalogue.board, only_with, catalogue.transmitter, None, catalogue.devices)
-        self.assertIn("ports.no-output", {finding.code for finding in check_ports(coot, coot.settings, parts)})
+        self.assertIn("ports.no-output", {finding.code for finding in check_ports(coot, parts)})
 
     def test_every_code_is_tested_here_and_the_edits_offered_mend(self):
         known = set(re.findall(r'"(ports\.[a-z-]+)"', inspect.getsource(rules)))
@@ -169,16 +165,12 @@ class PortRuleTest(SimpleTestCase):
             edited(scenario.coot(), U1="receiver input"),
             edited(with_gps("plover-f1"), U1="GPS"),
         ):
-            for finding in check_ports(craft, craft.settings, KitParts.of(craft)):
+            for finding in check_ports(craft, KitParts.of(craft)):
                 for mend in finding.mends:
                     if mend.edits:
                         with self.subTest(mend.text):
                             after = apply_edits(craft, mend.edits)
-                            again = [
-                                each
-                                for each in check_ports(after, after.settings, KitParts.of(after))
-                                if (each.code, each.where) == (finding.code, finding.where)
-                            ]
+                            again = [each for each in check_ports(after, KitParts.of(after)) if (each.code, each.where) == (finding.code, finding.where)]
                             self.assertEqual(again, [])
 
     def test_a_wire_that_was_fixed_by_hand_is_checked_like_any_other(self):

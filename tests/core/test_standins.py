@@ -7,8 +7,11 @@ import random
 
 from django.test import SimpleTestCase
 
+from linkcore.bench.bench import Bench
+from linkcore.bench.messages import Hands
 from linkcore.craft.document import BoardSettings, CraftDocument, apply_edits
 from linkcore.craft.starting import transmitter_setup
+from linkcore.devices.board_api import Refused
 from linkcore.findings import Edit
 from linkcore.parts.axes import LETTER_OF
 from linkcore.parts.catalogue import shipped
@@ -18,9 +21,7 @@ from linkcore.protocols.counts import raw_from_us
 from linkcore.protocols.registry import PROTOCOLS
 from linkcore.signal.edges import NO_TIMES
 from linkcore.signal.uart import send
-from linkcore.standins.bench import Bench
-from linkcore.standins.board import Refused, StandInBoard
-from linkcore.standins.messages import Hands
+from linkcore.standins.board import StandInBoard
 from linkcore.standins.radio import NOISE_US, STICKS, Air, StandInReceiver, StandInTransmitter
 from tests.crafts import bound, crsf_craft, sbus_craft
 

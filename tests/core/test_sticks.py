@@ -9,22 +9,24 @@ import numpy as np
 from django.test import SimpleTestCase
 
 import scenario
-from linkcore.craft.document import BoardSettings, ChannelSetup, CraftError, Mix, Rate, TransmitterSetup, apply_edits, load
+from linkcore.craft.document import ChannelSetup, CraftError, Mix, Rate, TransmitterSetup, apply_edits, load
 from linkcore.craft.parts import KitParts
 from linkcore.craft.starting import factory_setup, transmitter_setup
+from linkcore.devices.model_memory import Memory, in_counts, order_of, output_us
 from linkcore.findings import Edit
-from linkcore.kit.exchange import exchange
+from linkcore.hops.kit.exchange import exchange
+from linkcore.hops.sticks.finder import ChannelFinder, Found, FoundAxis, _gains
+from linkcore.hops.sticks.latency import latency
+from linkcore.hops.sticks.lines import Noise, RestWatch, propose_deadband
+from linkcore.hops.sticks.measure import Reached, SticksMeasure
+from linkcore.hops.sticks.memory_file import read_memory, take_memory, write_memory
+from linkcore.hops.sticks.memory_rules import check_memory
+from linkcore.hops.sticks.mending import check_found
+from linkcore.hops.sticks.rules import check_sticks
+from linkcore.hops.sticks.surfaces import check_surfaces, surfaces_of
+from linkcore.hops.sticks.travel import NOISE_US, Places, beside_predicted, near_us, plan_travel, predict_dialled, tolerance_us
 from linkcore.parts.catalogue import shipped
 from linkcore.parts.models import EndsLaw, Transmitter
-from linkcore.sticks.finder import ChannelFinder, Found, FoundAxis, _gains
-from linkcore.sticks.latency import latency
-from linkcore.sticks.lines import Noise, RestWatch, propose_deadband
-from linkcore.sticks.measure import Reached, SticksMeasure, check_sticks
-from linkcore.sticks.memory import Memory, check_memory, in_counts, order_of, output_us
-from linkcore.sticks.memory_file import read_memory, take_memory, write_memory
-from linkcore.sticks.mending import check_found
-from linkcore.sticks.surfaces import check_surfaces, surfaces_of
-from linkcore.sticks.travel import NOISE_US, Places, beside_predicted, near_us, plan_travel, predict_dialled, tolerance_us
 from tests.crafts import crsf_craft, sbus_craft
 from tests.thumbs import dialling_case, session
 
@@ -344,7 +346,7 @@ class ReachTest(SimpleTestCase):
         measured = SticksMeasure()
         for axis, low, high in (("throttle", 1161, 1990), ("roll", 1150, 1990), ("pitch", 1000, 2000)):
             measured.reached[axis] = Reached(low=low, high=high, centre=1500, held_low=low, held_high=high)
-        found = {each.code: each for each in check_sticks(craft, craft.settings, KitParts.of(craft), measured)}
+        found = {each.code: each for each in check_sticks(craft, KitParts.of(craft), measured)}
         self.assertEqual({code: each.where for code, each in found.items()}, {"sticks.throttle-not-low": "throttle", "sticks.short": "roll"})
         self.assertEqual(found["sticks.throttle-not-low"].severity, "stop")
         mended = apply_edits(craft, found["sticks.throttle-not-low"].mends[0].edits)
@@ -406,6 +408,4 @@ class SurfaceTest(SimpleTestCase):
 
     def test_sandpiper_is_called_out(self):
         craft = scenario.sandpiper()
-        self.assertIn(
-            "sticks.reversed-in-the-wrong-place", codes(check_sticks(craft, BoardSettings.model_validate(craft.settings.model_dump()), KitParts.of(craft)))
-        )
+        self.assertIn("sticks.reversed-in-the-wrong-place", codes(check_sticks(craft, KitParts.of(craft))))

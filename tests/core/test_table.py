@@ -9,7 +9,7 @@ from django.test import SimpleTestCase
 from hypothesis import given
 from hypothesis import strategies as st
 
-from linkcore.line.identify import read_with, tally_of
+from linkcore.hops.line.identify import read_with, tally_of
 from linkcore.protocols import crsf
 from linkcore.signal.edges import Edges
 from linkcore.signal.table import CsvReader

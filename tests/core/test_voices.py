@@ -9,6 +9,7 @@ from hypothesis import strategies as st
 
 import scenario
 from linkcore.craft.document import ReceiverInput
+from linkcore.devices.port import PULSE_INPUTS
 from linkcore.parts.catalogue import shipped
 from linkcore.parts.models import Board, Output, Receiver
 from linkcore.protocols import sport
@@ -16,7 +17,7 @@ from linkcore.protocols.base import BadFrame, ChannelFrame, PollFrame, Sent, Tel
 from linkcore.protocols.registry import PROTOCOLS, SERIAL_PROTOCOLS
 from linkcore.signal.edges import Edges
 from linkcore.signal.uart import read_all, send
-from linkcore.standins.board import PULSE_INPUTS, StandInBoard
+from linkcore.standins.board import StandInBoard
 from linkcore.standins.path import TapLine
 from linkcore.standins.radio import StandInReceiver
 from linkcore.standins.telemetry import IBUS_POLL_S, SPORT_POLL_S, BoardSays, Exchange, toggles_of, told

@@ -6,15 +6,16 @@ from typing import Any
 from django.test import SimpleTestCase
 
 import scenario
+from linkcore.bench.bench import Bench, CannotRun, cannot_run
+from linkcore.bench.messages import BenchState
 from linkcore.craft.document import CraftDocument, Patch, apply_edits
 from linkcore.craft.parts import KitParts
+from linkcore.devices.board_api import Refused
 from linkcore.findings import Edit
-from linkcore.loom.netlist import plan_edits, wire_key
 from linkcore.parts.catalogue import Catalogue, shipped
 from linkcore.parts.models import Receiver
-from linkcore.ports.planner import work_out
-from linkcore.standins.bench import Bench, CannotRun, Refused, cannot_run
-from linkcore.standins.messages import BenchState
+from linkcore.wiring.netlist import plan_edits, wire_key
+from linkcore.wiring.planner import work_out
 from scenario.bench import walk_proofs
 from tests.core.test_bench import Hand
 from tests.core.test_loom import moved, other
@@ -38,14 +39,14 @@ class WrongWiringTest(SimpleTestCase):
 
     def test_without_common_ground_nothing_is_heard(self):
         hand = self.fails(moved(crsf_craft(), "receiver", "GND", None))
-        self.assertEqual((hand.report().line.protocol, hand.bench.live().light.pattern), (None, "off"))
+        self.assertEqual((hand.report().told.line.protocol, hand.bench.live().light.pattern), (None, "off"))
         self.assertIn("loom.no-ground", hand.codes())
         self.assertIn("ground", silent_because(hand))
 
     def test_swapped_rx_and_tx_leave_the_wire_alive_but_the_pad_silent(self):
         craft = crsf_craft()
         hand = self.fails(moved(moved(craft, "receiver", "TX", "T6"), "receiver", "RX", "R6"))
-        self.assertTrue(hand.bench.wire_alive)
+        self.assertTrue(hand.bench.traffic.edges_sent > 0)
         self.assertTrue({"line.nothing-at-pad", "loom.not-crossed"} <= set(hand.codes()))
 
     def test_the_neighbour_pad_is_another_port(self):
@@ -97,7 +98,7 @@ class WrongWiringTest(SimpleTestCase):
         hand.wait(1.0)
         self.assertEqual(hand.board.link, "good")
         hand.do(6.0, pack=False, usb=True)
-        restarts = [text for _, text in hand.bench.board.events if text.startswith("brown-out")]
+        restarts = [event.text for event in hand.bench.board.events.last(200) if event.kind == "brown-out"]
         self.assertGreaterEqual(len(restarts), 2)
         self.assertTrue({"loom.brown-out", "line.silent"} & set(hand.codes()))
         hand.do(3.0, pack=True)
@@ -107,7 +108,7 @@ class WrongWiringTest(SimpleTestCase):
     def test_within_its_limit_usb_alone_will_do(self):
         hand = Hand(sbus_craft())
         hand.do(3.0, pack=False, usb=True)
-        self.assertEqual((hand.board.link, [text for _, text in hand.bench.board.events if "brown" in text]), ("good", []))
+        self.assertEqual((hand.board.link, [event.text for event in hand.bench.board.events.last(200) if event.kind == "brown-out"]), ("good", []))
 
     def test_two_outputs_on_one_wire_hold_each_other_until_one_is_gone(self):
         craft = scenario.avocet()
@@ -182,14 +183,14 @@ class KitOnTheBenchTest(SimpleTestCase):
     def test_what_was_measured_with_another_kit_proves_nothing(self):
         hand = Hand(scenario.curlew())
         walk_proofs(hand.bench)
-        self.assertTrue(hand.bench.sticks.proven(hand.bench.board.running) and hand.bench.measured.seen)
+        self.assertTrue(hand.bench.sticks.proven(hand.bench.board.running.stick_lines) and hand.bench.measured.seen)
         state = BenchState.model_validate(hand.bench.state().keep())
         same = Bench(scenario.curlew(), state)
-        self.assertTrue(same.sticks.proven(same.board.running) and same.measured.seen)
+        self.assertTrue(same.sticks.proven(same.board.running.stick_lines) and same.measured.seen)
         other_kit = scenario.curlew()
         other_kit.kit.receiver = "pip-s4"
         changed = Bench(other_kit, state)
-        self.assertFalse(changed.sticks.proven(changed.board.running))
+        self.assertFalse(changed.sticks.proven(changed.board.running.stick_lines))
         self.assertEqual((changed.measured.seen, changed.measured.detents), (set(), {}))
 
     def test_a_part_that_was_exchanged_is_whole(self):

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from django.test import SimpleTestCase
 
-from linkcore.images.flashing import FlashOrder
+from linkcore.bench.bench import Bench
+from linkcore.bench.messages import Hands
+from linkcore.devices.flash_job import FlashOrder
 from linkcore.parts.catalogue import shipped
-from linkcore.standins.bench import Bench
-from linkcore.standins.messages import Hands
 from scenario.images import scenario_images
 from server.bench.beat import GONE_S, LINGER_S, LIVELY_S, REST_TICK_S, TICK_S, WHOLE_S, Beat, Watchers
 from tests.crafts import sbus_craft

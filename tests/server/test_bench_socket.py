@@ -208,8 +208,10 @@ class BenchSocketTest(OnTheSocket):
         self.write_and_restart()
         with self.viewer("wren") as wren, self.viewer("teal") as teal:
             for viewer in (wren, teal):
-                report = viewer.until("report", lambda report: len(report["rung"]) == 3 and all("UTC" in said for said in report["rung"].values()))
-            self.assertEqual(sorted(report["rung"]), ["receiver/5V/5V", "receiver/GND/G", "receiver/SBUS/R2"])
+                report = viewer.until(
+                    "report", lambda report: len(report["told"]["loom"]["rung"]) == 3 and all("UTC" in said for said in report["told"]["loom"]["rung"].values())
+                )
+            self.assertEqual(sorted(report["told"]["loom"]["rung"]), ["receiver/5V/5V", "receiver/GND/G", "receiver/SBUS/R2"])
         self.assertEqual(WireRing.objects.filter(craft=self.craft, until=None, how="signal").count(), 3)
         self.assertEqual(ProofRecord.objects.filter(craft=self.craft, hop="loom").count(), 1, "that was every wire")
 

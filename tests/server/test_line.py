@@ -218,7 +218,7 @@ class RecordingTest(LineTest):
         craft = make_craft(scenario.curlew(), "Heard")
         with self.socket(f"{craft.id}/bench") as viewer:
             viewer.say(type="hands", tap="S.Port")
-            viewer.until("report", lambda report: report["line"]["protocol"] == "S.Port")
+            viewer.until("report", lambda report: report["told"]["line"]["protocol"] == "S.Port")
             answer = viewer.act("keep line")
         self.assertTrue(answer["ok"], answer)
         view = self.read(answer["recording"])[-1]["done"]
@@ -235,8 +235,8 @@ class EveryReceiverTest(LineTest):
                 self.assertTrue(viewer.act("write", version=1)["ok"])
                 self.assertTrue(viewer.act("read back")["ok"])
                 viewer.act("restart")
-                report = viewer.until("report", lambda report: report["line"]["port_good_share"] == 1.0 and report["line"]["protocol"])
-                self.assertEqual(report["line"]["protocol"], document.settings.receiver_input.protocol)
+                report = viewer.until("report", lambda report: report["told"]["line"]["port_good_share"] == 1.0 and report["told"]["line"]["protocol"])
+                self.assertEqual(report["told"]["line"]["protocol"], document.settings.receiver_input.protocol)
                 viewer.until("live", lambda message: message["board"]["link"] == "good")
 
 

@@ -9,11 +9,11 @@ from django.test import TestCase
 import scenario
 from linkcore.craft.document import load
 from linkcore.craft.parts import KitParts
-from linkcore.loom.netlist import wire_key
+from linkcore.hops.port_plan.rules import check_ports
 from linkcore.parts.catalogue import shipped
 from linkcore.parts.files import facts_of
 from linkcore.parts.models import Board, Receiver
-from linkcore.ports.rules import check_ports
+from linkcore.wiring.netlist import wire_key
 from server.crafts.models import Craft
 from server.parts.models import OwnPart
 from server.parts.services import save
@@ -53,7 +53,7 @@ class PlanningTest(TestCase):
         self.assertEqual(offers[0]["jobs"], [{"port": "U7", "before": "free", "after": "ESC telemetry"}])
         self.assertEqual(Craft.objects.get(pk=self.avocet.pk).version, 1, "working it out saves nothing")
         document = load(self.take(self.avocet, offers[0]["edits"]))
-        self.assertEqual(check_ports(document, document.settings, KitParts.of(document)), [])
+        self.assertEqual(check_ports(document, KitParts.of(document)), [])
 
     def test_the_jumper_is_tried_before_it_is_moved(self):
         (offer, *_) = self.ask(self.coot, "work-out", edits=[{"path": "/kit/jumper_fitted", "value": True}])["offers"]

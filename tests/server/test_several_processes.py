@@ -17,7 +17,7 @@ from django.test import Client
 from websockets.sync.client import connect
 
 from launcher.mariadb import die_with_parent, free_port
-from linkcore.images.flashing import RUNNING
+from linkcore.devices.flash_job import RUNNING
 from server.bench.models import BenchRecord
 from server.proofs.models import ProofRecord
 from server.shelf.models import FlashRecord
@@ -112,7 +112,7 @@ class SeveralProcessesTest(DatabaseTest):
         with self.two.viewer(self.craft, "teal") as teal:
             teal.until("report")
             teal.say(type="hands", adapter_plugged=True)
-            teal.until("report", lambda report: report["load"]["adapter_plugged"])
+            teal.until("report", lambda report: report["told"]["load"]["adapter_plugged"])
             self.assertTrue(teal.act("flash", flash={"role": "receiver", "image": image, "way": "adapter"})["ok"])
             teal.until("live", lambda message: message["jobs"] and message["jobs"][0]["percent"] > 20)
             self.assertEqual(FlashRecord.objects.get().state, "writing")
@@ -120,7 +120,7 @@ class SeveralProcessesTest(DatabaseTest):
             self.two.kill()
         with self.one.viewer(self.craft, "wren") as wren:
             report = wren.until("report")
-            self.assertEqual(next(each for each in report["load"]["devices"] if each["role"] == "receiver")["in_bootloader"], True)
+            self.assertEqual(next(each for each in report["told"]["load"]["devices"] if each["role"] == "receiver")["in_bootloader"], True)
             record = FlashRecord.objects.get()
             self.assertEqual(record.state, "interrupted")
             self.assertIn("bootloader", record.read().recover[0])

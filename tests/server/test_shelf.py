@@ -9,9 +9,9 @@ from django.db import connection
 from django.test import TestCase
 
 from linkcore.craft.document import LostLink
-from linkcore.images.facts import MAGIC
-from linkcore.images.flashing import RUNNING
-from linkcore.images.hexfile import read_hex, write_hex
+from linkcore.devices.flash_job import RUNNING
+from linkcore.devices.hexfile import read_hex, write_hex
+from linkcore.devices.image_facts import MAGIC
 from linkcore.parts.catalogue import shipped
 from scenario.images import scenario_images
 from server.bench.models import BenchRecord
@@ -255,7 +255,7 @@ class FlashSocketTest(OnTheSocket):
         with self.viewer() as viewer:
             viewer.until("report")
             viewer.say(type="hands", usb=True, fault={"kind": "cable pulled", "at_percent": 40})
-            viewer.until("report", lambda report: report["load"]["fault"]["kind"] == "cable pulled")
+            viewer.until("report", lambda report: report["told"]["load"]["fault"]["kind"] == "cable pulled")
             self.assertTrue(viewer.act("flash", flash=self.order(keep_settings=False))["ok"])
             job = self.ended(viewer)
             self.assertEqual((job["state"], round(job["percent"])), ("failed", 40))

@@ -1,7 +1,7 @@
 import { replaceEqualDeep } from "@tanstack/react-query";
 import { useEffect, useRef } from "react";
 import { create } from "zustand";
-import type { Act, Answer, FlashOrder, Hands, Live, Report, Trouble, Waiting } from "../api/types";
+import type { Act, Answer, FlashOrder, Hands, Hop, Live, Report, Told, Trouble, Waiting } from "../api/types";
 
 type Status = "connecting" | "open" | "lost" | "refused";
 type Message = Live | Report | Waiting | Answer | Trouble;
@@ -23,9 +23,16 @@ let asked = 0;
 const waiting = new Map<string, { act: Act; done: (answer: Answer) => void }>();
 let gathered: Hands = {};
 let frame = 0;
+let looksAt: Hop | null = null;
+const toldFor = new Map<string, number>();
 
 /** Keep a connection to a craft's bench while the page is open; it comes back by itself. */
-export function useBenchConnection(craftId: string, onRefused: (code: number) => void): void {
+export function useBenchConnection(craftId: string, hop: Hop, onRefused: (code: number) => void): void {
+  useEffect(() => {
+    looksAt = hop;
+    dropIfOld(hop);
+    sendLook();
+  }, [hop]);
   useEffect(() => {
     let closed = false;
     let again = 0;
@@ -36,6 +43,7 @@ export function useBenchConnection(craftId: string, onRefused: (code: number) =>
       socket = opened;
       opened.onopen = () => {
         pause = 300;
+        sendLook();
       };
       opened.onmessage = (event) => take(JSON.parse(event.data) as Message);
       opened.onclose = (event) => {
@@ -64,6 +72,30 @@ export function useBenchConnection(craftId: string, onRefused: (code: number) =>
   }, [craftId, onRefused]);
 }
 
+/** Say which hop is in sight: what is told of the others need not be worked out. */
+function sendLook(): void {
+  if (looksAt && socket?.readyState === WebSocket.OPEN) socket.send(JSON.stringify({ type: "look", hop: looksAt }));
+}
+
+/** What was told of a hop for another draft than the present one would offer edits that no longer fit. */
+function dropIfOld(hop: Hop): void {
+  const field = hop.replace(" ", "_") as keyof Told;
+  useBenchStore.setState(({ report }) =>
+    report?.told[field] && toldFor.get(field) !== report.draft_version
+      ? { report: { ...report, told: { ...report.told, [field]: null } } }
+      : {},
+  );
+}
+
+/** What is told of hops that are not in sight stays as it was, and so does the truth table, which comes only where it has changed. */
+function withBefore(told: Told, before: Told | undefined): Told {
+  if (!before) return told;
+  const kept: Told = { ...before };
+  for (const [hop, news] of Object.entries(told)) if (news !== null) Object.assign(kept, { [hop]: news });
+  if (kept.switchboard && !kept.switchboard.table) kept.switchboard = { ...kept.switchboard, table: before.switchboard?.table ?? null };
+  return kept;
+}
+
 /** Snapshots come 25 times a second, reports five times; what has not changed in them stays one and the same object, so that nothing is drawn anew for it. */
 function take(message: Message): void {
   switch (message.type) {
@@ -71,9 +103,9 @@ function take(message: Message): void {
       useBenchStore.setState(({ live }) => ({ live: replaceEqualDeep(live, message), status: "open" }));
       break;
     case "report":
-      // the truth table comes only where it has changed
+      for (const [hop, news] of Object.entries(message.told)) if (news !== null) toldFor.set(hop, message.draft_version);
       useBenchStore.setState(({ report }) => ({
-        report: replaceEqualDeep(report, { ...message, table: message.table ?? report?.table ?? null }),
+        report: replaceEqualDeep(report, { ...message, told: withBefore(message.told, report?.told) }),
         waiting: null,
       }));
       break;

@@ -3,11 +3,11 @@ import { memo } from "react";
 import { Link } from "react-router";
 import type { Hop, HopState } from "../api/types";
 import { known, useBenchStore } from "../bench/useBench";
+import { HOPS, REGISTRY } from "../hops/registry";
 import { COIN_WORDS, Coin } from "../look/Coin";
 import { colours, mono } from "../look/colours";
-import { HOPS, hopPath, hopTitle } from "./hops";
 
-const UNKNOWN: HopState = { hop: "line", coin: "blank", why: "not looked at yet", value: "–", flows: false };
+const UNKNOWN: HopState = { hop: "line", coin: "blank", why: "not looked at yet", value: "–", flows: false, proofs: [] };
 
 /** The signal line: every hop a place on it, drawn through as far as a signal passes now. */
 export function Chain({ craftId, current }: { craftId: string; current: Hop }) {
@@ -33,7 +33,7 @@ export function Chain({ craftId, current }: { craftId: string; current: Hop }) {
             key={hop}
             hop={hop}
             state={state ?? null}
-            to={`/crafts/${craftId}/${hopPath(hop)}`}
+            to={`/crafts/${craftId}/${REGISTRY[hop].path}`}
             here={hop === current}
             first={index === 0}
             flowsBefore={before?.flows ?? false}
@@ -76,7 +76,7 @@ const Place = memo(function Place({
         component={Link}
         to={to}
         aria-current={here ? "page" : undefined}
-        title={`${hopTitle(hop)}: ${state.why}`}
+        title={`${REGISTRY[hop].title}: ${state.why}`}
         sx={{
           display: "grid",
           justifyItems: "center",
@@ -91,7 +91,7 @@ const Place = memo(function Place({
           <Coin state={state.coin} label={COIN_WORDS[state.coin]} />
         </Box>
         <Box component="span" className="name" sx={{ fontSize: 13.5, fontWeight: here ? 700 : 500, lineHeight: 1.3 }}>
-          {hopTitle(hop)}
+          {REGISTRY[hop].title}
         </Box>
         <span style={{ fontFamily: mono, fontSize: 11.5, color: state.coin === "cracked" ? colours.oxide : colours.tarnishText }}>
           {state.value}

@@ -1,7 +1,7 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import { useQueryClient } from "@tanstack/react-query";
-import { useCallback, useEffect, useState } from "react";
+import { Suspense, useCallback, useEffect, useState } from "react";
 import { useHotkeys } from "react-hotkeys-hook";
 import { Link, Navigate, useNavigate, useParams } from "react-router";
 import type { Craft, Hop } from "../api/types";
@@ -9,22 +9,13 @@ import { BenchPanel } from "../bench/BenchPanel";
 import { known, useBenchConnection, useBenchStore } from "../bench/useBench";
 import { useBenchKeys } from "../bench/useBenchKeys";
 import { Chain } from "../chain/Chain";
-import { HOPS, hopFromPath, hopPath, hopTitle } from "../chain/hops";
 import { FindingStrip } from "../findings/FindingStrip";
-import { BindHop } from "../hops/bind/BindHop";
-import { KitHop } from "../hops/kit/KitHop";
-import { LineHop } from "../hops/line/LineHop";
-import { LoadHop } from "../hops/load/LoadHop";
-import { LoomHop } from "../hops/loom/LoomHop";
-import { LostLinkHop } from "../hops/lostlink/LostLinkHop";
-import { PortPlanHop } from "../hops/portplan/PortPlanHop";
-import { SticksHop } from "../hops/sticks/SticksHop";
-import { SwitchboardHop } from "../hops/switchboard/SwitchboardHop";
+import { HOPS, hopFromPath, REGISTRY } from "../hops/registry";
 import { Centred } from "../look/Centred";
 import { colours } from "../look/colours";
 import { HopHead } from "../look/HopHead";
 import { useParts } from "../parts/useParts";
-import type { DraftHopProps, HopProps } from "./hopProps";
+import type { HopProps } from "./hopProps";
 import { partsOf } from "./parts";
 import { Shortcuts } from "./Shortcuts";
 import { TopBar } from "./TopBar";
@@ -46,30 +37,17 @@ export function CraftPage({ user }: { user: string }) {
   return <OpenCraft craft={craft.data} edit={edit} hop={hop} user={user} />;
 }
 
-const DRAFT_VIEWS: Partial<Record<Hop, (props: DraftHopProps) => React.ReactNode>> = {
-  kit: KitHop,
-  "port plan": PortPlanHop,
-  loom: LoomHop,
-};
-const VIEWS: Partial<Record<Hop, (props: HopProps) => React.ReactNode>> = {
-  load: LoadHop,
-  bind: BindHop,
-  line: LineHop,
-  sticks: SticksHop,
-  switchboard: SwitchboardHop,
-  "lost link": LostLinkHop,
-};
-
 function OpenCraft({ craft, edit, hop, user }: { craft: Craft; edit: HopProps["edit"]; hop: Hop; user: string }) {
   const queries = useQueryClient();
   const go = useNavigate();
   const catalogue = useParts(craft.workshop_id);
   const [help, setHelp] = useState(false);
-  const [foldedHere, setFoldedHere] = useState<Partial<Record<Hop, boolean>>>({ kit: true, "port plan": true, loom: true });
-  const folded = foldedHere[hop] ?? false;
-  const fold = () => setFoldedHere((state) => ({ ...state, [hop]: !state[hop] }));
+  const [foldedHere, setFoldedHere] = useState<Partial<Record<Hop, boolean>>>({});
+  const entry = REGISTRY[hop];
+  const folded = foldedHere[hop] ?? !entry.needsBench;
+  const fold = () => setFoldedHere((state) => ({ ...state, [hop]: !folded }));
   const refused = useCallback(() => void queries.invalidateQueries(), [queries]);
-  useBenchConnection(craft.id, refused);
+  useBenchConnection(craft.id, hop, refused);
   const status = useBenchStore((state) => state.status);
   const ready = useBenchStore((state) => state.waiting !== null || (state.live !== null && state.report !== null));
   const why = useBenchStore((state) => state.waiting?.why);
@@ -82,17 +60,15 @@ function OpenCraft({ craft, edit, hop, user }: { craft: Craft; edit: HopProps["e
 
   const step = (by: number) => {
     const next = HOPS[HOPS.indexOf(hop) + by];
-    if (next) go(`/crafts/${craft.id}/${hopPath(next)}`);
+    if (next) go(`/crafts/${craft.id}/${REGISTRY[next].path}`);
   };
   useHotkeys("[", () => step(-1), { useKey: true }, [hop, craft.id]);
   useHotkeys("]", () => step(1), { useKey: true }, [hop, craft.id]);
   useHotkeys("?", () => setHelp((open) => !open), { useKey: true });
-  useHotkeys("b", fold, { useKey: true }, [hop]);
+  useHotkeys("b", fold, { useKey: true }, [hop, folded]);
 
   const parts = catalogue.data ? partsOf(catalogue.data, craft.document) : null;
   useBenchKeys(parts?.transmitter, craft.document.transmitter.stick_mode ?? 2);
-  const View = VIEWS[hop];
-  const DraftView = DRAFT_VIEWS[hop];
   return (
     <Box
       sx={{
@@ -112,9 +88,15 @@ function OpenCraft({ craft, edit, hop, user }: { craft: Craft; edit: HopProps["e
         <Box component="main" sx={{ display: "grid", gridTemplateRows: "1fr auto", minHeight: 0, minWidth: 0 }}>
           <Box key={hop} sx={{ overflow: "auto", px: 3, py: 2 }}>
             {catalogue.error?.message}
-            {DraftView && catalogue.data && <DraftView craft={craft} catalogue={catalogue.data} edit={edit} />}
-            {View &&
-              (parts && !why ? <View craft={craft} parts={parts} edit={edit} /> : <NoBench hop={hop} craftId={craft.id} why={why} />)}
+            <Suspense fallback={<p>Opening {entry.title}…</p>}>
+              {!entry.needsBench && catalogue.data && <entry.Screen craft={craft} catalogue={catalogue.data} edit={edit} />}
+              {entry.needsBench &&
+                (parts && !why ? (
+                  <entry.Screen craft={craft} parts={parts} edit={edit} />
+                ) : (
+                  <NoBench title={entry.title} craftId={craft.id} why={why} />
+                ))}
+            </Suspense>
           </Box>
           <FindingStrip hop={hop} craft={craft} edit={edit} />
         </Box>
@@ -126,10 +108,10 @@ function OpenCraft({ craft, edit, hop, user }: { craft: Craft; edit: HopProps["e
 }
 
 /** A live hop of a craft that has no bench yet. */
-function NoBench({ hop, craftId, why }: { hop: Hop; craftId: string; why: string | undefined }) {
+function NoBench({ title, craftId, why }: { title: string; craftId: string; why: string | undefined }) {
   return (
     <>
-      <HopHead title={hopTitle(hop)} question="This hop needs a running bench." />
+      <HopHead title={title} question="This hop needs a running bench." />
       <Box sx={{ maxWidth: 560, mt: 6, mx: "auto", textAlign: "center" }}>
         <p>{why ?? "Setting up the bench…"}</p>
         {why && <Link to={`/crafts/${craftId}/kit`}>To the Kit</Link>}

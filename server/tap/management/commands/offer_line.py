@@ -11,12 +11,13 @@ from typing import Any
 
 from django.core.management.base import BaseCommand, CommandError, CommandParser
 
+from linkcore.bench.bench import Bench, CannotRun
+from linkcore.bench.messages import Hands
 from linkcore.craft.document import CraftError
 from linkcore.craft.parts import KitParts
 from linkcore.parts.catalogue import UnknownPart
 from linkcore.signal.uart import UartReceiver
-from linkcore.standins.bench import Bench, CannotRun
-from linkcore.standins.messages import Hands, Stick
+from linkcore.standins.hands import Stick
 from server.crafts.models import Craft
 from server.parts.models import catalogue_of
 from server.tap.lines import offer

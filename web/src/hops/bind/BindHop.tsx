@@ -1,7 +1,7 @@
 import Box from "@mui/material/Box";
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { api, taken } from "../../api/client";
-import type { BindReport, BindView } from "../../api/types";
+import type { BindTold, BindView } from "../../api/types";
 import { useSteady } from "../../bench/useBench";
 import type { HopProps } from "../../craft/hopProps";
 import { colours } from "../../look/colours";
@@ -12,10 +12,10 @@ import { LinkBudget } from "./LinkBudget";
 import { Steps } from "./Steps";
 
 export function BindHop({ craft, parts, edit }: HopProps) {
-  const bind = useSteady((state) => state.report?.bind ?? null) as BindReport | null;
-  const runs = useSteady((state) => state.report?.load.devices.map((each) => each.runs) ?? null);
+  const bind = useSteady((state) => state.report?.told.bind ?? null) as BindTold | null;
+  const runs = bind?.firmware ?? "";
   const view = useQuery({
-    queryKey: ["bind", craft.id, craft.version, JSON.stringify(runs)],
+    queryKey: ["bind", craft.id, craft.version, runs],
     queryFn: () =>
       taken<{ version: number; view: BindView }>(api.GET("/api/crafts/{craft_id}/bind", { params: { path: { craft_id: craft.id } } })),
     placeholderData: keepPreviousData,

@@ -3,7 +3,7 @@ import Button from "@mui/material/Button";
 import MenuItem from "@mui/material/MenuItem";
 import TextField from "@mui/material/TextField";
 import { type ReactNode, useEffect, useRef, useState } from "react";
-import type { BindReport, Transmitter } from "../../api/types";
+import type { BindTold, Transmitter } from "../../api/types";
 import { lightWords, ShownLight } from "../../bench/ShownLight";
 import { sendHands, useBenchStore } from "../../bench/useBench";
 import { colours, mono } from "../../look/colours";
@@ -21,7 +21,7 @@ const PLACES = [
 const SLOTS = Array.from({ length: 10 }, (_, index) => index + 1);
 
 /** The two ends side by side, with the air between them: what each does, waits for, and can be made to do. */
-export function BothEnds({ bind, transmitter }: { bind: BindReport; transmitter: Transmitter }) {
+export function BothEnds({ bind, transmitter }: { bind: BindTold; transmitter: Transmitter }) {
   const phrase = bind.ways.includes("phrase");
   return (
     <Box sx={{ display: "grid", gridTemplateColumns: "minmax(0,1fr) 178px minmax(0,1fr)", alignItems: "stretch" }}>
@@ -76,7 +76,7 @@ function EndCard({
   );
 }
 
-function TransmitterCard({ bind, transmitter, phrase }: { bind: BindReport; transmitter: Transmitter; phrase: boolean }) {
+function TransmitterCard({ bind, transmitter, phrase }: { bind: BindTold; transmitter: Transmitter; phrase: boolean }) {
   const on = useBenchStore((state) => state.live?.transmitter_on ?? false);
   const mode = useBenchStore((state) => state.live?.transmitter_mode ?? "normal");
   return (
@@ -124,7 +124,7 @@ function TransmitterCard({ bind, transmitter, phrase }: { bind: BindReport; tran
   );
 }
 
-function ReceiverCard({ bind, phrase }: { bind: BindReport; phrase: boolean }) {
+function ReceiverCard({ bind, phrase }: { bind: BindTold; phrase: boolean }) {
   const light = useSteadyLight();
   const plugged = useBenchStore((state) => state.live?.receiver_plugged ?? true);
   const held = useBenchStore((state) => state.live?.bind_button ?? false);
@@ -237,7 +237,7 @@ function Identity({ label, value, same }: { label: string; value: string; same: 
   );
 }
 
-function Between({ bind }: { bind: BindReport }) {
+function Between({ bind }: { bind: BindTold }) {
   const linked = useBenchStore((state) => state.live?.linked ?? false);
   const lq = useBenchStore((state) => state.live?.lq_percent ?? 0);
   const near = PLACES.reduce((best, each) =>

@@ -3,14 +3,14 @@ import Button from "@mui/material/Button";
 import MenuItem from "@mui/material/MenuItem";
 import TextField from "@mui/material/TextField";
 import { Link } from "react-router";
-import type { BindReport, Craft } from "../../api/types";
+import type { BindTold, Craft } from "../../api/types";
 import { sendHands } from "../../bench/useBench";
 import { hopPath, hopTitle } from "../../chain/hops";
 import type { HopProps } from "../../craft/hopProps";
 import { colours, mono } from "../../look/colours";
 import { Panel } from "../../look/Panel";
 
-const WAYS: Record<BindReport["way"], string> = {
+const WAYS: Record<BindTold["way"], string> = {
   button: "Bind button held at power-up",
   menu: "Transmitter's menu, the receiver waiting",
   "power cycles": "Three quick power cycles",
@@ -21,7 +21,7 @@ const WAYS: Record<BindReport["way"], string> = {
 const WHO = { receiver: "receiver", transmitter: "transmitter", board: "board", both: "both ends" } as const;
 
 /** The way that is followed, step by step, down to the proof. */
-export function Steps({ bind, craft, edit }: { bind: BindReport; craft: Craft; edit: HopProps["edit"] }) {
+export function Steps({ bind, craft, edit }: { bind: BindTold; craft: Craft; edit: HopProps["edit"] }) {
   const drafted = craft.document.settings.bind_count ?? 0;
   const count = (value: number) => edit([{ path: "/settings/bind_count", value }], craft.version);
   return (
@@ -33,7 +33,7 @@ export function Steps({ bind, craft, edit }: { bind: BindReport; craft: Craft; e
             select
             label="Way to bind"
             value={bind.way}
-            onChange={(event) => sendHands({ way: event.target.value as BindReport["way"] })}
+            onChange={(event) => sendHands({ way: event.target.value as BindTold["way"] })}
             sx={{ width: 250 }}
           >
             {bind.ways.map((way) => (
@@ -117,7 +117,7 @@ export function Steps({ bind, craft, edit }: { bind: BindReport; craft: Craft; e
 }
 
 /** When each end went off and came on, in bench seconds. */
-function Times({ cycle }: { cycle: BindReport["cycle"] }) {
+function Times({ cycle }: { cycle: BindTold["cycle"] }) {
   const ends = [
     ["receiver", cycle.receiver_off_t, cycle.receiver_on_t],
     ["transmitter", cycle.transmitter_off_t, cycle.transmitter_on_t],

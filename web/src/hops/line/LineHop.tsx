@@ -5,7 +5,7 @@ import TextField from "@mui/material/TextField";
 import ToggleButton from "@mui/material/ToggleButton";
 import ToggleButtonGroup from "@mui/material/ToggleButtonGroup";
 import { type ReactNode, useCallback, useState } from "react";
-import type { Recording, Report } from "../../api/types";
+import type { Recording, Told } from "../../api/types";
 import { doAct, sendHands, useBenchStore, useSteady } from "../../bench/useBench";
 import type { HopProps } from "../../craft/hopProps";
 import { colours } from "../../look/colours";
@@ -21,7 +21,7 @@ import { recordingOf } from "./recordingOf";
 import { TapView } from "./TapView";
 import { WavePicture } from "./WavePicture";
 
-type Line = Report["line"];
+type Line = NonNullable<Told["line"]>;
 type View = { at: "live" } | { at: "tap" } | { at: "list" } | { at: "recording"; recording: Recording };
 
 export function LineHop({ craft, parts, edit }: HopProps) {
@@ -65,7 +65,7 @@ export function LineHop({ craft, parts, edit }: HopProps) {
 }
 
 function LiveLine({ craft, parts, edit }: HopProps) {
-  const line = useSteady((state) => state.report?.line ?? null);
+  const line = useSteady((state) => state.report?.told.line ?? null);
   const board = useBenchStore((state) => state.live?.board);
   const edges = useBenchStore((state) => state.live?.edges_per_s ?? 0);
   const marks = useBenchStore((state) => state.live?.marks ?? "");

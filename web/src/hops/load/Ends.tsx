@@ -1,5 +1,5 @@
 import Box from "@mui/material/Box";
-import type { DeviceView, JobState, LoadReport, Outlook, Role } from "../../api/types";
+import type { DeviceView, JobState, LoadTold, Outlook, Role } from "../../api/types";
 import { colours, mono } from "../../look/colours";
 import { onArrow } from "../../look/onArrow";
 import { SignalLine } from "../../look/SignalLine";
@@ -12,17 +12,7 @@ export const VERDICT_INK: Record<Outlook["verdict"], string> = {
 };
 
 /** Both ends with the link between them, and the board: what each runs, and whether the ends understand each other. */
-export function Ends({
-  load,
-  jobs,
-  chosen,
-  onChoose,
-}: {
-  load: LoadReport;
-  jobs: JobState[];
-  chosen: Role;
-  onChoose: (role: Role) => void;
-}) {
+export function Ends({ load, jobs, chosen, onChoose }: { load: LoadTold; jobs: JobState[]; chosen: Role; onChoose: (role: Role) => void }) {
   const device = (role: Role) => load.devices.find((each) => each.role === role);
   const card = (role: Role) => {
     const found = device(role);

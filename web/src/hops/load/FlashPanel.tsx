@@ -5,7 +5,7 @@ import LinearProgress from "@mui/material/LinearProgress";
 import MenuItem from "@mui/material/MenuItem";
 import TextField from "@mui/material/TextField";
 import { useState } from "react";
-import type { DeviceView, Fault, JobState, JudgedImage, LoadReport, WayIn } from "../../api/types";
+import type { DeviceView, Fault, JobState, JudgedImage, LoadTold, WayIn } from "../../api/types";
 import { doAct, sendHands, useBenchStore } from "../../bench/useBench";
 import { colours, mono } from "../../look/colours";
 import { NumberField } from "../../look/NumberField";
@@ -43,7 +43,7 @@ export function FlashPanel({
   image,
 }: {
   device: DeviceView;
-  load: LoadReport;
+  load: LoadTold;
   job: JobState | undefined;
   image: JudgedImage | null;
 }) {
@@ -65,7 +65,7 @@ export function FlashPanel({
   );
 }
 
-function Order({ device, load, image }: { device: DeviceView; load: LoadReport; image: JudgedImage | null }) {
+function Order({ device, load, image }: { device: DeviceView; load: LoadTold; image: JudgedImage | null }) {
   const [way, setWay] = useState<WayIn | null>(null);
   const [erase, setErase] = useState(false);
   const [keep, setKeep] = useState(true);
@@ -139,7 +139,7 @@ function Order({ device, load, image }: { device: DeviceView; load: LoadReport; 
 }
 
 /** What the hand does about a way in: cables and the bootloader button. */
-function Hand({ way, load }: { way: WayIn; load: LoadReport }) {
+function Hand({ way, load }: { way: WayIn; load: LoadTold }) {
   const usb = useBenchStore((state) => state.live?.usb ?? false);
   const button = (text: string, act: () => void) => (
     <Button variant="outlined" sx={{ py: 0, ml: 0.5 }} onClick={act}>

@@ -1,7 +1,7 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import { useState } from "react";
-import type { LoadReport, LoadView, Role } from "../../api/types";
+import type { LoadTold, LoadView, Role } from "../../api/types";
 import { useSteady } from "../../bench/useBench";
 import type { HopProps } from "../../craft/hopProps";
 import { colours } from "../../look/colours";
@@ -15,7 +15,7 @@ import { Shelf } from "./Shelf";
 import { useFlashes, useLoadView } from "./useLoad";
 
 export function LoadHop({ craft, edit }: HopProps) {
-  const load = useSteady((state) => state.report?.load ?? null) as LoadReport | null;
+  const load = useSteady((state) => state.report?.told.load ?? null) as LoadTold | null;
   const jobs = useSteady((state) => state.live?.jobs ?? []); // snapshots come 25 times a second; this changes only while a job runs
   const [picked, setPicked] = useState<Role | null>(null);
   const [image, setImage] = useState<string | null>(null);

@@ -12,7 +12,7 @@ import { colours, mono } from "../../look/colours";
 import { Panel } from "../../look/Panel";
 import { Problem } from "../../look/Problem";
 import { useAsked } from "../../look/useAsked";
-import { moveWire } from "../portplan/moveWire";
+import { moveWire } from "../port_plan/moveWire";
 
 const INITIALS = "coin-bell-initials";
 
@@ -26,7 +26,7 @@ export function WireList({
   edit,
 }: DraftHopProps & { view: LoomView; lit: string | null; onLight: (key: string | null) => void }) {
   const queries = useQueryClient();
-  const live = useSteady((state) => state.report?.rung ?? {});
+  const live = useSteady((state) => state.report?.told.loom?.rung ?? {});
   const [initials, setInitials] = useState(() => localStorage.getItem(INITIALS) ?? "");
   const { problem, ask } = useAsked();
   const [moving, setMoving] = useState<string | null>(null);

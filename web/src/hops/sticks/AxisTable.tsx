@@ -52,10 +52,10 @@ const off = (value: number | null | undefined) =>
   value == null ? "–" : Math.abs(value) < 0.5 ? "0" : `${value > 0 ? "+" : "−"}${Math.abs(value).toFixed(0)}`;
 
 function AxisRow({ axis, channel, lowLine, highLine }: { axis: Axis; channel: number; lowLine: number; highLine: number }) {
-  const reached = useBenchStore((state) => state.report?.sticks.reached?.[axis]);
-  const good = useBenchStore((state) => state.report?.sticks_proven[axis] ?? false);
-  const verdict = useBenchStore((state) => state.report?.stick_verdicts[axis]);
-  const travel = useBenchStore((state) => state.report?.stick_work.travel.find((each) => each.axis === axis));
+  const reached = useBenchStore((state) => state.report?.told.sticks?.measured.reached?.[axis]);
+  const good = useBenchStore((state) => state.report?.told.sticks?.proven[axis] ?? false);
+  const verdict = useBenchStore((state) => state.report?.told.sticks?.verdicts[axis]);
+  const travel = useBenchStore((state) => state.report?.told.sticks?.travel.find((each) => each.axis === axis));
   const left = travel?.left;
   const far = left ? Math.max(Math.abs(left.low), Math.abs(left.centre ?? 0), Math.abs(left.high)) > (travel?.near_us ?? 2) : false;
   return (

@@ -24,7 +24,7 @@ export const DialCard = memo(function DialCard({
   version: number;
   edit: HopProps["edit"];
 }) {
-  const travel = useBenchStore((state) => state.report?.stick_work.travel) ?? [];
+  const travel = useBenchStore((state) => state.report?.told.sticks?.travel) ?? [];
   const current = useBenchStore((state) => state.report?.draft_version === version);
   const edits = travel.flatMap((each) => each.plan?.edits ?? []);
   const waits = travel.filter((each) => !each.plan);

@@ -12,8 +12,8 @@ const AXES = [
 
 /** Which channel follows which stick, as it was seen. */
 export const FinderCard = memo(function FinderCard({ map }: { map: string }) {
-  const found = useBenchStore((state) => state.report?.sticks.found);
-  const sent = useBenchStore((state) => state.report?.stick_work.sent_order);
+  const found = useBenchStore((state) => state.report?.told.sticks?.measured.found);
+  const sent = useBenchStore((state) => state.report?.told.sticks?.sent_order);
   const moving = useSteady((state) => state.live?.moving ?? []);
   const axes = found?.axes ?? {};
   const seen = AXES.filter(({ source }) => axes[source]).length;

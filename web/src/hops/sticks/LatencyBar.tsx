@@ -8,7 +8,7 @@ const INKS = [colours.slate, colours.copper, colours.verdigris, colours.tarnish,
 
 /** How long a movement takes from the thumb to the board's loop, hop by hop. */
 export const LatencyBar = memo(function LatencyBar() {
-  const latency = useBenchStore((state) => state.report?.stick_work.latency);
+  const latency = useBenchStore((state) => state.report?.told.sticks?.latency);
   if (!latency) return null;
   const total = (which: "typical_ms" | "worst_ms") => latency.parts.reduce((sum, part) => sum + part[which], 0);
   const worst = total("worst_ms");

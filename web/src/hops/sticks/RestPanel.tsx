@@ -17,7 +17,7 @@ const NARROW_US = 20;
 export const RestPanel = memo(function RestPanel({ craft, edit }: { craft: Craft; edit: HopProps["edit"] }) {
   const lines = craft.document.settings.stick_lines ?? { low: 1080, high: 1920 };
   const set = craft.document.settings.deadband ?? { sticks_us: 0, yaw_us: 0 };
-  const proposed = useBenchStore((state) => state.report?.stick_work.deadband);
+  const proposed = useBenchStore((state) => state.report?.told.sticks?.deadband);
   const same = proposed && proposed.deadband.sticks_us === set.sticks_us && proposed.deadband.yaw_us === set.yaw_us;
   return (
     <Panel
@@ -120,9 +120,9 @@ export const RestPanel = memo(function RestPanel({ craft, edit }: { craft: Craft
 });
 
 function RestRow({ axis, lowLine, highLine }: { axis: Axis; lowLine: number; highLine: number }) {
-  const seen = useBenchStore((state) => state.report?.sticks.noise?.[axis]);
-  const reached = useBenchStore((state) => state.report?.sticks.reached?.[axis]);
-  const rests = useBenchStore((state) => Math.min(WATCH_S, state.report?.stick_work.resting_s[axis] ?? 0).toFixed(0));
+  const seen = useBenchStore((state) => state.report?.told.sticks?.measured.noise?.[axis]);
+  const reached = useBenchStore((state) => state.report?.told.sticks?.measured.reached?.[axis]);
+  const rests = useBenchStore((state) => Math.min(WATCH_S, state.report?.told.sticks?.resting_s[axis] ?? 0).toFixed(0));
   const moved = reached?.low != null && reached.high != null && reached.high - reached.low > MOVED_US;
   return (
     <tr>

@@ -31,8 +31,8 @@ const py = (us: number) => TOP + FIELD - at(us);
 
 /** One gimbal as the board sees it: a field, with the lines it is judged by. */
 export const StickField = memo(function StickField({ side, x, y, map, lowLine, highLine }: Props) {
-  const reachedX = useBenchStore((state) => state.report?.sticks.reached?.[x]);
-  const reachedY = useBenchStore((state) => state.report?.sticks.reached?.[y]);
+  const reachedX = useBenchStore((state) => state.report?.told.sticks?.measured.reached?.[x]);
+  const reachedY = useBenchStore((state) => state.report?.told.sticks?.measured.reached?.[y]);
   const caption = useSteady(({ report }) => captionOf(report, [x, y]));
   const known = reachedX?.low !== null && reachedX?.low !== undefined;
   const hears = useBenchStore((state) => state.live?.board.link === "good");
@@ -200,6 +200,8 @@ function drawCross(pen: CanvasRenderingContext2D, atX: number, atY: number, ink:
 
 /** What one gimbal still lacks, or that nothing is left. */
 function captionOf(report: Report | null, axes: [Axis, Axis]): { text: string; good: boolean } {
-  const open = axes.find((axis) => !report?.sticks_proven[axis]);
-  return open ? { text: `${open}: ${report?.stick_verdicts[open] ?? "not seen yet"}`, good: false } : { text: "both proven", good: true };
+  const open = axes.find((axis) => !report?.told.sticks?.proven[axis]);
+  return open
+    ? { text: `${open}: ${report?.told.sticks?.verdicts[open] ?? "not seen yet"}`, good: false }
+    : { text: "both proven", good: true };
 }

@@ -11,7 +11,7 @@ const ink = (good: boolean | null) => (good === null ? colours.softInk : good ? 
 
 /** Control surfaces: which way each goes with the stick, and when the board steadies. */
 export const SurfacesPanel = memo(function SurfacesPanel({ edit }: { edit: HopProps["edit"] }) {
-  const surfaces = useBenchStore((state) => state.report?.stick_work.surfaces) ?? [];
+  const surfaces = useBenchStore((state) => state.report?.told.sticks?.surfaces) ?? [];
   if (surfaces.length === 0) return null;
   return (
     <Panel title="Control surfaces" aside="Move the stick, look at the surface, and note what you see.">

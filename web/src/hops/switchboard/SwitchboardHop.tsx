@@ -54,13 +54,11 @@ function bandsOf(document: CraftDocument): NamedBand[] {
 }
 
 export function SwitchboardHop({ craft, parts, edit }: HopProps) {
-  const report = useSteady((state) => state.report && { switches: state.report.switches, board: state.report.switchboard });
-  const table = useSteady((state) => state.report?.table ?? null);
+  const told = useSteady((state) => state.report?.told.switchboard ?? null);
   const version = useBenchStore((state) => state.report?.draft_version);
   const listening = useBenchStore((state) => state.live !== null);
-  if (!report || !listening) return <p>Listening…</p>;
-  const { switches } = report;
-  const { suggestion, modes } = report.board;
+  if (!told || !listening) return <p>Listening…</p>;
+  const { switches, suggestion, modes, table } = told;
   const gain = (suggestion.clear ?? 0) - (suggestion.clear_now ?? 0);
   const bands = bandsOf(craft.document);
   const switchChannels = craft.document.transmitter.channels

@@ -1,0 +1,532 @@
+"""The bench: the stand-ins of one craft, wired together and running under a clock that its owner drives.
+
+Time advances in short slices. In each, the transmitter's frames cross the air, the receiver makes its protocol's bytes,
+those become timed levels on the wire, the board's port samples them, and the board flies on what its decoder returns.
+"""
+
+from __future__ import annotations
+
+import random
+from collections.abc import Mapping
+from dataclasses import replace
+
+import numpy as np
+
+from linkcore.bench.measuring import MADE_WITH, Foundations, Measuring
+from linkcore.bench.messages import BenchState, BoardLive, Hands, Live
+from linkcore.bench.observed import Observed
+from linkcore.bench.rings import wires_rung
+from linkcore.bench.seen import EDGE_WINDOW_S
+from linkcore.bench.traffic import PortTraffic
+from linkcore.chain import ProofKey, newly_proven
+from linkcore.craft.document import RECEIVER, BoardSettings, CraftDocument
+from linkcore.craft.parts import KitParts, spoken_output
+from linkcore.devices.board_api import Refused
+from linkcore.devices.firmware import Role
+from linkcore.devices.image_facts import ImageFacts, SettingsFormat
+from linkcore.devices.lights import STATE_WORDS
+from linkcore.devices.modes import MODES, lacking
+from linkcore.hops.kit.ability import sensor_states
+from linkcore.hops.lost_link.timeline import LossRun
+from linkcore.hops.sticks.measure import SticksMeasure
+from linkcore.hops.sticks.surfaces import surfaces_of
+from linkcore.hops.switchboard.detents import SwitchMeasure
+from linkcore.parts.axes import AXIS_OF
+from linkcore.parts.models import WayIn
+from linkcore.proofs import Proof
+from linkcore.protocols.base import ProtocolSpec, TelemetryFrame
+from linkcore.protocols.registry import RECEIVER_PROTOCOLS
+from linkcore.reads import Whole
+from linkcore.signal.edges import NO_TIMES, Edges
+from linkcore.standins.board import StandInBoard, World
+from linkcore.standins.hands import Stick
+from linkcore.standins.link import RadioLink
+from linkcore.standins.loading import Loading, Surroundings, bridge_blocked
+from linkcore.standins.path import SignalPath
+from linkcore.standins.satellite import bind_pad, plugged_into, pulses_sent
+from linkcore.standins.telemetry import BoardSays
+from linkcore.standins.wires import WireTruth
+
+SLICE_S = 0.04
+REST_SLICE_S = 0.2
+PACK_MAH = 1500.0
+PROVE_EVERY_S = 0.1
+BROWN_OUT_S = 0.5  # how long an overloaded supply holds once the board runs
+
+__all__ = ["Bench", "CannotRun", "Refused", "cannot_run"]
+
+
+class CannotRun(ValueError):
+    """There is no bench for this craft (yet). The text says why, and what still works."""
+
+
+def cannot_run(document: CraftDocument, parts: KitParts) -> str | None:
+    """Why there is no bench for this craft; None where there is one."""
+    missing = [each.role for each in parts.missing if each.role in ("board", RECEIVER, "transmitter")]
+    if missing:
+        return f"Still to choose: {', '.join(missing)}. Choose in the Kit; then the bench is set up."
+    output = spoken_output(document, parts.receiver)
+    if output is None:
+        return "No output of the receiver sends with its jumper as it is."
+    if output.protocol not in RECEIVER_PROTOCOLS:
+        return f"The {parts.receiver.name} sends {output.protocol}, which the bench does not know. Kit, Port plan and Loom work in full; wires are rung out by hand."
+    return None
+
+
+class Bench:
+    """One craft's bench. `t` is bench seconds since it was first started."""
+
+    def __init__(self, document: CraftDocument, state: BenchState | None = None, seed: int = 1, parts: KitParts | None = None) -> None:
+        rng = random.Random(seed)
+        state = state or BenchState(stored=document.settings, running=document.settings, read_back=document.settings)
+        self.document = document
+        self.parts = KitParts.of(document) if parts is None else parts
+        why_not = cannot_run(document, self.parts)
+        if why_not:
+            raise CannotRun(why_not)
+        self.receiver_part = self.parts.receiver
+        self.transmitter_part = self.parts.transmitter
+        self.board_part = self.parts.board
+        output = spoken_output(document, self.receiver_part)
+        assert output is not None, "cannot_run() lets no such craft through"
+        self.path = SignalPath(document, self.parts, RECEIVER_PROTOCOLS[output.protocol], output, rng)
+        self.board = StandInBoard(self.board_part, state.stored, state.running)
+        self.loading = Loading(document, self.parts, state.devices, self._surroundings, self._loaded_anew, self._cut)
+        self.link = RadioLink(document, self.parts, self.spec, self.loading, rng)
+        self.transmitter, self.air, self.receiver = self.link.transmitter, self.link.air, self.link.receiver
+        self.satellite_away = False
+        self._pulses = 0  # bind pulses that leave the board just now
+        self.read_back_settings = state.read_back
+        self.tilt_deg, self.gps_fix = state.tilt_deg, state.gps_fix
+        self._craft_world: tuple[CraftDocument, World] | None = None
+        self.measuring = Measuring(self, state)
+        self.new_proofs: list[Proof] = []
+        self.proofs: dict[ProofKey, Proof] = {}
+        self.rung: dict[str, str] = {}
+        self.new_rings: list[str] = []
+        self.usb, self.pack = state.usb, state.pack
+        self.failed = dict(state.failed)
+        self.overload: str | None = None
+        self.t = 0.0
+        self.traffic = PortTraffic()
+        self.downlink: dict[str, TelemetryFrame] = {}
+        self.tap = self.path.wire.pin
+        self._used_mah = 0.0
+        self._receiver_fed = False
+        self._prove_at = 0.0
+        self._whole: tuple[object, Whole] | None = None
+        self._made_with: tuple[Whole, Foundations] | None = None
+        self._draft: tuple[Whole, Whole] | None = None
+        self.observed = Observed(self)
+        self._resume(state)
+
+    def _resume(self, state: BenchState) -> None:
+        self.t = state.t
+        self.link.resume(state)
+        self.loading.fault, self.loading.own_port_plugged, self.loading.adapter_plugged = state.fault, state.own_port_plugged, state.adapter_plugged
+        self.satellite_away = state.satellite_away and self.bind_pad is not None
+        self._surround_board()
+        self.path.follow(self._as_plugged(), self.parts)
+        form = self.loading.installed["board"].facts
+        self.board.form = form.settings if form else SettingsFormat()
+        if not self.powered:
+            self.board.power(False, self.t)
+        self._firmware_follows(self.t)
+        if state.foundations:  # the craft may have changed while no bench was running
+            self._forget_what_rested_on(state.foundations)
+        self._supply()
+
+    def state(self) -> BenchState:
+        """What to keep."""
+        return BenchState(
+            stored=self.board.stored,
+            running=self.board.running,
+            read_back=self.read_back_settings,
+            usb=self.usb,
+            pack=self.pack,
+            failed=self.failed,
+            foundations=self._foundations(),
+            satellite_away=self.satellite_away,
+            **self.loading.kept(),
+            **self.link.kept(),
+            tilt_deg=self.tilt_deg,
+            gps_fix=self.gps_fix,
+            sticks=self.sticks,
+            measured=self.measured,
+            loss=self.loss,
+            t=self.t,
+        )
+
+    # --- the craft ----------------------------------------------------------------------------------------------
+
+    def has_parts_of(self, document: CraftDocument, parts: KitParts) -> bool:
+        """Whether this bench can go on with a new draft: the same board, receiver, transmitter, and the same line spoken."""
+        mine = (self.board_part, self.receiver_part, self.transmitter_part)
+        if not parts.whole or (parts.board, parts.receiver, parts.transmitter) != mine:
+            return False
+        return spoken_output(document, parts.receiver) == self.path.output
+
+    def take_document(self, document: CraftDocument, parts: KitParts | None = None) -> None:
+        """The draft was saved: wires and both ends' set-up follow it; the board's settings wait to be written."""
+        rested = self._foundations()
+        before, self.document = self.document, document
+        devices = self.parts.wired()
+        self.parts = KitParts.of(document, self.parts.catalogue) if parts is None else parts
+        self.link.follow(document)
+        if document.wiring != before.wiring or document.kit != before.kit or self.parts.wired() != devices:
+            self.path.follow(self._as_plugged(), self.parts)
+            self.loading.follow(document, self.parts)
+        self._supply()
+        self._forget_what_rested_on(rested, before)
+
+    @property
+    def spec(self) -> ProtocolSpec:
+        """What the receiver speaks on the wires that count."""
+        return self.path.spec
+
+    @property
+    def wire(self) -> WireTruth:
+        """The wires as metal."""
+        return self.path.wire
+
+    @property
+    def powered(self) -> bool:
+        """Whether the board has any supply."""
+        return self.usb or self.pack
+
+    def _supply(self) -> None:
+        """Let the supply reach every part: destroy what it destroys, wake what it wakes."""
+        parts = self.parts.wired()
+        self.failed = {device: part for device, part in self.failed.items() if device in parts and parts[device].id == part}  # another part is whole
+        for device in sorted(self.wire.destroyed(usb=self.usb, pack=self.pack) - set(self.failed)):
+            self.board.events.add(self.t, "seen beside it", f"{device} has failed: its supply was too high")
+            self.failed[device] = parts[device].id
+        self.overload = self.wire.overloaded(usb=self.usb, pack=self.pack)
+        self._receiver_fed = self.wire.runs(RECEIVER, usb=self.usb, pack=self.pack)
+        supplied = self._receiver_supplied()
+        if self.receiver.powered != supplied:
+            self.link.power_receiver(supplied, self.t, self._pulses)
+
+    def _receiver_supplied(self) -> bool:
+        fed = self.link.plugged and self.board.powered and self._receiver_fed
+        return RECEIVER not in self.failed and (fed or self.loading.adapter_plugged)
+
+    # --- firmware and bind --------------------------------------------------------------------------------------
+
+    def _surroundings(self) -> Surroundings:
+        return Surroundings(
+            usb=self.usb,
+            armed=self.board.armed,
+            receiver_supplied=self.receiver.powered,
+            transmitter_on=self.transmitter.on,
+            linked=self.receiver.linked,
+            lq_percent=self.air.lq_percent,
+            bridge_blocked=bridge_blocked(self.document, self.parts, self.board.port, self.rival_on_the_wire),
+        )
+
+    def _loaded_anew(self, role: Role, facts: ImageFacts, wiped: bool, t: float) -> None:
+        """A device starts the program that was just loaded."""
+        rested = self._foundations()
+        if role == "board":
+            self.board.take_firmware(facts.settings, wiped=wiped, t=t)
+            self.read_back_settings = self.board.stored  # the job reads back what the new program holds
+        elif role == "receiver":
+            if wiped:
+                self.receiver.end.forget()
+            self.receiver.runs = True
+            self.receiver.power(self.receiver.powered, t)
+        self._forget_what_rested_on(rested)
+
+    def _cut(self, way: WayIn, supply: bool) -> None:
+        """A fault takes a cable out, or the supply away."""
+        if way == "own port":
+            self.loading.own_port_plugged = False
+            if supply:
+                self.link.switch_transmitter(False)
+        elif way == "adapter":
+            self.loading.adapter_plugged = False
+            self._supply()
+        elif way == "over the air":
+            if supply:
+                self._connect(False, False)
+            else:
+                self.link.switch_transmitter(False)
+        else:
+            self._connect(False, False if supply else self.pack)
+
+    def _firmware_follows(self, t: float) -> None:
+        """Devices whose bootloader has taken over, or that run again what they ran, are seen to do so."""
+        board_runs = self.loading.runs("board")
+        if self.board.runs and not board_runs:
+            self.board.lose_firmware(t)
+        elif board_runs and not self.board.runs:
+            self.board.take_firmware(self.board.form, wiped=False, t=t)
+        if self.receiver.runs != self.loading.runs("receiver"):
+            self.receiver.runs = self.loading.runs("receiver")
+            self.receiver.power(self.receiver.powered, t)
+
+    @property
+    def bind_pad(self) -> str | None:
+        """Where the board sends bind pulses, where that is another pad than the satellite's own."""
+        return bind_pad(self.document, self.board_part, self.receiver_part, self.path.output)
+
+    def _as_plugged(self) -> CraftDocument:
+        """The craft with the satellite's lead where it is now."""
+        pad = self.bind_pad
+        return plugged_into(self.document, self.path.output, pad) if self.satellite_away and pad else self.document
+
+    @property
+    def rival_on_the_wire(self) -> str | None:
+        """Another device that drives the receiver's wire now."""
+        return next((device for device, _ in self.path.chatter if self.wire.runs(device, usb=self.usb, pack=self.pack)), None)
+
+    def _brown_out(self, until: float) -> None:
+        """An overloaded supply lets the board start, then drops it again, and again."""
+        if self.overload and self.board.powered and until > self.board.boots_until + BROWN_OUT_S:
+            self.board.brown_out(until, self.overload)
+            self.link.power_receiver(False, self.t, 0)
+        elif self.receiver.powered != self._receiver_supplied():
+            self._supply()
+
+    # --- hands and acts -----------------------------------------------------------------------------------------
+
+    def hands(self, hands: Hands) -> None:
+        """Do what the hands do. Raise ValueError for what the parts on this bench do not have, before anything is done."""
+        if hands.tap is not None and hands.tap not in self.path.lines:
+            raise ValueError(f"the {self.receiver_part.name} has no wire on a pin {hands.tap}")
+        self.link.refuse(hands)
+        rested = self._foundations()
+        self.link.hands(hands, self.t)
+        self.tap = hands.tap or self.tap
+        self.loading.hands(hands)
+        if hands.satellite_away is not None:
+            self.satellite_away = hands.satellite_away and self.bind_pad is not None
+            self.path.follow(self._as_plugged(), self.parts)
+        if hands.replaced is not None:
+            self._replace(hands.replaced)
+        self.tilt_deg = self.tilt_deg if hands.tilt_deg is None else hands.tilt_deg
+        self.gps_fix = self.gps_fix if hands.gps_fix is None else hands.gps_fix
+        self._supply()
+        self._forget_what_rested_on(rested)
+        if hands.usb is not None or hands.pack is not None:
+            self._connect(self.usb if hands.usb is None else hands.usb, self.pack if hands.pack is None else hands.pack)
+        # a button that is let go at the moment when supply comes was held until then
+        self.link.bind_button = self.link.bind_button and hands.bind_button is not False
+        self.loading.boot_button = self.loading.boot_button and hands.boot_button is not False
+
+    def _replace(self, device: str) -> None:
+        """Put a new one in the place of a device that failed; a new receiver knows nobody."""
+        if self.failed.pop(device, None) is not None and device == RECEIVER:
+            self.loading.replace("receiver")
+            self.receiver.end.forget()
+
+    def _connect(self, usb: bool, pack: bool) -> None:
+        """Plug or unplug USB and pack."""
+        if usb and not self.usb and self.loading.boot_button:
+            self.loading.power_up("board", button=True)
+        before, self.usb, self.pack = self.powered, usb, pack
+        if self.powered != before:
+            rested = self._foundations()
+            if self.powered:
+                self.loading.power_up("board", button=usb and self.loading.boot_button)
+            self.board.power(self.powered, self.t)
+            self._firmware_follows(self.t)
+            self._pulses = pulses_sent(self.board, self.path) if self.powered else 0
+            self._forget_what_rested_on(rested)
+            self.measuring.broken_off()
+        self._surround_board()
+        self._supply()
+        self._pulses = 0
+
+    def write(self, settings: BoardSettings) -> None:
+        """Send the draft's settings to the board. Raise Refused where it will not take them."""
+        rested = self._foundations()
+        self.board.write(settings, self.t)
+        self._forget_what_rested_on(rested)
+
+    def read_back(self) -> BoardSettings:
+        """Fetch what the board really holds."""
+        self.read_back_settings = self.board.read_back(self.t)
+        return self.read_back_settings
+
+    def restart(self) -> None:
+        """Restart the board, so that a port's job counts."""
+        rested = self._foundations()
+        self.board.restart(self.t)
+        self._forget_what_rested_on(rested)
+
+    def measure_anew(self) -> None:
+        """Forget what was measured; recorded proofs stay."""
+        self.measuring.anew()
+
+    def _forget_what_rested_on(self, before: Foundations, old: CraftDocument | None = None) -> None:
+        """A measurement counts only for what it was made with; `old`: the craft as it was, where that has changed."""
+        self._surround_board()
+        self.measuring.forget(before, self._foundations(), old or self.document)
+
+    @property
+    def sticks(self) -> SticksMeasure:
+        """The sticks as measured."""
+        return self.measuring.sticks
+
+    @property
+    def measured(self) -> SwitchMeasure:
+        """The switches as measured."""
+        return self.measuring.switches
+
+    @property
+    def loss(self) -> LossRun | None:
+        """The last loss of the link."""
+        return self.measuring.loss
+
+    @property
+    def lacking(self) -> Mapping[str, str]:
+        """Modes that cannot hold here, and why."""
+        return self.board.world.lacking
+
+    def _surround_board(self) -> None:
+        """Tell the board what it stands in: how the craft lies, what is plugged in, what is fitted."""
+        document, parts = self.document, self.parts
+        if self._craft_world is None or self._craft_world[0] is not document:
+            missing = tuple(state.sensor for state in sensor_states(document, parts) if state.says == "missing" and state.sensor in ("gyro", "accelerometer"))
+            servos = tuple((each.name, AXIS_OF[each.axis], bool(each.turned)) for each in surfaces_of(document, parts))
+            self._craft_world = (document, World(missing_sensors=missing, lacking=lacking(document, parts), servos=servos))
+        world = self._craft_world[1]
+        waits = {} if self.gps_fix else {facts.name: "it waits for a GPS fix" for facts in MODES if facts.needs_fix}
+        self.board.world = replace(world, tilt_deg=self.tilt_deg, usb=self.usb, lacking=waits | dict(world.lacking))
+
+    # --- time ---------------------------------------------------------------------------------------------------
+
+    def run_until(self, t: float, slice_s: float = SLICE_S) -> None:
+        """Let the bench run up to `t` (bench seconds). While nothing is touched longer slices, up to REST_SLICE_S, come to the same at half the cost."""
+        while self.t < t - 1e-9:
+            self._slice(min(self.t + slice_s, t))
+
+    def _slice(self, until: float) -> None:
+        self._brown_out(until)
+        self.loading.run_until(until)
+        self._firmware_follows(until)
+        if (came := self.link.bind(until)) is not None:
+            self.board.events.add(until, "seen beside it", came)
+        crossed, home = self.path.cross(
+            self.link.words(until), self.t, until, self.board, self.rival_on_the_wire is not None, self._board_says(), receiver_on=self.receiver.powered
+        )
+        frames = crossed.frames
+        if self.receiver.linked and self.loading.outlook.telemetry:
+            self.downlink |= {frame.sensor: frame for frame in home}
+        self.board.take(frames, until)
+        self._used_mah += self._current_a() * (until - self.t) / 3.6
+        self.traffic.count(until, crossed.edges_sent, crossed.edges_heard, len(crossed.received), int(np.count_nonzero(crossed.received.errors)), frames)
+        if frames and self.board.link == "good":
+            self.measuring.take(frames)
+        self.measuring.watch_loss(until)
+        self.t = until
+        if until >= self._prove_at:
+            self._prove_at = until + PROVE_EVERY_S
+            self._prove()
+
+    def _current_a(self) -> float:
+        return 0.4 + 0.35 * self.board.motors_percent if self.board.powered else 0.0
+
+    def _board_says(self) -> BoardSays:
+        """What the board tells of itself: a four-cell pack, or zero volts on USB alone."""
+        left = max(0.0, 1 - self._used_mah / PACK_MAH)
+        volts = (14.0 + 2.8 * left - 0.01 * self._current_a()) if self.pack else 0.0
+        return BoardSays(round(volts, 2), round(self._current_a() if self.pack else 0.0, 1), round(self._used_mah), round(100 * left), self.board.held.main)
+
+    def wire_edges(self, pin: str | None = None, seconds: float = EDGE_WINDOW_S) -> tuple[Edges, float]:
+        """The last stretch of a wire of the receiver (by default the tapped one), times from its beginning: (edges, its length in s)."""
+        line = self.path.lines.get(pin or self.tap)
+        return line.last(self.t, seconds) if line else (Edges(0, NO_TIMES), seconds)
+
+    # --- proofs -------------------------------------------------------------------------------------------------
+
+    def _prove(self) -> None:
+        """Record each proof once, as soon as the signal has given it; the loom's is made where its wires are ticked."""
+        for key in wires_rung(self, self.observed.port_reading()):
+            self.rung[key] = "signal"
+            self.new_rings.append(key)
+        for proof in newly_proven(self.whole, self.proofs, self.observed):
+            self.proofs[proof.hop, proof.name] = proof
+            self.new_proofs.append(proof)
+
+    @property
+    def whole(self) -> Whole:
+        """All that is known of the craft, judged by what the board runs; the same object until something of it is another."""
+        held = (tuple(self.loading.installed.values()), self.link.identity, tuple(self.rung.items()))
+        known = self._whole
+        if (
+            known is None
+            or known[1].document is not self.document
+            or known[1].settings is not self.board.running
+            or known[1].parts is not self.parts
+            or known[0] != held
+        ):
+            made = Whole(self.document, self.board.running, self.parts, self.loading.installed, self.link.identity, dict(self.rung))
+            known = self._whole = (held, made)
+        return known[1]
+
+    @property
+    def draft(self) -> Whole:
+        """The same, judged by what the draft would make of it."""
+        known = self._draft
+        if known is None or known[0] is not self.whole:
+            whole = self.whole
+            known = self._draft = (whole, Whole(self.document, self.document.settings, self.parts, whole.installed, whole.identity, whole.rung))
+        return known[1]
+
+    def _foundations(self) -> Foundations:
+        """What each measurement would be made with now."""
+        if self._made_with is None or self._made_with[0] is not self.whole:
+            self._made_with = (self.whole, {name: reads.foundation(self.whole) for name, reads in MADE_WITH.items()})
+        return self._made_with[1]
+
+    # --- what comes out -----------------------------------------------------------------------------------------
+
+    def live(self) -> Live:
+        """The snapshot of this moment."""
+        reading, board = self.traffic.reading(self.board), self.board
+        gimbals = self.transmitter.gimbals
+        return Live(
+            t=round(self.t, 3),
+            left=Stick.model_validate(gimbals["left"]),
+            right=Stick.model_validate(gimbals["right"]),
+            switches=dict(self.transmitter.switches),
+            transmitter_on=self.transmitter.on,
+            usb=self.usb,
+            pack=self.pack,
+            failed=sorted(self.failed),
+            linked=self.receiver.linked,
+            receiver_plugged=self.link.plugged,
+            bind_button=self.link.bind_button,
+            transmitter_mode=self.transmitter.end.mode,
+            distance_m=self.link.distance_m,
+            tilt_deg=self.tilt_deg,
+            gps_fix=self.gps_fix,
+            moving=self.measuring.finder.moving,
+            jobs=self.loading.states(),
+            loss_percent=self.air.loss_percent,
+            lq_percent=self.air.lq_percent,
+            light=self.receiver.light,
+            light_means=STATE_WORDS[state][0] if (state := self.receiver.state) else "No supply.",
+            edges_per_s=self.traffic.edges_sent,
+            marks=self.traffic.marks,
+            board=BoardLive(
+                powered=board.powered,
+                booting=board.powered and board.booting(self.t),
+                link=board.link,
+                channels=[round(us, 1) for us in board.channels],
+                axes={axis: None if us is None else round(us, 1) for axis, us in board.axes().items()},
+                armed=board.armed,
+                mode=board.mode,
+                motors_percent=round(board.motors_percent, 1),
+                blockers=board.blockers(self.t),
+                commands=board.commands(),
+                surfaces=board.surfaces(),
+                port=board.port,
+                bytes_per_s=reading.bytes,
+                good_per_s=reading.good,
+                bad_per_s=reading.bad,
+                errors_per_s=reading.errors,
+            ),
+        )

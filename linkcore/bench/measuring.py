@@ -1,0 +1,196 @@
+"""What a bench learns from its signal: sticks, switches, rows of the truth table, and how the link was lost."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+
+from linkcore.bench.from_frames import FINDER_S, hear
+from linkcore.bench.messages import BenchState
+from linkcore.bench.seen import SeenBench
+from linkcore.craft.document import BoardSettings, CraftDocument
+from linkcore.devices.board_api import BoardEvent
+from linkcore.devices.gimbals import PLACES
+from linkcore.devices.modes import holds, switch_channels
+from linkcore.hops.lost_link.proofs import AS_PREDICTED
+from linkcore.hops.lost_link.timeline import LossRun
+from linkcore.hops.signal import SIGNAL
+from linkcore.hops.sticks.finder import ChannelFinder
+from linkcore.hops.sticks.lines import RestWatch
+from linkcore.hops.sticks.measure import SticksMeasure
+from linkcore.hops.sticks.travel import Places, predict_dialled
+from linkcore.hops.switchboard.detents import RowSample, SwitchMeasure
+from linkcore.parts.axes import AXES, Axis, channel_of
+from linkcore.protocols.base import Frame
+from linkcore.reads import Reads
+
+QUIET_S = 0.12  # radio silence that counts as switched off rather than a few lost frames
+MADE_WITH: Mapping[str, Reads] = {  # what a measurement counts for, by the hop that it is made for
+    "sticks": Reads(*SIGNAL, "transmitter", "settings/channel_map", "settings/stick_lines"),
+    "switchboard": Reads(
+        *SIGNAL, "transmitter", "settings/channel_map", "settings/arming", "settings/arm_by", "settings/stick_arming", "settings/modes", "airframe", "sensors"
+    ),
+    "lost link": AS_PREDICTED.reads,
+}
+SETTLES_S = 1.0  # a link that is back this long without the motors starting has come back safely
+Foundations = Mapping[str, Mapping[str, str]]
+
+
+class Measuring:
+    """Everything that is measured on one bench, and when it counts no more."""
+
+    def __init__(self, bench: SeenBench, state: BenchState) -> None:
+        self._bench = bench
+        self.sticks = state.sticks
+        self.switches = state.measured
+        self.loss = state.loss
+        self.finder = ChannelFinder(bench.document.transmitter.stick_mode, state.sticks.found)
+        self._watches: dict[Axis, RestWatch] = {axis: RestWatch() for axis in AXES}
+        self._finder_t = 0.0
+        self._heard = bench.board.events.count
+
+    def anew(self) -> None:
+        """Forget what was measured."""
+        self.sticks, self.switches, self.loss = SticksMeasure(), SwitchMeasure(), None
+        self._find_anew()
+
+    def _find_anew(self) -> None:
+        self.finder = ChannelFinder(self._bench.document.transmitter.stick_mode, self.sticks.found)
+        self._watches = {axis: RestWatch() for axis in AXES}
+
+    def forget(self, before: Foundations, now: Foundations, old: CraftDocument) -> None:
+        """A measurement counts only for what it was made with; or an old one would prove the new settings. `old`: the craft as it was."""
+        document = self._bench.document
+        if _differ(before, now, "sticks"):
+            same_kit = not _differ(before, now, "sticks", "kit", "parts")
+            self.sticks = SticksMeasure(
+                found=self.sticks.found if same_kit and routing(document) == routing(old) else SticksMeasure().found,
+                noise=self.sticks.noise if same_kit else {},
+                expected=self._expected(old, document),
+            )
+            self._find_anew()
+        if _differ(before, now, "switchboard"):
+            self.switches.forget_rows()
+        if _differ(before, now, "switchboard", "kit", "parts", "transmitter"):
+            self.switches.detents.clear()
+        if _differ(before, now, "lost link"):
+            self.loss = None
+
+    def _expected(self, old: CraftDocument, document: CraftDocument) -> dict[Axis, Places]:
+        """Where the sticks should be seen after other figures were dialled in, whoever worked them out; kept while nothing of a channel changes."""
+        found: dict[Axis, Places] = {}
+        for axis in AXES:
+            number = channel_of(axis, self._bench.board.running.channel_map)
+            if number > min(len(old.transmitter.channels), len(document.transmitter.channels)):
+                continue
+            before, after = (each.transmitter.channels[number - 1] for each in (old, document))
+            expected = self.sticks.expected.get(axis)
+            if before != after:
+                places = self.sticks.reached[axis].places(axis) or expected  # not measured since the last turn of a dial: then from what that predicted
+                expected = predict_dialled(before, after, self._bench.transmitter_part, places) if places else None
+            if expected is not None:
+                found[axis] = expected
+        return found
+
+    # --- sticks and switches ------------------------------------------------------------------------------------
+
+    def take(self, frames: list[Frame]) -> None:
+        """Good frames, as the board decoded them."""
+        board = self._bench.board
+        running = board.running
+        channels = switch_channels(self._bench.document, running)
+        for frame in frames:
+            hear(frame, running.channel_map, channels, self.sticks, self.switches, self._watches)
+        self._find()
+        self._see_row(channels, running)
+
+    def watched_s(self) -> dict[Axis, float]:
+        """How long each stick has rested so far, s."""
+        return {axis: round(watch.watched_s(self._bench.t), 1) for axis, watch in self._watches.items()}
+
+    def _find(self) -> None:
+        board = self._bench.board
+        t = board.last_frame_t
+        if t is None or t - self._finder_t < FINDER_S or not board.channels:
+            return
+        self._finder_t = t
+        gimbals = self._bench.transmitter.gimbals
+        self.finder.take(t, board.channels, [gimbals[stick][way] for stick, way in PLACES])
+        self.sticks.found = self.finder.found
+
+    def _see_row(self, channels: list[int], running: BoardSettings) -> None:
+        """A row counts as seen while every switch rests and the board reports just what the bands promise."""
+        board, switches = self._bench.board, self.switches
+        if not channels or board.last_frame_t is None or not all(switches.rested(board.last_frame_t, channel) for channel in channels):
+            return
+        if max(channels) > len(board.channels):
+            return  # a switch's channel never arrived
+        values = {channel: board.channels[channel - 1] for channel in channels}
+        places = [switches.place(channel, values[channel]) for channel in channels]
+        held = holds(running, values, self._bench.lacking)
+        armed_right = board.armed == held.arm or running.arm_by == "stick" or (held.guard is False and not board.armed)
+        if armed_right and board.mode == held.text and None not in places:
+            sample = RowSample(
+                t=round(board.last_frame_t, 3), values={channel: round(us, 1) for channel, us in values.items()}, armed=board.armed, mode=board.mode
+            )
+            switches.see(tuple(place for place in places if place is not None), sample)
+
+    def places_now(self, channels: list[int]) -> dict[int, int]:
+        """Which detent each switch channel is in, where that is known."""
+        board = self._bench.board
+        known = {channel: self.switches.place(channel, board.channels[channel - 1]) for channel in channels if channel <= len(board.channels)}
+        return {channel: place for channel, place in known.items() if place is not None}
+
+    # --- the lost link ------------------------------------------------------------------------------------------
+
+    def broken_off(self) -> None:
+        """The supply came or went in the middle of it."""
+        if self.loss and self.loss.state == "running":
+            self.loss.state = "broken off"
+
+    def watch_loss(self, t: float) -> None:
+        """Follow a lost link from the last radio frame to its return, by what the board says has happened."""
+        board, last_sent_t = self._bench.board, self._bench.link.last_sent_t
+        events, self._heard = board.events.since(self._heard), board.events.count
+        if not board.powered:
+            return
+        silent, run = t - last_sent_t > QUIET_S, self.loss
+        if run is None or run.state != "running":
+            known = run is not None and abs(run.radio_silent_t - last_sent_t) < 1e-9
+            if silent and board.link in ("good", "grace") and board.last_frame_t is not None and not known:
+                self.loss = LossRun(armed=board.armed, radio_silent_t=last_sent_t)
+            return
+        if run.reacted_t is None:  # later frames belong to the link's return
+            run.last_frame_t = board.last_frame_t
+        for event in events:
+            self._follow(run, event)
+        if run.back_t is None and not silent and board.link == "good":  # a receiver that holds may have brought the link back long before the radio
+            if run.reacted_t is None:
+                run.state = "broken off"
+                return
+            run.back_t = board.last_frame_t
+        if run.back_t is not None and (run.rearmed_by_itself or t - run.back_t >= SETTLES_S):
+            run.state = "done"
+
+    @staticmethod
+    def _follow(run: LossRun, event: BoardEvent) -> None:
+        if event.kind == "failsafe reported" and run.flagged_t is None:
+            run.flagged_t = event.t
+        elif event.kind == "link lost" and run.reacted_t is None:
+            run.reacted_t = event.t
+            run.motors_stopped_t = None if run.armed else event.t
+        elif event.kind == "motors stopped" and run.reacted_t is not None and run.motors_stopped_t is None:
+            run.motors_stopped_t = event.t
+        elif event.kind == "armed" and run.back_t is not None:
+            run.rearmed_by_itself = True
+
+
+def routing(document: CraftDocument) -> object:
+    """What of a model memory decides which channel a stick drives, and which way round."""
+    setup = document.transmitter
+    return setup.stick_mode, setup.layout, setup.mixes, setup.rates, [(channel.source, channel.reverse, channel.curve) for channel in setup.channels]
+
+
+def _differ(before: Foundations, now: Foundations, name: str, *sections: str) -> bool:
+    """Whether what a measurement was made with has changed; a section that was not known of then counts as it is now."""
+    old, new = before.get(name, {}), now[name]
+    return not old or any(old.get(section, new[section]) != new[section] for section in sections or new)

@@ -1,0 +1,182 @@
+"""What goes into a bench and what comes out: the message models that the browser's types are made from."""
+
+from __future__ import annotations
+
+from typing import Annotated, Any, Literal
+
+from pydantic import BaseModel, Field, create_model
+
+from linkcore.craft.document import BoardSettings, Difference
+from linkcore.devices.arming import Blocker
+from linkcore.devices.ends import TransmitterMode
+from linkcore.devices.flash_job import FlashOrder, JobState
+from linkcore.findings import Finding, HopKey
+from linkcore.hop import HopState
+from linkcore.hops.lost_link.timeline import LossRun
+from linkcore.hops.registry import HOPS
+from linkcore.hops.sticks.measure import SticksMeasure
+from linkcore.hops.switchboard.detents import SwitchMeasure
+from linkcore.parts.axes import Axis
+from linkcore.parts.models import Light
+from linkcore.standins.hands import HandsPart, Stick
+from linkcore.standins.link import LinkHands, LinkKept
+from linkcore.standins.loading import LoadHands, LoadKept
+
+
+class Hands(LinkHands, LoadHands):
+    """What the pilot's hands do. Whatever is left out stays as it is."""
+
+    type: Literal["hands"] = "hands"
+    usb: bool | None = None
+    pack: bool | None = None
+    replaced: Annotated[str, Field(max_length=40)] | None = Field(None, description="A device that failed and was replaced by a new one")
+    satellite_away: bool | None = Field(None, description="Whether the satellite's lead is on the board's bind pad instead of its own")
+    tilt_deg: Annotated[float, Field(ge=-180, le=180)] | None = Field(None, description="How far the craft is tilted")
+    gps_fix: bool | None = Field(None, description="Whether the GPS, where there is one, has a fix")
+    tap: Annotated[str, Field(max_length=40)] | None = Field(None, description="The pin of the receiver whose wire the tap listens to")
+
+
+class Act(HandsPart):
+    """An act on the board. `request` comes back in the answer; `version` is the draft that is meant to be written."""
+
+    type: Literal["act"] = "act"
+    act: Literal["write", "read back", "restart", "measure anew", "keep line", "flash", "stop flashing"]
+    request: Annotated[str, Field(min_length=1, max_length=64)]
+    version: int | None = None
+    flash: FlashOrder | None = Field(None, description="What to flash, or whose job to stop")
+
+
+class Look(HandsPart):
+    """Which hop is looked at; of the others nothing need be worked out but coin and findings."""
+
+    type: Literal["look"] = "look"
+    hop: Annotated[HopKey, Field(max_length=20)]
+
+
+class Answer(BaseModel):
+    """What came of an act."""
+
+    type: Literal["answer"] = "answer"
+    request: str
+    ok: bool
+    text: str
+    recording: str | None = Field(None, description="What was heard on the tapped wire, where the act was to keep it: the recording's id")
+
+
+class Trouble(BaseModel):
+    """A message was not understood, or the bench cannot run."""
+
+    type: Literal["trouble"] = "trouble"
+    text: str
+
+
+class BoardLive(BaseModel):
+    """The flight controller now. `channels` us as decoded; `axes` us after map and fallback."""
+
+    powered: bool
+    booting: bool
+    link: Literal["off", "no signal", "good", "grace", "lost"]
+    channels: list[float]
+    axes: dict[Axis, float | None]
+    armed: bool
+    mode: str
+    motors_percent: float
+    blockers: list[Blocker]
+    commands: dict[Axis, float] = Field(description="What it makes of the sticks, -1 to 1, the deadband taken off")
+    surfaces: dict[str, float] = Field(description="Each servo's surface as it is seen to go, -1 to 1")
+    port: str | None
+    bytes_per_s: int
+    good_per_s: int
+    bad_per_s: int
+    errors_per_s: int
+
+
+class Live(BaseModel):
+    """A snapshot, 25 a second. `t` bench seconds; `marks` one letter a frame of the last second: g good, b bad, l lost, f failsafe."""
+
+    type: Literal["live"] = "live"
+    t: float
+    left: Stick
+    right: Stick
+    switches: dict[str, int]
+    transmitter_on: bool
+    usb: bool
+    pack: bool
+    failed: list[str]
+    linked: bool
+    receiver_plugged: bool
+    bind_button: bool
+    transmitter_mode: TransmitterMode
+    distance_m: float
+    tilt_deg: float
+    gps_fix: bool
+    moving: list[int] = Field(description="Channels that the finder sees on the move")
+    jobs: list[JobState]
+    loss_percent: float
+    lq_percent: int
+    light: Light
+    light_means: str
+    edges_per_s: int
+    marks: str
+    board: BoardLive
+
+
+class LogLine(BaseModel):
+    """Something that happened, in bench seconds."""
+
+    t: float
+    text: str
+
+
+Told: Any = create_model(  # type: ignore[call-overload]
+    "Told",
+    __doc__="What is told of each hop; None of those that nobody looks at.",
+    **{hop.field: (hop.tells | None, None) for hop in HOPS if hop.tells is not None},
+)
+
+
+class Report(BaseModel):
+    """What is worked out from the signal, five times a second and at once after an act: of the whole chain, and of the hops that somebody looks at."""
+
+    type: Literal["report"] = "report"
+    t: float
+    draft_version: int
+    chain: list[HopState]
+    findings: list[Finding]
+    differences: list[Difference]
+    on_board: BoardSettings | None
+    restart_due: bool
+    told: Told
+    log: list[LogLine]
+
+
+class Waiting(BaseModel):
+    """There is no bench for this craft yet: what can be said without one, and what is needed."""
+
+    type: Literal["waiting"] = "waiting"
+    draft_version: int
+    why: str
+    chain: list[HopState]
+    findings: list[Finding]
+
+
+class BenchState(LinkKept, LoadKept):
+    """What a bench keeps when it stops, so that the next one goes on from there: what each of its parts keeps, side by side."""
+
+    stored: BoardSettings
+    running: BoardSettings
+    read_back: BoardSettings | None = None
+    usb: bool = False
+    pack: bool = True
+    failed: dict[str, str] = Field(default_factory=dict, description="Devices that were destroyed, with the part that each of them was")
+    foundations: dict[str, dict[str, str]] = Field(default_factory=dict, description="What the measurements were made with")
+    satellite_away: bool = False
+    tilt_deg: float = 0.0
+    gps_fix: bool = True
+    sticks: SticksMeasure = Field(default_factory=SticksMeasure)
+    measured: SwitchMeasure = Field(default_factory=SwitchMeasure)
+    loss: LossRun | None = None
+
+    def keep(self) -> dict[str, Any]:
+        """As JSON data."""
+        return self.model_dump(mode="json")

@@ -1,0 +1,314 @@
+"""What a running bench lets hops see: facts that were observed, and nothing that was only set."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+
+from linkcore.bench.seen import SeenBench
+from linkcore.bench.traffic import WINDOW_S
+from linkcore.bench.wire_names import WireNames
+from linkcore.devices.ends import PowerCycle, ReceiverEnd, TransmitterEnd
+from linkcore.devices.modes import switch_channels
+from linkcore.devices.outlook import Outlook
+from linkcore.devices.port import LinkState, PortReading
+from linkcore.findings import Mend
+from linkcore.hops.bind.rules import EndsNow
+from linkcore.hops.bind.view import whose_link
+from linkcore.hops.line.compare import Reading, set_so
+from linkcore.hops.line.rules import LineNow
+from linkcore.hops.line.view import InputWorkedOut, Named, TapWire
+from linkcore.hops.lost_link.timeline import LossRun
+from linkcore.hops.port_plan.receiver import moves_for_receiver, worked_out
+from linkcore.hops.sticks.measure import SticksMeasure
+from linkcore.hops.switchboard.detents import SwitchMeasure
+from linkcore.hops.switchboard.truth import TruthTable, truth_table
+from linkcore.kept import Kept
+from linkcore.parts.axes import Axis
+from linkcore.parts.models import BindWay, LightState
+from linkcore.protocols.base import TelemetryFrame
+from linkcore.standins.loading import Loading
+
+
+class Observed:
+    """Every hop declares what it looks at as a protocol of its own; this satisfies them all."""
+
+    def __init__(self, bench: SeenBench) -> None:
+        self._bench = bench
+        self._names = WireNames(bench)
+        self.kept = Kept()
+
+    def port_reading(self) -> PortReading:
+        """The last second at the receiver port."""
+        return self._bench.traffic.reading(self._bench.board)
+
+    def named_wire(self) -> Named:
+        """What is on the tapped wire, and what would read the receiver's; worked out now and then."""
+        return self._names.named(self.port_reading())
+
+    @property
+    def sticks(self) -> SticksMeasure:
+        """The sticks as measured."""
+        return self._bench.measuring.sticks
+
+    @property
+    def measured(self) -> SwitchMeasure:
+        """The switches as measured."""
+        return self._bench.measuring.switches
+
+    @property
+    def loss(self) -> LossRun | None:
+        """The last loss of the link."""
+        return self._bench.measuring.loss
+
+    @property
+    def overload(self) -> str | None:
+        """The rail that is over its limit now."""
+        return self._bench.overload
+
+    @property
+    def satellite_away(self) -> bool:
+        """Whether the satellite's lead is on the board's bind pad."""
+        return self._bench.satellite_away
+
+    @property
+    def supplied(self) -> bool:
+        """Whether the board has supply."""
+        return self._bench.board.powered
+
+    @property
+    def awake(self) -> bool:
+        """Whether the board runs its program."""
+        return self._bench.board.powered and not self._bench.board.booting(self._bench.t)
+
+    @property
+    def linked(self) -> bool:
+        """Whether the receiver has a link."""
+        return self._bench.receiver.linked
+
+    @property
+    def board_link(self) -> LinkState:
+        """What the board makes of its receiver."""
+        return self._bench.board.link
+
+    @property
+    def wire_passes(self) -> bool:
+        """Whether the receiver's wire reaches the pad that is listened on; a receiver without a link says nothing of the wires."""
+        return self._bench.receiver.powered and (
+            self.port_reading().edges_at_pad > 0 or (not self._bench.receiver.linked and self._bench.path.heard_by(self._bench.board))
+        )
+
+    @property
+    def outlook(self) -> Outlook:
+        """What the link is with the firmware on both ends."""
+        return self._bench.loading.outlook
+
+    @property
+    def flashing(self) -> list[str]:
+        """Devices that a flash job runs on."""
+        return [role for role in self._bench.loading.devices if self._bench.loading.busy(role)]
+
+    @property
+    def all_run(self) -> bool:
+        """Whether every device runs its program."""
+        return all(self._bench.loading.runs(role) for role in self._bench.loading.devices)
+
+    @property
+    def damaged(self) -> list[str]:
+        """Devices that the supply has destroyed."""
+        return sorted(self._bench.failed)
+
+    @property
+    def on_usb_alone(self) -> bool:
+        """Whether USB is the only supply."""
+        return self._bench.usb and not self._bench.pack
+
+    @property
+    def receiver_state(self) -> LightState | None:
+        """What the receiver is doing; None without supply."""
+        return self._bench.receiver.state
+
+    @property
+    def knows(self) -> bool:
+        """Whether the receiver listens for what the transmitter sends."""
+        return self._bench.link.knows
+
+    @property
+    def cycle(self) -> PowerCycle:
+        """What both ends were seen to do since they were last off."""
+        return self._bench.link.cycle
+
+    @property
+    def distance_m(self) -> float:
+        """How far apart both ends are."""
+        return self._bench.link.distance_m
+
+    @property
+    def count_held(self) -> int:
+        """The bind count that the board keeps."""
+        return self._bench.board.stored.bind_count
+
+    @property
+    def ends_now(self) -> EndsNow | None:
+        """What both ends say of each other; None where the receiver cannot say anything, or hears another kind of radio."""
+        if self._bench.parts.shared_radio() is None or not self._bench.receiver.powered or not self._bench.receiver.runs:
+            return None
+        return EndsNow(
+            knows=self._bench.link.knows,
+            identity=self.listener.identity is not None,
+            because=whose_link(self.sender, self.listener.identity),
+            distance_m=self._bench.link.distance_m,
+            satellite_home=not self._bench.satellite_away,
+            own_pad=self._bench.document.pad_of(self._bench.path.output.pins[0]),
+            budget=self._bench.link.budget,
+            transmitter_name=self._bench.loading.devices["transmitter"].name,
+        )
+
+    @property
+    def line_now(self) -> LineNow | None:
+        """What can be said of the wire and the port; None before the board has run for a second."""
+        if not self.awake or self._bench.t - self._bench.board.boots_until <= WINDOW_S:
+            return None
+        return LineNow(
+            self.port_reading(),
+            self.named_wire().would_read,
+            self._bench.traffic.edges_sent > 0,
+            silent_because(self._bench),
+            self._bench.rival_on_the_wire,
+            self._mends,
+        )
+
+    def _mends(self, way: Reading) -> tuple[Mend, ...]:
+        """What makes the port read so; what the draft has already waits to be written."""
+        return set_so(way) if way.possible else tuple(moves_for_receiver(self._bench.document, self._bench.parts))
+
+    def table(self) -> TruthTable:
+        """The truth table of what runs on the board; reckoned anew when something of it is another."""
+        bench, measured = self._bench, self._bench.measuring.switches
+        running = bench.board.running
+        at = bench.measuring.places_now(switch_channels(bench.document, running))
+        detents = {channel: [(each.low, each.high) for each in found] for channel, found in measured.detents.items()}
+        key = (detents, len(measured.seen), at, dict(bench.lacking))
+        return self.kept.get(
+            "table", (bench.document, running), key, lambda: truth_table(bench.document, running, bench.transmitter_part, measured, bench.lacking, at)
+        )
+
+    @property
+    def t(self) -> float:
+        """Bench seconds."""
+        return self._bench.t
+
+    @property
+    def tap(self) -> str:
+        """The pin whose wire is tapped."""
+        return self._bench.tap
+
+    @property
+    def wires(self) -> list[TapWire]:
+        """The wires that can be tapped."""
+        path = self._bench.path
+        both = path.spec.half_duplex and path.exchange is not None
+        wires = [TapWire(pin=lead.pin, pad=lead.pad_name, carries="both" if both else "channels") for lead in path.wire.leads]
+        home = path.wire.telemetry
+        if home is not None and home.pin in path.lines and all(wire.pin != home.pin for wire in wires):
+            wires.append(TapWire(pin=home.pin, pad=home.pad_name, carries="telemetry"))
+        return wires
+
+    @property
+    def downlink(self) -> Iterable[TelemetryFrame]:
+        """What the receiver has heard from the board, the newest of each sensor."""
+        return self._bench.downlink.values()
+
+    @property
+    def port_says(self) -> str:
+        """What the port is set to, in words."""
+        return self._bench.board.describes
+
+    @property
+    def worked_out(self) -> InputWorkedOut | None:
+        """How parts and wire ask the port to be set."""
+        bench = self._bench
+        asked = self.kept.get("worked out", (bench.document, bench.parts), None, lambda: worked_out(bench.document, bench.parts))
+        return InputWorkedOut(settings=asked.settings, because=list(asked.because)) if asked else None
+
+    @property
+    def resting_s(self) -> dict[Axis, float]:
+        """How long each stick has rested so far."""
+        return self._bench.measuring.watched_s()
+
+    @property
+    def lacking(self) -> Mapping[str, str]:
+        """Modes that cannot hold here, and why."""
+        return self._bench.lacking
+
+    @property
+    def loaded(self) -> Loading:
+        """The devices and what is on them."""
+        return self._bench.loading
+
+    @property
+    def way(self) -> BindWay:
+        """The way to bind that is followed."""
+        return self._bench.link.way
+
+    @property
+    def sender(self) -> TransmitterEnd:
+        """The transmitter's end."""
+        return self._bench.transmitter.end
+
+    @property
+    def listener(self) -> ReceiverEnd:
+        """The receiver's end."""
+        return self._bench.receiver.end
+
+    @property
+    def transmitter_on(self) -> bool:
+        """Whether the transmitter is on."""
+        return self._bench.transmitter.on
+
+    @property
+    def receiver_plugged(self) -> bool:
+        """Whether the receiver's lead is plugged in."""
+        return self._bench.link.plugged
+
+    @property
+    def bind_pad(self) -> str | None:
+        """Where the board sends bind pulses, where that is not the satellite's own pad."""
+        return self._bench.bind_pad
+
+    @property
+    def hindrances(self) -> list[str]:
+        """What keeps both ends from binding now."""
+        return self._bench.link.hindrances
+
+    @property
+    def margin_db(self) -> float | None:
+        """Signal above what is still understood, at the distance that both ends are apart."""
+        return self._bench.link.margin_db
+
+    @property
+    def loss_percent(self) -> float:
+        """The share of frames that the air loses."""
+        return self._bench.link.loss_percent
+
+
+def silent_because(bench: SeenBench) -> str | None:
+    """Why nothing can be expected on the line: power, program, radio, bind."""
+    if "receiver" in bench.failed:
+        return "The receiver has failed: it stood on a supply that it does not bear. Mend the wire, then replace the receiver."
+    if bench.overload:
+        return f"The board browns out and restarts: {bench.overload} is over its limit."
+    if not bench.receiver.powered:
+        return "The receiver has no power: look at its supply and its ground in the Loom."
+    if not bench.receiver.runs:
+        return "The receiver runs no program: see Load."
+    if bench.parts.shared_radio() is None:
+        return "Transmitter and receiver do not understand each other: see the Kit."
+    if bench.loading.outlook.verdict == "silent":
+        return "The firmware on both ends does not fit: see Load."
+    if not bench.receiver.end.listens or not bench.link.knows:
+        return "The receiver is not bound to this transmitter, and an unbound one is silent: see Bind."
+    if bench.transmitter.on and not bench.link.transmitting:
+        return "The transmitter is not sending: it is in bind, or its module runs no program."
+    if not bench.transmitter.on:
+        return "The transmitter is off."
+    return None

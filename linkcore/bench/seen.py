@@ -1,0 +1,107 @@
+"""What of a bench is looked at by those who measure and prove, so that none of them needs to know the bench itself."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Protocol
+
+from linkcore.bench.traffic import PortTraffic
+from linkcore.craft.document import CraftDocument
+from linkcore.craft.parts import KitParts
+from linkcore.hops.lost_link.timeline import LossRun
+from linkcore.hops.sticks.measure import SticksMeasure
+from linkcore.hops.switchboard.detents import SwitchMeasure
+from linkcore.parts.axes import Axis
+from linkcore.parts.models import Board, Receiver, Transmitter
+from linkcore.protocols.base import TelemetryFrame
+from linkcore.signal.edges import Edges
+from linkcore.standins.board import StandInBoard
+from linkcore.standins.link import RadioLink
+from linkcore.standins.loading import Loading
+from linkcore.standins.path import SignalPath
+from linkcore.standins.radio import StandInReceiver, StandInTransmitter
+from linkcore.standins.wires import WireTruth
+
+EDGE_WINDOW_S = 0.4
+
+
+class Measured(Protocol):
+    """What was measured."""
+
+    @property
+    def sticks(self) -> SticksMeasure:
+        """The sticks."""
+        ...
+
+    @property
+    def switches(self) -> SwitchMeasure:
+        """The switches."""
+        ...
+
+    @property
+    def loss(self) -> LossRun | None:
+        """The last loss of the link."""
+        ...
+
+    def watched_s(self) -> dict[Axis, float]:
+        """How long each stick has rested so far, s."""
+        ...
+
+    def places_now(self, channels: list[int]) -> dict[int, int]:
+        """Which detent each switch channel is in, where that is known."""
+        ...
+
+
+class SeenBench(Protocol):
+    """The craft, its stand-ins and what was measured, as they are at `t` (bench seconds)."""
+
+    t: float
+    document: CraftDocument
+    parts: KitParts
+    receiver_part: Receiver
+    transmitter_part: Transmitter
+    board: StandInBoard
+    transmitter: StandInTransmitter
+    receiver: StandInReceiver
+    link: RadioLink
+    loading: Loading
+    path: SignalPath
+    satellite_away: bool
+    rung: dict[str, str]
+    usb: bool
+    pack: bool
+    failed: dict[str, str]
+    overload: str | None
+    tap: str
+    board_part: Board
+    downlink: dict[str, TelemetryFrame]
+    traffic: PortTraffic
+
+    @property
+    def measuring(self) -> Measured:
+        """What was measured."""
+        ...
+
+    @property
+    def bind_pad(self) -> str | None:
+        """Where the board sends bind pulses, where that is not the satellite's own pad."""
+        ...
+
+    @property
+    def rival_on_the_wire(self) -> str | None:
+        """Another device that drives the receiver's wire now."""
+        ...
+
+    def wire_edges(self, pin: str | None = None, seconds: float = EDGE_WINDOW_S) -> tuple[Edges, float]:
+        """The last stretch of a wire of the receiver (by default the tapped one)."""
+        ...
+
+    @property
+    def wire(self) -> WireTruth:
+        """The wires as metal."""
+        ...
+
+    @property
+    def lacking(self) -> Mapping[str, str]:
+        """Modes that cannot hold here, and why."""
+        ...

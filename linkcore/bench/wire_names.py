@@ -1,0 +1,122 @@
+"""What is on a wire of the bench: named from its levels alone, drawn as a wave, and tried with what the board could read it by."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+
+from linkcore.bench.seen import SeenBench
+from linkcore.devices.port import PortReading
+from linkcore.hops.line.compare import Reading, what_would_read
+from linkcore.hops.line.identify import Identified, identify_edges
+from linkcore.hops.line.view import Named, ReadByte, Wave
+from linkcore.protocols.base import PulseSpec, SerialSpec
+from linkcore.protocols.registry import PROTOCOLS
+from linkcore.signal.edges import Edges
+from linkcore.signal.uart import WRONG, ReceivedBytes, UartSettings, read_all
+
+WAVE_BYTES = 5
+PULSE_REST_S = 0.0026
+NAME_EVERY_S = 0.8
+
+
+class WireNames:
+    """Naming what is on the wire is dear, so it is kept for a while."""
+
+    def __init__(self, bench: SeenBench) -> None:
+        self._bench = bench
+        self._at: float | None = None
+        self._tap = ""
+        self._named = Named(Identified(None, 0.0), [], None)
+
+    def named(self, reading: PortReading) -> Named:
+        """What is on the tapped wire now, or was a moment ago."""
+        bench = self._bench
+        if self._at is None or bench.t - self._at >= NAME_EVERY_S or bench.t < self._at or bench.tap != self._tap:
+            self._at, self._tap = bench.t, bench.tap
+            edges, length = bench.wire_edges()
+            identified = identify_edges(edges, length)
+            port_fails = reading.port is not None and not reading.reads
+            self._named = Named(identified, self._ways() if port_fails else [], self._wave(edges, identified))
+        return self._named
+
+    def _ways(self) -> list[Reading]:
+        """What would read the wire where it ends at the board, and what the board can do of it there."""
+        bench = self._bench
+        lead = bench.wire.leads[0]
+        edges, length = bench.wire_edges(lead.pin)
+        if not len(edges.times):
+            return []
+        at_pad = Edges(edges.level ^ int(lead.inverter), edges.times)
+        return what_would_read(at_pad, length, bench.board.running.receiver_input, bench.board_part, lead.pad)
+
+    def _wave(self, edges: Edges, identified: Identified) -> Wave | None:
+        """The first bytes after a rest, as sent and as the port reads the very same levels; or the first pulses."""
+        spec = PROTOCOLS.get(identified.protocol or "")
+        if len(edges.times) >= 8 and isinstance(spec, PulseSpec):
+            return self._pulse_wave(edges, bool(identified.inverted))
+        if isinstance(spec, SerialSpec) and identified.baud and identified.inverted is not None:
+            uart = replace(spec.uart.with_inversion(identified.inverted), baud=identified.baud)
+        else:
+            sent = self._bench.path.uart
+            if sent is None:
+                return None
+            uart = sent
+        times = edges.times
+        if len(times) < 4:
+            return None
+        rests = np.flatnonzero(np.diff(times) > 3 * uart.byte_s)
+        if len(rests) == 0:
+            return None
+        start = int(rests[0]) + 1
+        lead = 2 * uart.bit_s
+        begin = float(times[start]) - lead
+        span = lead + WAVE_BYTES * uart.byte_s + uart.bit_s
+        shown = edges.between(begin, begin + span + 3 * uart.byte_s)
+        local = Edges(shown.level, shown.times - begin)
+        on_port = self._bench.board.uart if self._bench.tap == self._bench.wire.pin else None
+        turned = Edges(local.level ^ int(self._bench.wire.leads[0].inverter), local.times)
+        return Wave(
+            level=local.level,
+            span_us=round(span * 1e6, 2),
+            bit_us=uart.bit_s * 1e6,
+            toggles_us=[round(float(t) * 1e6, 2) for t in local.times if t < span],
+            as_sent=self._bytes(local, uart, span),
+            as_read=self._bytes(turned, on_port, span) if on_port else [],
+            byte_us=uart.byte_s * 1e6,
+        )
+
+    @staticmethod
+    def _pulse_wave(edges: Edges, inverted: bool) -> Wave:
+        """One frame of pulses after the longest rest."""
+        times = edges.times
+        start = int(np.diff(times).argmax()) + 1
+        if len(times) - start < 2:
+            start = 0
+        begin = float(times[start]) - 0.001
+        later = np.flatnonzero(np.diff(times[start:]) > PULSE_REST_S)
+        end = float(times[start + int(later[0])]) if len(later) else float(times[-1])
+        local = edges.between(begin, end + 0.001)
+        at = (local.times - begin) * 1e6
+        active = at[(1 if local.level ^ int(inverted) else 0) :]
+        pairs = active[: len(active) // 2 * 2].reshape(-1, 2)
+        return Wave(
+            level=local.level,
+            span_us=round((end - begin + 0.001) * 1e6, 1),
+            bit_us=0.0,
+            toggles_us=[round(float(t), 1) for t in at],
+            as_sent=[],
+            as_read=[],
+            byte_us=0.0,
+            pulses=[(round(float(rise), 1), round(float(fall - rise), 1)) for rise, fall in pairs],
+        )
+
+    @staticmethod
+    def _bytes(edges: Edges, settings: UartSettings, span: float) -> list[ReadByte]:
+        received: ReceivedBytes = read_all(edges, settings, span + 3 * settings.byte_s)
+        return [
+            ReadByte(at_us=round(float(t) * 1e6, 2), value=int(value), wrong=WRONG[int(error)])
+            for value, t, error in zip(received.data, received.times, received.errors, strict=True)
+            if t < span - 0.6 * settings.byte_s
+        ]

@@ -1,0 +1,148 @@
+"""When the board arms and disarms, and what keeps it from arming. The stand-in board runs these rules; the screens show them."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Literal
+
+from pydantic import BaseModel
+
+from linkcore.craft.document import BoardSettings
+
+MOST_TILT_DEG = 25.0
+SETTLED_S = 1.0  # a link that was lost just before must have held for so long
+SENSORS_S = 0.6  # the gyro finds its zero after a start
+
+
+Said = tuple[Literal["armed", "refused", "disarmed"], str]
+
+
+class Blocker(BaseModel):
+    """Why the board refuses to arm, and what clears it."""
+
+    what: str
+    clears: str
+
+
+@dataclass(frozen=True)
+class ArmView:
+    """What the board knows when it decides. `back_s`: how long the link has been back after a loss, None where none was lost; `up_s`: time since it started."""
+
+    powered: bool = True
+    link_good: bool = True
+    lost: bool = False
+    testing_loss: bool = False
+    back_s: float | None = None
+    up_s: float = 60.0
+    throttle_us: float | None = 1000.0
+    yaw_us: float | None = 1500.0
+    tilt_deg: float = 0.0
+    usb: bool = False
+    missing_sensors: tuple[str, ...] = ()
+    switch_on: bool = False
+    guard_on: bool | None = None
+    switch_stuck: bool = False
+
+
+def blockers(view: ArmView, settings: BoardSettings) -> list[Blocker]:
+    """Everything that keeps it from arming at the next flip; empty where nothing does."""
+    if not view.powered:
+        return [Blocker(what="no power", clears="connect the pack")]
+    found = []
+    if settings.arm_by == "switch" and settings.arming is None:
+        found.append(Blocker(what="no arm band", clears="give arming a channel and a band on the Switchboard, and write it"))
+    if view.testing_loss:
+        return [*found, Blocker(what="lost-link test is on", clears="flip its switch back")]
+    if not view.link_good:
+        what = "link lost" if view.lost else "no signal"
+        return [*found, Blocker(what=what, clears="switch the transmitter on and follow the chain from the left")]
+    if view.back_s is not None and view.back_s < SETTLED_S:
+        found.append(Blocker(what="link lost just before", clears=f"wait until it has held for {SETTLED_S:g} s"))
+    line = settings.stick_lines.low
+    if view.throttle_us is not None and view.throttle_us > line:
+        found.append(
+            Blocker(what=f"throttle not low ({view.throttle_us:.0f}, line {line:g})", clears="pull the throttle stick down; if it is down, see Sticks")
+        )
+    if abs(view.tilt_deg) > MOST_TILT_DEG:
+        found.append(Blocker(what=f"tilt ({abs(view.tilt_deg):.0f} degrees, {MOST_TILT_DEG:g} at most)", clears="set the craft level"))
+    if view.up_s < SENSORS_S:
+        found.append(Blocker(what="sensors: the gyro is finding its zero", clears="leave the craft still for a moment"))
+    if view.missing_sensors:
+        found.append(Blocker(what=f"sensors: no {', no '.join(view.missing_sensors)}", clears="fit what is missing, or take it off the wishes in the Kit"))
+    if view.usb:
+        found.append(Blocker(what="bench link: USB is plugged in", clears="unplug USB; the pack feeds the board"))
+    if view.guard_on is False:
+        found.append(Blocker(what="guard switch off", clears="switch the guard on first, then arm"))
+    if view.switch_stuck:
+        found.append(Blocker(what="arm switch already on", clears="switch it off first, then on again"))
+    return found
+
+
+class Arming:
+    """Armed or not. A switch arms by being flipped on, never by being on; a stick by being held."""
+
+    def __init__(self) -> None:
+        self.armed = False
+        self.switch_seen: bool | None = None
+        self._held_since: float | None = None
+        self._low_since: float | None = None
+
+    def forget_switch(self) -> None:
+        """The link came anew: a switch that is on already must be seen off once."""
+        self.switch_seen = None
+
+    @property
+    def stuck(self) -> bool:
+        """Whether the switch was on without having armed."""
+        return bool(self.switch_seen) and not self.armed
+
+    def disarm(self) -> None:
+        """Motors off."""
+        self.armed = False
+        self._low_since = None
+
+    def step(self, t: float, view: ArmView, settings: BoardSettings) -> Said | None:
+        """One pass of the loop; what happened, and that in words; None where nothing did."""
+        return self._by_stick(t, view, settings) if settings.arm_by == "stick" else self._by_switch(view, settings)
+
+    def _by_switch(self, view: ArmView, settings: BoardSettings) -> Said | None:
+        before, self.switch_seen = self.switch_seen, view.switch_on
+        if before is None:
+            if self.armed and not view.switch_on:
+                self.disarm()
+                return "disarmed", "disarmed"
+            return None
+        if view.switch_on and not before:
+            return self._try(view, settings)
+        if before and not view.switch_on and self.armed:
+            self.disarm()
+            return "disarmed", "disarmed by switch"
+        return None
+
+    def _by_stick(self, t: float, view: ArmView, settings: BoardSettings) -> Said | None:
+        lines, rule = settings.stick_lines, settings.stick_arming
+        low = view.throttle_us is not None and view.throttle_us <= lines.low
+        yaw = view.yaw_us if view.yaw_us is not None else 1500.0
+        wants = low and (yaw < lines.low if self.armed else yaw > lines.high)
+        self._low_since = (self._low_since if self._low_since is not None else t) if self.armed and low else None
+        if not wants:
+            self._held_since = None
+        elif self._held_since is None:
+            self._held_since = t
+        elif t - self._held_since >= rule.hold_ms / 1000:
+            self._held_since = float("inf")  # one try for each push
+            if self.armed:
+                self.disarm()
+                return "disarmed", "disarmed by stick"
+            return self._try(view, settings)
+        if self._low_since is not None and rule.timeout_s and t - self._low_since >= rule.timeout_s:
+            self.disarm()
+            return "disarmed", f"disarmed: throttle low for {rule.timeout_s} s"
+        return None
+
+    def _try(self, view: ArmView, settings: BoardSettings) -> Said:
+        why = blockers(view, settings)
+        if why:
+            return "refused", "arming refused: " + "; ".join(each.what for each in why)
+        self.armed, self._low_since = True, None
+        return "armed", "armed"

@@ -1,0 +1,67 @@
+"""What a hop is: one declared thing. The chain, the bench, the server and the front end go through these declarations."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
+from typing import Any, Literal
+
+from pydantic import BaseModel
+
+from linkcore.findings import Finding, HopKey
+from linkcore.proofs import ProofOf, ProofState
+from linkcore.reads import Reads, View, Whole
+
+Coin = Literal["blank", "rings true", "cracked", "tarnished"]
+
+
+class HopState(BaseModel):
+    """One hop on the chain. `value` is the one thing that passes there; `flows` whether a signal passes now."""
+
+    hop: HopKey
+    coin: Coin
+    why: str
+    value: str = "–"
+    flows: bool = False
+    proofs: list[ProofState] = []
+
+
+Standing = Mapping[HopKey, HopState]
+
+
+def _nothing(*_: Any) -> list[Finding]:
+    return []
+
+
+@dataclass(frozen=True)
+class Hop:
+    """A hop of the chain.
+
+    `reads`: the only part of craft and devices that its rules are handed. `rules` judge that alone. `judges` also what was measured so far (None where no
+    bench runs), for the draft as for what the board runs. `sees` is about what is seen just now, and is not compared with the draft.
+    `stands` is handed the states of all hops before this one.
+    `tells`: the model of what is told of it, and `tell` makes it; `value`: the one value that passes there, from the view and the running bench (None where none runs); `flows`: whether a signal passes now.
+    """
+
+    key: HopKey
+    title: str
+    question: str
+    reads: Reads
+    proofs: tuple[ProofOf, ...]
+    rules: Callable[[View], list[Finding]] = _nothing
+    judges: Callable[[View, Any], list[Finding]] = _nothing
+    sees: Callable[[View, Any], list[Finding]] = _nothing
+    stands: Callable[[View, Standing], list[Finding]] = _nothing
+    tells: type[BaseModel] | None = None
+    tell: Callable[[Whole, Any], BaseModel] | None = None
+    value: Callable[[View, Any], str] = lambda _view, _seen: "–"
+    flows: Callable[[Any], bool] = lambda _: False
+
+    @property
+    def field(self) -> str:
+        """Its name in code."""
+        return self.key.replace(" ", "_")
+
+    def proof(self, name: str) -> ProofOf | None:
+        """A proof by its name."""
+        return next((each for each in self.proofs if each.name == name), None)

@@ -1,0 +1,1 @@
+"""The hops of the chain, one folder each."""

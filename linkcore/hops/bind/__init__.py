@@ -1,0 +1,1 @@
+"""Bind: both ends know each other."""

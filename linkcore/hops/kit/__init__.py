@@ -1,0 +1,1 @@
+"""Kit: the parts, and what they can do together."""

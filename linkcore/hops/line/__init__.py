@@ -1,0 +1,1 @@
+"""Line: what is on the wire, and whether the port reads it."""

@@ -1,0 +1,1 @@
+"""Loom: the wires, drawn, checked and rung out."""

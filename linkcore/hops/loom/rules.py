@@ -1,0 +1,421 @@
+"""The rule check on the netlist: what would go wrong when this is soldered and powered."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from linkcore.craft.document import RECEIVER, CraftDocument, Patch
+from linkcore.craft.parts import KitParts
+from linkcore.findings import Check, Edit, Finding, Mend
+from linkcore.parts.models import Pad, Pin
+from linkcore.protocols.registry import receiver_protocol
+from linkcore.wiring.demands import demands_of, leads_wanted
+from linkcore.wiring.netlist import rail_loads, rail_of, sources_agree, usb_load
+
+CHECK = Check("loom")
+
+
+class _Netlist:
+    """The patches with their facts looked up once."""
+
+    def __init__(self, document: CraftDocument, parts: KitParts) -> None:
+        self.document, self.parts, self.board = document, parts, parts.board
+        self.joined: list[tuple[int, Patch, Pin, Pad]] = []
+        self.adrift: list[tuple[int, Patch]] = []
+        for index, patch in enumerate(document.wiring):
+            pin, pad = parts.pin(patch.device, patch.pin), self.board.pad(patch.pad)
+            if pin is not None and pad is not None:
+                self.joined.append((index, patch, pin, pad))
+            else:
+                self.adrift.append((index, patch))
+
+    def of(self, device: str) -> list[tuple[int, Patch, Pin, Pad]]:
+        return [joint for joint in self.joined if joint[1].device == device]
+
+    def without(self, index: int) -> tuple[Edit, ...]:
+        """Edits that take one wire off."""
+        kept = [patch.model_dump(mode="json") for i, patch in enumerate(self.document.wiring) if i != index]
+        return (Edit(path="/wiring", value=kept),)
+
+
+def check_loom(document: CraftDocument, parts: KitParts) -> list[Finding]:
+    """Findings on the wires. Nothing to say before there is a board, or while nothing is wired."""
+    if parts.maybe_board is None or not document.wiring:
+        return []
+    net = _Netlist(document, parts)
+    return [
+        *_adrift(net),
+        *_missing(net),
+        *_supplies(net),
+        *_signals(net),
+        *_pads(net),
+        *_rails(net),
+        *_sources(net),
+        *_leads(net),
+        *_pulses(net),
+    ]
+
+
+def _adrift(net: _Netlist) -> Iterator[Finding]:
+    lost = {each.role for each in net.parts.missing}  # the kit says that such a part is gone; its wires may be right
+    for index, patch in net.adrift:
+        if patch.device in lost:
+            continue
+        off = Mend(text="Take the wire off the list", edits=net.without(index))
+        if net.board.pad(patch.pad) is None:
+            yield CHECK.stop(
+                "loom.no-such-pad", patch.pad, f"The {net.board.name} has no pad {patch.pad}.", f"{patch.device} {patch.pin} is said to end there.", off
+            )
+        else:
+            who = net.parts.wired().get(patch.device)
+            what = f"The {who.name} has no pin {patch.pin}." if who else f"This craft has no device called {patch.device}."
+            yield CHECK.stop("loom.no-such-pin", f"{patch.device} {patch.pin}", what, f"The wire to {patch.pad} begins nowhere.", off)
+
+
+def _missing(net: _Netlist) -> Iterator[Finding]:
+    """A device that is wired at all needs supply, ground, and every signal that its job asks for."""
+    wanted: dict[str, set[str]] = {}
+    for demand in demands_of(net.document, net.parts):
+        wanted.setdefault(demand.device, set()).update(demand.variants[-1].pins)
+    for device, part in net.parts.wired().items():
+        wired = {pin.name for _, _, pin, _ in net.of(device)}
+        if not wired:
+            yield CHECK.warn(
+                "loom.not-wired", device, f"{net.parts.label(device)} is in the kit, but no wire leads to it.", "It will do nothing.", _work_it_out()
+            )
+            continue
+        kinds = {pin.kind for _, _, pin, _ in net.of(device)}
+        for kind, why in (("supply", "It has no power."), ("ground", "Without common ground its levels mean nothing.")):
+            pin = part.pin(kind)
+            if pin is not None and kind not in kinds:
+                yield CHECK.stop(f"loom.no-{kind}", f"{device} {pin.name}", f"The {part.name}'s {pin.name} pin goes nowhere.", why, _work_it_out())
+        for name in sorted(wanted.get(device, set()) - wired):
+            if device != RECEIVER or not _channel_pin(net, name):  # the port plan speaks of the receiver's own line
+                yield CHECK.warn(
+                    "loom.no-signal", f"{device} {name}", f"The {part.name}'s {name} pin goes nowhere.", "Its job needs that wire.", _work_it_out()
+                )
+        for pin in part.pins:
+            if pin.goes_to != "port" and pin.name not in wired:
+                yield CHECK.warn(
+                    "loom.no-signal",
+                    f"{device} {pin.name}",
+                    f"The {part.name}'s {pin.name} pin goes nowhere.",
+                    "It is moved by nothing.",
+                    _work_it_out(),
+                )
+
+
+def _channel_pin(net: _Netlist, name: str) -> bool:
+    output = net.parts.spoken
+    return output is not None and name in output.pins
+
+
+def _work_it_out() -> Mend:
+    return Mend(text="Work it out: missing wires are completed")
+
+
+def _supplies(net: _Netlist) -> Iterator[Finding]:
+    for index, patch, pin, pad in net.joined:
+        supply = net.parts.supply(patch.device)
+        if pin.kind != "supply" or supply is None:
+            continue
+        rail = rail_of(net.board, patch)
+        where = f"{patch.device} {pin.name}, {pad.name}"
+        if rail is None:
+            yield CHECK.stop(
+                "loom.supply-not-rail",
+                where,
+                f"{pin.name} of {patch.device} is on {pad.name}, which gives no supply.",
+                "It has no power.",
+                _rail_mends(net, index, patch),
+            )
+            continue
+        if rail.volts > supply.max_volts:
+            yield CHECK.stop(
+                "loom.supply-too-high",
+                where,
+                f"{net.parts.label(patch.device)} bears {supply.max_volts:g} V; {pad.name} gives {rail.volts:g} V.",
+                "It would be destroyed the moment the power comes on.",
+                _rail_mends(net, index, patch),
+            )
+        elif rail.volts < supply.min_volts:
+            yield CHECK.stop(
+                "loom.supply-too-low",
+                where,
+                f"{net.parts.label(patch.device)} needs {supply.min_volts:g} V; {pad.name} gives {rail.volts:g} V.",
+                "It will not start, or fail when it matters.",
+                _rail_mends(net, index, patch),
+            )
+        elif rail.source != "outside":
+            if rail.usb_volts is None:
+                yield CHECK.note("loom.dark-on-usb", where, f"{patch.device} stays dark on USB alone.", f"The {rail.name} rail wakes with the pack only.")
+            elif rail.usb_volts < supply.min_volts:
+                yield CHECK.note(
+                    "loom.low-on-usb",
+                    where,
+                    f"{patch.device} may not start on USB alone.",
+                    f"{rail.usb_volts:g} V is left there; it needs {supply.min_volts:g} V.",
+                )
+
+
+def _rail_mends(net: _Netlist, index: int, patch: Patch) -> Mend:
+    supply = net.parts.supply(patch.device)
+    if supply:
+        for pad in net.board.pads:
+            rail = net.board.rail(pad.rail)
+            if rail and supply.bears(rail.volts) and rail.source != "outside":
+                return Mend(text=f"Move the wire to {pad.name} ({rail.volts:g} V)", edits=(Edit(path=f"/wiring/{index}/pad", value=pad.name),))
+    return Mend(text="It needs a regulator of its own")
+
+
+def _signals(net: _Netlist) -> Iterator[Finding]:
+    for _, patch, pin, pad in net.joined:
+        where = f"{patch.device} {pin.name}, {pad.name}"
+        if pin.kind == "ground" and pad.kind != "ground":
+            if not _turned(net, patch):
+                yield CHECK.stop(
+                    "loom.ground-not-ground",
+                    where,
+                    f"{patch.device} {pin.name} is on {pad.name}, which is no ground.",
+                    "Without common ground its levels mean nothing.",
+                )
+            continue
+        if pin.kind in ("supply", "supply out", "ground"):
+            continue
+        if pad.kind in ("supply", "ground") and not _turned(net, patch) and not _other_column(net, patch):
+            yield CHECK.stop(
+                "loom.signal-on-power", where, f"The signal {pin.name} of {patch.device} is on {pad.name}.", "It shorts the line to a rail or to ground."
+            )
+        elif pin.kind == "signal out" and pad.kind == "tx":
+            yield CHECK.stop(
+                "loom.not-crossed",
+                where,
+                f"{patch.device} {pin.name} sends, and so does {pad.name}.",
+                "Two outputs drive one wire, and nobody listens. TX goes to RX, RX to TX.",
+                *_swap(net, patch),
+            )
+        elif pin.kind == "signal in" and pad.kind == "rx":
+            code = "loom.telemetry-pin" if patch.device == RECEIVER else "loom.not-crossed"
+            yield CHECK.stop(
+                code,
+                where,
+                f"{patch.device} {pin.name} listens, and so does {pad.name}.",
+                "Nothing drives this wire. RX goes to TX, TX to RX."
+                if code == "loom.not-crossed"
+                else f"Telemetry comes from the pad that sends; {pad.name} only receives.",
+                *_swap(net, patch),
+            )
+        yield from _level(net, patch, pin, pad, where)
+
+
+def _swap(net: _Netlist, patch: Patch) -> tuple[Mend, ...]:
+    """Swap this wire with the device's other one, where that is just the wrong way round as well."""
+    pad = net.board.pad(patch.pad)
+    mine = [(i, each, other) for i, each, _, other in net.of(patch.device) if other.port and pad and other.port == pad.port]
+    if len(mine) == 2:
+        (first, a, _), (second, b, _) = mine
+        edits = (Edit(path=f"/wiring/{first}/pad", value=b.pad), Edit(path=f"/wiring/{second}/pad", value=a.pad))
+        return (Mend(text=f"Swap the wires on {a.pad} and {b.pad}", edits=edits),)
+    wanted = "rx" if pad and pad.kind == "tx" else "tx"
+    other = net.board.pad_of(pad.port, wanted) if pad and pad.port else None  # type: ignore[arg-type]
+    if other is not None and not any(each.name == other.name for _, _, _, each in net.joined):
+        index = next(i for i, each, _, _ in net.joined if each is patch)
+        return (Mend(text=f"Move the wire to {other.name}", edits=(Edit(path=f"/wiring/{index}/pad", value=other.name),)),)
+    return ()
+
+
+def _level(net: _Netlist, patch: Patch, pin: Pin, pad: Pad, where: str) -> Iterator[Finding]:
+    if pin.kind in ("signal out", "signal both") and pad.kind in ("rx", "input", "tx") and pin.volts > pad.max_volts:
+        yield CHECK.stop(
+            "loom.level-too-high",
+            where,
+            f"{patch.device} {pin.name} drives {pin.volts:g} V; {pad.name} bears {pad.max_volts:g} V.",
+            "The board's pin would be destroyed.",
+            Mend(text="Use a pad that bears it, or a divider in the wire"),
+        )
+    if pin.kind == "signal in" and pad.kind in ("tx", "output") and pin.max_volts < 3.3:
+        yield CHECK.stop(
+            "loom.level-too-high", where, f"{pad.name} drives 3.3 V; {patch.device} {pin.name} bears {pin.max_volts:g} V.", "Its input would be destroyed."
+        )
+
+
+def _pads(net: _Netlist) -> Iterator[Finding]:
+    by_pad: dict[str, list[tuple[int, Patch, Pin, Pad]]] = {}
+    for joint in net.joined:
+        if joint[3].kind not in ("supply", "ground"):
+            by_pad.setdefault(joint[3].name, []).append(joint)
+    for name, joints in by_pad.items():
+        if len(joints) < 2:
+            continue
+        who = " and ".join(f"{patch.device} {pin.name}" for _, patch, pin, _ in joints)
+        off = tuple(Mend(text=f"Take {patch.device} {pin.name} off", edits=net.without(index)) for index, patch, pin, _ in joints[1:])
+        drivers = [pin for _, _, pin, _ in joints if pin.kind == "signal out"]
+        if len(drivers) > 1:
+            yield CHECK.stop("loom.two-drivers", name, f"{who} both drive {name}.", "They pull against each other, and neither is read.", *off)
+        else:
+            yield CHECK.stop("loom.pad-twice", name, f"{name} has {len(joints)} wires: {who}.", "One pad, one signal.", *off)
+    for device, part in net.parts.wired().items():
+        pins = [pin.name for _, _, pin, _ in net.of(device)]
+        for twice in sorted({pin for pin in pins if pins.count(pin) > 1}):
+            yield CHECK.stop("loom.pin-twice", f"{device} {twice}", f"{part.name} {twice} has two wires.", "One of them joins two pads that must not touch.")
+
+
+def _rails(net: _Netlist) -> Iterator[Finding]:
+    for load in rail_loads(net.document, net.parts):
+        if load.source != "outside" and load.peak_ma > load.limit_ma:
+            yield CHECK.stop(
+                "loom.rail-over-pack",
+                load.rail,
+                f"The {load.rail} rail gives {load.limit_ma} mA; {', '.join(load.devices)} take {load.peak_ma} mA at their peak.",
+                "It overheats, or sags and restarts the board in flight.",
+                Mend(text="Feed one of them from another rail"),
+            )
+        if load.usb_limit_ma is not None and load.peak_ma > load.usb_limit_ma:
+            yield CHECK.warn(
+                "loom.rail-over-usb",
+                load.rail,
+                f"On USB alone the {load.rail} rail gives {load.usb_limit_ma} mA; {load.peak_ma} mA are asked for.",
+                "The board browns out and restarts while it hangs on USB only.",
+                Mend(text="Connect the pack before USB, props off"),
+            )
+    usb = usb_load(net.document, net.parts)
+    if usb.peak_ma > usb.limit_ma:
+        yield CHECK.warn(
+            "loom.usb-over",
+            "USB",
+            f"A USB socket gives {usb.limit_ma} mA; board and devices take {usb.peak_ma} mA.",
+            "The computer may cut the socket off.",
+            Mend(text="Connect the pack before USB, props off"),
+        )
+
+
+def _sources(net: _Netlist) -> Iterator[Finding]:
+    """Who feeds a rail: one source, or linear ones together; a servo rail needs one."""
+    feeding: dict[str, list[tuple[int, Patch, Pin]]] = {}
+    taking: dict[str, list[str]] = {}
+    for index, patch, pin, _ in net.joined:
+        rail = rail_of(net.board, patch)
+        if rail and pin.kind == "supply out":
+            feeding.setdefault(rail.name, []).append((index, patch, pin))
+        elif rail and pin.kind == "supply":
+            taking.setdefault(rail.name, []).append(patch.device)
+    for name, sources in feeding.items():
+        rail = net.board.rail(name)
+        lift = tuple(Mend(text=f"Lift the red lead of {patch.device}", edits=net.without(index)) for index, patch, _ in sources[1:])
+        if not sources_agree([pin for _, _, pin in sources]):
+            who = " and ".join(patch.device for _, patch, _ in sources)
+            yield CHECK.stop(
+                "loom.several-becs", name, f"{who} feed the {name} rail together.", "Switching BECs work against each other. Lift all red leads but one.", *lift
+            )
+        if rail is not None and rail.source != "outside":
+            _, patch, _ = sources[0]
+            yield CHECK.stop(
+                "loom.two-sources",
+                name,
+                f"{patch.device} feeds the {name} rail, which the {net.board.name} feeds itself.",
+                "Two sources on one rail push current into each other.",
+                Mend(text=f"Lift the red lead of {patch.device}", edits=net.without(index)),
+            )
+    for rail in net.board.rails:
+        if rail.source == "outside" and taking.get(rail.name) and not feeding.get(rail.name):
+            yield CHECK.warn(
+                "loom.rail-not-fed",
+                rail.name,
+                f"Nothing feeds the {rail.name} rail.",
+                f"{', '.join(taking[rail.name])} stay dark.",
+                Mend(text="Put a BEC's red lead on it"),
+            )
+
+
+def _lead_joints(net: _Netlist, patch: Patch) -> list[tuple[int, Patch, Pin, Pad]]:
+    pin = net.parts.pin(patch.device, patch.pin)
+    return [joint for joint in net.of(patch.device) if pin and pin.lead and joint[2].lead == pin.lead]
+
+
+def _turned(net: _Netlist, patch: Patch) -> bool:
+    """Whether this wire is part of a three-wire lead that is plugged in the wrong way round."""
+    joints = _lead_joints(net, patch)
+    signal = any(pin.kind.startswith("signal") and pad.kind == "ground" for _, _, pin, pad in joints)
+    ground = any(pin.kind == "ground" and pad.kind not in ("ground", "supply") for _, _, pin, pad in joints)
+    return signal and ground
+
+
+def _other_column(net: _Netlist, patch: Patch) -> bool:
+    """Whether this lead is in the wrong row: its signal in the supply's."""
+    return any(pin.kind.startswith("signal") and pad.kind == "supply" for _, _, pin, pad in _lead_joints(net, patch))
+
+
+def _leads(net: _Netlist) -> Iterator[Finding]:
+    seen = set()
+    for _, patch, pin, _pad in net.joined:
+        name = f"{patch.device} {pin.lead}"
+        if pin.lead is None or name in seen:
+            continue
+        seen.add(name)
+        joints = _lead_joints(net, patch)
+        if _turned(net, patch):
+            signal = next((i, each) for i, each, other, _ in joints if other.kind.startswith("signal"))
+            ground = next((i, each) for i, each, other, _ in joints if other.kind == "ground")
+            edits = (Edit(path=f"/wiring/{signal[0]}/pad", value=ground[1].pad), Edit(path=f"/wiring/{ground[0]}/pad", value=signal[1].pad))
+            yield CHECK.stop(
+                "loom.lead-turned",
+                name,
+                f"The three-wire lead of {patch.device} is the wrong way round.",
+                "Signal is on ground and ground on the signal; the middle wire hides it.",
+                Mend(text="Turn the plug", edits=edits),
+            )
+        elif _other_column(net, patch):
+            yield CHECK.stop(
+                "loom.lead-row",
+                name,
+                f"The signal of {patch.device}'s lead is in the supply row.",
+                "The plug sits one row off; the signal wire carries supply.",
+                Mend(text="Plug it one row over"),
+            )
+
+
+def _pulses(net: _Netlist) -> Iterator[Finding]:
+    """PWM and PPM: the jumper, one lead a channel, and their order."""
+    if net.parts.maybe_receiver is None:
+        return
+    receiver, document = net.parts.receiver, net.document
+    output = net.parts.spoken
+    reads = document.settings.receiver_input.protocol
+    if output is None or receiver_protocol(output.protocol).wire == "serial":
+        return
+    other = next((each for each in receiver.outputs if each.protocol == reads and each.protocol != output.protocol), None)
+    if other is not None and receiver.jumper:
+        fit = other.jumper is True
+        yield CHECK.stop(
+            "loom.jumper",
+            receiver.jumper,
+            f"The board reads {reads}, but the jumper makes the {receiver.name} send {output.protocol}.",
+            f"Without the jumper {receiver.jumper} there is no {reads}." if fit else f"With the jumper {receiver.jumper} it sends no {reads}.",
+            Mend(text=f"{'Fit' if fit else 'Take away'} the jumper", edits=(Edit(path="/kit/jumper_fitted", value=fit),)),
+        )
+    if output.protocol != "PWM":
+        extra = [pin.name for _, _, pin, pad in net.of(RECEIVER) if pin.kind == "signal out" and pin.name not in output.pins and pad.reads]
+        if extra:
+            yield CHECK.warn(
+                "loom.idle-lead",
+                ", ".join(extra),
+                f"{', '.join(extra)} carry nothing: {output.protocol} runs on {output.pins[0]} alone.",
+                "They only block inputs.",
+                _work_it_out(),
+            )
+        return
+    inputs = [pad.name for pad in net.board.pads if "PWM" in pad.reads]
+    wanted = output.pins[: leads_wanted(document, output)]
+    for place, name in enumerate(wanted):
+        pad_name = document.pad_of(name)
+        if pad_name is None:
+            yield CHECK.stop("loom.pwm-lead-missing", name, f"Channel {place + 1} has no lead.", "In PWM each channel needs one of its own.", _work_it_out())
+        elif place < len(inputs) and pad_name in inputs and pad_name != inputs[place]:
+            index = next(i for i, patch, pin, _ in net.of(RECEIVER) if pin.name == name)
+            yield CHECK.stop(
+                "loom.pwm-order",
+                name,
+                f"{name} is on {pad_name}; channel {place + 1} belongs on {inputs[place]}.",
+                f"The board takes its inputs in order, so it would read channel {inputs.index(pad_name) + 1}.",
+                Mend(text=f"Move the lead to {inputs[place]}", edits=(Edit(path=f"/wiring/{index}/pad", value=inputs[place]),)),
+            )

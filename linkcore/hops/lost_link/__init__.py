@@ -1,0 +1,1 @@
+"""Lost link: what happens when the radio dies."""

@@ -1,0 +1,70 @@
+"""Sticks: four axes in their order, to both ends, at rest in the middle."""
+
+from __future__ import annotations
+
+from typing import Protocol
+
+from linkcore.devices.port import LinkState
+from linkcore.findings import Finding
+from linkcore.hop import Hop
+from linkcore.hops.sticks.measure import SticksMeasure
+from linkcore.hops.sticks.proofs import ENDS_AND_MIDDLE, SURFACES_LOOKED_AT
+from linkcore.hops.sticks.rules import check_sticks
+from linkcore.hops.sticks.view import SticksTold, tell
+from linkcore.parts.axes import AXES
+from linkcore.reads import Reads, View
+
+
+class Moved(Protocol):
+    """What is looked at of a running bench."""
+
+    @property
+    def sticks(self) -> SticksMeasure:
+        """The sticks as measured."""
+        ...
+
+    @property
+    def board_link(self) -> LinkState:
+        """What the board makes of its receiver."""
+        ...
+
+
+def sticks(view: View, seen: Moved | None) -> list[Finding]:
+    """What can be said of model memory, order, reach and surfaces."""
+    return check_sticks(view.craft, view.parts, seen.sticks if seen is not None else None) if view.parts.whole else []
+
+
+def axes_counted(view: View, seen: Moved | None) -> str:
+    """The one value: how many axes do all that they must."""
+    if seen is None:
+        return "–"
+    return f"{sum(seen.sticks.verdict(axis, view.craft.settings.stick_lines)[0] for axis in AXES)} of 4 axes"
+
+
+def flows(seen: Moved) -> bool:
+    """Whether the board has a link."""
+    return seen.board_link in ("good", "grace")
+
+
+HOP = Hop(
+    key="sticks",
+    title="Sticks",
+    question="Does every stick reach the board, in its order, to both ends and at rest in the middle?",
+    reads=Reads(
+        "kit",
+        "devices",
+        "airframe",
+        "transmitter",
+        "made for",
+        "servos_turned",
+        "settings/channel_map",
+        "settings/stick_lines",
+        "settings/servo_reverse",
+    ),
+    judges=sticks,
+    proofs=(ENDS_AND_MIDDLE, SURFACES_LOOKED_AT),
+    value=axes_counted,
+    flows=flows,
+    tells=SticksTold,
+    tell=tell,
+)

@@ -1,0 +1,74 @@
+"""How long a stick's movement takes to the board's loop, hop by hop, reckoned from the kit."""
+
+from __future__ import annotations
+
+from pydantic import BaseModel
+
+from linkcore.craft.document import CraftDocument
+from linkcore.craft.parts import KitParts
+from linkcore.protocols.base import SerialSpec
+from linkcore.protocols.registry import RECEIVER_PROTOCOLS
+
+
+class LatencyPart(BaseModel):
+    """One stretch of the way, ms. A thing that happens every p ms is waited for p/2 typically and p at worst."""
+
+    name: str
+    typical_ms: float
+    worst_ms: float
+    why: str
+
+
+class Latency(BaseModel):
+    """The whole way from thumb to loop."""
+
+    parts: list[LatencyPart]
+
+    @property
+    def typical_ms(self) -> float:
+        """The sum of what is typical."""
+        return round(sum(part.typical_ms for part in self.parts), 2)
+
+    @property
+    def worst_ms(self) -> float:
+        """The sum of the worst of each."""
+        return round(sum(part.worst_ms for part in self.parts), 2)
+
+
+def latency(document: CraftDocument, parts: KitParts) -> Latency | None:
+    """Reckoned in the order of the chain; None while the kit is not whole or the receiver's output is not known."""
+    spec = RECEIVER_PROTOCOLS.get(parts.spoken.protocol) if parts.whole and parts.spoken else None
+    if spec is None:
+        return None
+    transmitter, receiver, board = parts.transmitter, parts.receiver, parts.board
+    found = [_every("transmitter", transmitter.frame_s * 1e3, f"the {transmitter.name} mixes its channels every {transmitter.frame_s * 1e3:g} ms")]
+    hz = document.air.rate_hz or 1 / receiver.link_period_s
+    flight = 1e3 / hz
+    found.append(
+        LatencyPart(name="air", typical_ms=round(flight * 1.5, 2), worst_ms=round(flight * 2, 2), why=f"{hz:.0f} radio frames a second: waited for, then sent")
+    )
+    own = [period * 1e3 for period in spec.periods_s]
+    period = receiver.link_period_s * 1e3
+    if spec.wire == "serial":
+        tied = f"the {receiver.name} sends a frame behind each radio frame, 0.8 ms later"
+        found.append(LatencyPart(name="receiver", typical_ms=0.8, worst_ms=0.8, why=tied))
+    else:
+        found.append(
+            _every("receiver", max(min(own, default=20.0), period), f"the {receiver.name} sends pulses every {max(min(own, default=20.0), period):g} ms")
+        )
+    if isinstance(spec, SerialSpec):
+        wire = spec.frame_bytes * spec.uart.byte_s * 1e3
+        found.append(
+            LatencyPart(
+                name="wire", typical_ms=round(wire, 2), worst_ms=round(wire, 2), why=f"{spec.frame_bytes} bytes of {spec.name} at {spec.uart.baud} baud"
+            )
+        )
+    else:
+        longest = 2.0 * (spec.channels if spec.wire == "PPM" else 1)
+        found.append(LatencyPart(name="wire", typical_ms=round(longest * 0.75, 2), worst_ms=longest, why=f"the pulses of {spec.name} themselves"))
+    found.append(_every("board", 1e3 / board.loop_hz, f"the loop of the {board.name} runs {board.loop_hz} times a second"))
+    return Latency(parts=found)
+
+
+def _every(name: str, period_ms: float, why: str) -> LatencyPart:
+    return LatencyPart(name=name, typical_ms=round(period_ms / 2, 2), worst_ms=round(period_ms, 2), why=why)

@@ -1,0 +1,70 @@
+"""Findings on sticks: the model memory, the order of channels, what the finder has seen, how far each stick reaches, and surfaces that go the wrong way."""
+
+from __future__ import annotations
+
+from linkcore.craft.document import BoardSettings, CraftDocument
+from linkcore.craft.parts import KitParts
+from linkcore.devices.model_memory import order_of
+from linkcore.findings import Check, Edit, Finding, Mend
+from linkcore.hops.sticks.finder import Found
+from linkcore.hops.sticks.measure import SticksMeasure
+from linkcore.hops.sticks.memory_rules import check_memory
+from linkcore.hops.sticks.mending import check_found, check_order
+from linkcore.hops.sticks.surfaces import check_surfaces
+from linkcore.hops.sticks.travel import dials_in_words
+from linkcore.parts.axes import AXES, Axis
+
+CHECK = Check("sticks")
+
+
+def check_sticks(document: CraftDocument, parts: KitParts, measured: SticksMeasure | None = None) -> list[Finding]:
+    """Findings on the model memory, the channel order, what the finder has seen, and surfaces that go the wrong way."""
+    settings = document.settings
+    found = measured.found if measured else Found()
+    sent = found.order or order_of(document.transmitter) or document.transmitter.channel_order
+    return [
+        *check_order(sent, settings, seen=found.order is not None),
+        *(check_memory(document, parts.maybe_transmitter) if parts.maybe_transmitter else []),
+        *check_found(document, settings, found),
+        *(_check_reach(document, settings, parts, measured) if measured and parts.maybe_transmitter else []),
+        *check_surfaces(document, parts),
+    ]
+
+
+def _check_reach(document: CraftDocument, settings: BoardSettings, parts: KitParts, measured: SticksMeasure) -> list[Finding]:
+    """Sticks that were moved to both ends and still do not cross the lines; a throttle that is never low keeps the craft from arming."""
+    findings = []
+    lines = settings.stick_lines
+    short: list[Axis] = []
+    edits: list[Edit] = []
+    for axis in AXES:
+        places = measured.reached[axis].places(axis)
+        if places is None or (places.low <= lines.low and places.high >= lines.high):
+            continue
+        plan = measured.plan(axis, document, parts, settings.channel_map)
+        if axis == "throttle" and places.low > lines.low:
+            dial = (Mend(text=f"Dial throttle in on CH{plan.channel}: {dials_in_words(plan)}", edits=tuple(plan.edits)),) if plan and plan.edits else ()
+            findings.append(
+                CHECK.stop(
+                    "sticks.throttle-not-low",
+                    axis,
+                    f"Throttle low reads {places.low:.0f} us, above the stick-low line, {lines.low:g}.",
+                    "The board arms only with the throttle below that line, so arming will be refused.",
+                    *dial,
+                )
+            )
+        else:
+            short.append(axis)
+            edits += plan.edits if plan else []
+    if short:
+        names = " and ".join(filter(None, (", ".join(short[:-1]), short[-1])))
+        findings.append(
+            CHECK.warn(
+                "sticks.short",
+                ", ".join(short),
+                f"{names[0].upper()}{names[1:]} {'do' if len(short) > 1 else 'does'} not reach beyond both lines, {lines.low:g} and {lines.high:g}.",
+                "The board never sees the whole stick.",
+                *((Mend(text=f"Dial {names} in as the card says", edits=tuple(edits)),) if edits else ()),
+            )
+        )
+    return findings

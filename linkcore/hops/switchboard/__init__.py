@@ -1,0 +1,1 @@
+"""Switchboard: what each combination of switch positions does."""

@@ -1,0 +1,65 @@
+"""Switchboard: what each combination of switch positions does."""
+
+from __future__ import annotations
+
+from typing import Protocol
+
+from linkcore.devices.port import LinkState
+from linkcore.findings import Finding
+from linkcore.hop import Hop
+from linkcore.hops.switchboard.detents import SwitchMeasure
+from linkcore.hops.switchboard.proofs import EVERY_ROW_SEEN
+from linkcore.hops.switchboard.rules import check_switches
+from linkcore.hops.switchboard.truth import TruthTable
+from linkcore.hops.switchboard.view import SwitchboardTold, tell
+from linkcore.reads import Reads, View
+
+
+class Flipped(Protocol):
+    """What is looked at of a running bench."""
+
+    @property
+    def measured(self) -> SwitchMeasure:
+        """The switches as measured."""
+        ...
+
+    @property
+    def board_link(self) -> LinkState:
+        """What the board makes of its receiver."""
+        ...
+
+    def table(self) -> TruthTable:
+        """The truth table of what runs on the board."""
+        ...
+
+
+def switches(view: View, seen: Flipped | None) -> list[Finding]:
+    """What can be said of arming and of every band."""
+    return check_switches(view.craft, view.parts, seen.measured if seen is not None else SwitchMeasure()) if view.parts.whole else []
+
+
+def rows_counted(_: View, seen: Flipped | None) -> str:
+    """The one value: how many rows were seen."""
+    if seen is None:
+        return "–"
+    table = seen.table()
+    return f"{table.seen} of {len(table.rows)} rows" if table.rows else "no bands"
+
+
+def flows(seen: Flipped) -> bool:
+    """Whether the board has a link."""
+    return seen.board_link in ("good", "grace")
+
+
+HOP = Hop(
+    key="switchboard",
+    title="Switchboard",
+    question="What does each combination of switch positions do?",
+    reads=Reads("kit", "airframe", "sensors", "transmitter", "acro_wanted", "settings/arming", "settings/arm_by", "settings/stick_arming", "settings/modes"),
+    judges=switches,
+    proofs=(EVERY_ROW_SEEN,),
+    value=rows_counted,
+    flows=flows,
+    tells=SwitchboardTold,
+    tell=tell,
+)

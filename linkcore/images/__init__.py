@@ -1,1 +1,0 @@
-"""Firmware images: reading them, whether one may go on a device, and getting it there."""

@@ -1,0 +1,23 @@
+"""Things that are dear to work out and seldom change: kept until what they rest on is another."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any, TypeVar
+
+T = TypeVar("T")
+
+
+class Kept:
+    """Keeps each thing with what it was worked out for: objects that must be the same, and a key that must be equal."""
+
+    def __init__(self) -> None:
+        self._things: dict[str, tuple[tuple[Any, ...], object, Any]] = {}
+
+    def get(self, name: str, same: tuple[Any, ...], key: object, work_out: Callable[[], T]) -> T:
+        """What is kept under a name, worked out anew where any of `same` is another object or the key differs."""
+        known = self._things.get(name)
+        if known is None or known[1] != key or len(known[0]) != len(same) or any(one is not other for one, other in zip(known[0], same, strict=True)):
+            known = self._things[name] = (same, key, work_out())
+        found: T = known[2]
+        return found

@@ -1,1 +1,0 @@
-"""From parts and plan to wires: netlist, rule check, drawing."""

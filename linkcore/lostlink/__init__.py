@@ -1,1 +1,0 @@
-"""The Lost link hop's rules: what happens when, predicted and measured."""

@@ -1,1 +1,0 @@
-"""The Switchboard hop's rules: detents, bands and the truth table."""

@@ -1,0 +1,327 @@
+"""The netlist: every wire with what it is for and its colour, what each rail carries, and wires worked out from a plan."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Literal
+
+from pydantic import BaseModel
+
+from linkcore.craft.document import RECEIVER, CraftDocument, Patch
+from linkcore.craft.parts import KitParts, spoken_output
+from linkcore.findings import Edit
+from linkcore.parts.models import Board, Pad, Pin, Rail
+from linkcore.wiring.planner import Plan
+from linkcore.wiring.receiver_wire import reading_of
+
+Colour = Literal["red", "black", "white", "yellow", "green", "blue", "violet", "brown", "grey"]
+Purpose = Literal["channels", "to board", "from board", "both ways", "motor", "servo lead", "buzzer", "supply", "supply to the rail", "ground"]
+
+# Red and black are the trade's for supply and ground; the rest is our choice, light colours towards the board, dark ones from it.
+COLOURS: dict[Purpose, Colour] = {
+    "channels": "white",
+    "to board": "yellow",
+    "from board": "green",
+    "both ways": "violet",
+    "motor": "blue",
+    "servo lead": "brown",
+    "buzzer": "grey",
+    "supply": "red",
+    "supply to the rail": "red",
+    "ground": "black",
+}
+
+# How they look, on screen and on paper.
+INKS: dict[Colour, str] = {
+    "red": "#B5332B",
+    "black": "#2A2D2E",
+    "white": "#FFFFFF",
+    "yellow": "#E2B21B",
+    "green": "#3F8A55",
+    "blue": "#3B6EA8",
+    "violet": "#7E56A0",
+    "brown": "#86593A",
+    "grey": "#9A9FA1",
+}
+
+
+class Wire(BaseModel):
+    """One wire of the list. `pad_kind` and `rail` None where the board has no such pad; `key` names it for ring-out, `ink` is its colour in hex."""
+
+    key: str
+    device: str
+    device_name: str
+    pin: str
+    pad: str
+    purpose: Purpose
+    colour: Colour
+    ink: str
+    port: str | None
+    rail: str | None
+    fixed: bool
+    inverter: bool
+    to: str
+
+
+class RailLoad(BaseModel):
+    """What a rail carries, mA: usual and peak, beside what it can give. `usb_volts` None: dead on USB alone."""
+
+    rail: str
+    volts: float
+    usb_volts: float | None
+    source: Literal["board", "pack", "outside"]
+    devices: list[str]
+    ma: int
+    peak_ma: int
+    limit_ma: int
+    usb_limit_ma: int | None
+
+
+class UsbLoad(BaseModel):
+    """What the USB socket carries in all, the board itself included, mA."""
+
+    ma: int
+    peak_ma: int
+    limit_ma: int
+
+
+def wire_key(patch: Patch) -> str:
+    """What a wire is called in records: the same pin on another pad is another wire."""
+    return f"{patch.device}/{patch.pin}/{patch.pad}"
+
+
+def wire_list(document: CraftDocument, parts: KitParts) -> list[Wire]:
+    """Every patch as a wire, in the order of the devices."""
+    order = {name: index for index, name in enumerate(parts.wired())}
+    board = parts.maybe_board
+    wires = []
+    for patch in sorted(document.wiring, key=lambda patch: order.get(patch.device, len(order))):
+        pin = parts.pin(patch.device, patch.pin)
+        pad = board.pad(patch.pad) if board else None
+        part = parts.wired().get(patch.device)
+        purpose = purpose_of(document, parts, patch.device, pin) if pin else "to board"
+        wires.append(
+            Wire(
+                key=wire_key(patch),
+                device=patch.device,
+                device_name=part.name if part else patch.device,
+                pin=patch.pin,
+                pad=patch.pad,
+                purpose=purpose,
+                colour=COLOURS[purpose],
+                ink=INKS[COLOURS[purpose]],
+                port=pad.port if pad else None,
+                rail=pad.rail if pad else None,
+                fixed=patch.fixed,
+                inverter=patch.inverter,
+                to=_whereto(board, pad),
+            )
+        )
+    return wires
+
+
+def _whereto(board: Board | None, pad: Pad | None) -> str:
+    if board is None or pad is None:
+        return "no such pad"
+    rail = board.rail(pad.rail)
+    if rail:
+        return f"{rail.name} rail, {rail.volts:g} V"
+    if pad.port:
+        return f"{pad.port} {pad.kind.upper()}"
+    return {"ground": "ground", "input": f"input, {' or '.join(pad.reads)}", "output": "output", "buzzer": "buzzer"}.get(pad.kind, pad.kind)
+
+
+def purpose_of(document: CraftDocument, parts: KitParts, device: str, pin: Pin) -> Purpose:
+    """What a wire on this pin is for."""
+    if pin.kind == "ground":
+        return "ground"
+    if pin.kind == "supply":
+        return "supply"
+    if pin.kind == "supply out":
+        return "supply to the rail"
+    if pin.goes_to == "output":
+        return "servo lead" if pin.lead else "motor"
+    if pin.goes_to == "buzzer":
+        return "buzzer"
+    if device == RECEIVER and parts.maybe_receiver:
+        output = parts.spoken
+        if output and pin.name in output.pins and not output.half_duplex:
+            return "channels"
+    return {"signal out": "to board", "signal in": "from board"}.get(pin.kind, "both ways")  # type: ignore[return-value]
+
+
+def rail_of(board: Board, patch: Patch) -> Rail | None:
+    """The rail that a patch's pad belongs to."""
+    pad = board.pad(patch.pad)
+    return board.rail(pad.rail) if pad else None
+
+
+def rail_loads(document: CraftDocument, parts: KitParts) -> list[RailLoad]:
+    """Currents summed per rail."""
+    board = parts.board
+    loads = {
+        rail.name: RailLoad(
+            rail=rail.name,
+            volts=rail.volts,
+            usb_volts=rail.usb_volts,
+            source=rail.source,
+            devices=[],
+            ma=0,
+            peak_ma=0,
+            limit_ma=rail.limit_ma,
+            usb_limit_ma=rail.usb_limit_ma if rail.usb_volts is not None else None,
+        )
+        for rail in board.rails
+    }
+    for patch in document.wiring:
+        pin, rail, supply = parts.pin(patch.device, patch.pin), rail_of(board, patch), parts.supply(patch.device)
+        if pin and pin.kind == "supply" and rail and supply and patch.device not in loads[rail.name].devices:
+            load = loads[rail.name]
+            load.devices.append(patch.device)
+            load.ma += supply.ma
+            load.peak_ma += supply.peak_ma
+    return list(loads.values())
+
+
+def usb_load(document: CraftDocument, parts: KitParts) -> UsbLoad:
+    """The socket's load: the board and every rail that wakes on USB."""
+    board = parts.board
+    awake = [load for load in rail_loads(document, parts) if load.usb_volts is not None]
+    return UsbLoad(ma=board.own_ma + sum(load.ma for load in awake), peak_ma=board.own_ma + sum(load.peak_ma for load in awake), limit_ma=board.usb_ma)
+
+
+# --- wires from a plan ------------------------------------------------------------------------------------------
+
+
+def wires_for(document: CraftDocument, parts: KitParts, plan: Plan | None) -> list[Patch]:
+    """The plan's signal wires, with supply, ground and outputs completed. Wires that already do the same stay where they are.
+
+    `plan` None: no port is asked for, only the rest is completed.
+    """
+    planned: dict[tuple[str, str], tuple[str, bool]] = {}
+    for assignment in plan.assignments if plan else []:
+        for wire in assignment.wires:
+            planned[(assignment.device, wire.pin)] = (wire.pad, assignment.inversion == "external")
+    kept = {(patch.device, patch.pin): patch for patch in document.wiring}
+    patches: Patches = {}
+    for (device, pin_name), (pad_name, inverter) in planned.items():
+        before = kept.get((device, pin_name))
+        patches[(device, pin_name)] = Patch(device=device, pin=pin_name, pad=pad_name, fixed=bool(before and before.fixed), inverter=inverter)
+    taken = {patch.pad for patch in patches.values()}
+    for key, patch in kept.items():  # what is right stays, before anything new looks for a place
+        pin = parts.pin(*key)
+        if pin is not None and key not in patches and _may_stay(parts, patch, pin, taken, planned=plan is not None):
+            patches[key] = patch
+            taken.add(patch.pad)
+    for device, part in parts.wired().items():
+        mine = [patch.pad for (name, _), patch in patches.items() if name == device]
+        outputs = [pad.name for pin in part.pins if pin.goes_to != "port" for pad in parts.board.pads if pad.kind == pin.goes_to]
+        side = _side(parts.board, outputs or mine)
+        for pin in part.pins:
+            pad_for = _place(parts, device, pin, side, patches) if (device, pin.name) not in patches else None
+            if pad_for is not None:
+                patches[(device, pin.name)] = Patch(device=device, pin=pin.name, pad=pad_for)
+    order = {(device, pin.name): place for place, (device, pin) in enumerate((device, pin) for device, part in parts.wired().items() for pin in part.pins)}
+    return [patches[key] for key in sorted(patches, key=lambda key: order.get(key, len(order)))]
+
+
+def _side(board: Board, pads: list[str]) -> str | None:
+    sides = [pad.side for name in pads if (pad := board.pad(name))]
+    return max(dict.fromkeys(sides), key=sides.count) if sides else None
+
+
+def _may_stay(parts: KitParts, patch: Patch, pin: Pin, taken: set[str], *, planned: bool) -> bool:
+    """Whether a wire may stay that the plan says nothing of; without a plan every serial line may."""
+    pad, rail, supply = parts.board.pad(patch.pad), rail_of(parts.board, patch), parts.supply(patch.device)
+    if pad is None:
+        return False
+    if patch.fixed:
+        return True
+    if pin.kind == "supply":
+        return rail is not None and supply is not None and supply.bears(rail.volts)
+    if pin.kind == "ground":
+        return pad.kind == "ground"
+    if pin.kind == "supply out":
+        return rail is not None and rail.source == "outside"
+    if pin.goes_to == "port":
+        return not planned
+    return pin.goes_to == pad.kind and patch.pad not in taken
+
+
+Patches = dict[tuple[str, str], Patch]
+
+
+def _place(parts: KitParts, device: str, pin: Pin, side: str | None, patches: Patches) -> str | None:
+    """A pad for a supply, ground, output or buzzer pin; None where it needs none or there is none."""
+    board, supply = parts.board, parts.supply(device)
+    if pin.kind == "ground":
+        return _nearest([pad for pad in board.pads if pad.kind == "ground"], side)
+    if pin.kind == "supply" and supply:
+        servo = any(other.goes_to == "output" for other in parts.wired()[device].pins)
+        rails = board.rails_for(supply, _peaks(parts, patches), outside=servo)
+        return _nearest([pad for pad in board.pads if rails and pad.rail == rails[0].name], side)
+    if pin.kind == "supply out":
+        fed = [pad for pad in board.pads if (rail := board.rail(pad.rail)) and rail.source == "outside"]
+        feeding = [other for key, patch in patches.items() if (other := parts.pin(*key)) and other.bec and patch.pad in [pad.name for pad in fed]]
+        return _nearest(fed, side) if sources_agree([*feeding, pin]) else None  # its red lead stays lifted
+    if pin.goes_to in ("output", "buzzer"):
+        taken = {patch.pad for patch in patches.values()}
+        return next((pad.name for pad in board.pads if pad.kind == pin.goes_to and pad.name not in taken), None)
+    return None
+
+
+def sources_agree(pins: Sequence[Pin]) -> bool:
+    """Whether several BECs may feed one rail: linear ones share it, a switching one works against any other."""
+    return len(pins) < 2 or all(pin.bec == "linear" for pin in pins)
+
+
+def _peaks(parts: KitParts, patches: Patches) -> dict[str, int]:
+    """The peak current that each rail carries so far, mA."""
+    peaks: dict[str, int] = {}
+    for (device, name), patch in patches.items():
+        pin, rail, supply = parts.pin(device, name), rail_of(parts.board, patch), parts.supply(device)
+        if pin and rail and supply and pin.kind == "supply":
+            peaks[rail.name] = peaks.get(rail.name, 0) + supply.peak_ma
+    return peaks
+
+
+def _nearest(pads: list[Pad], side: str | None) -> str | None:
+    """The first that the board lists on that side, or anywhere."""
+    return min(pads, key=lambda pad: side is not None and pad.side != side).name if pads else None
+
+
+def plan_edits(document: CraftDocument, parts: KitParts, plan: Plan | None) -> list[Edit]:
+    """A plan as edits of the document: wires, jobs, and how the receiver is read."""
+    wires = wires_for(document, parts, plan)
+    edits = [Edit(path="/wiring", value=[patch.model_dump(mode="json") for patch in wires])]
+    if plan is None:
+        return edits
+    jobs = dict.fromkeys(parts.board.ports, "free") | {each.port: each.job for each in plan.assignments if each.port}
+    edits.append(Edit(path="/settings/ports", value=jobs))
+    receiver = next((each for each in plan.assignments if each.device == RECEIVER and each.job == "receiver input"), None)
+    if receiver is not None:
+        trial = document.model_copy(update={"wiring": wires})
+        output = spoken_output(trial, parts.receiver)
+        if output is not None:
+            edits.append(Edit(path="/settings/receiver_input", value=reading_of(output, through_inverter=receiver.inversion == "external").model_dump()))
+    return edits
+
+
+class WireChange(BaseModel):
+    """One line of a difference between two wire lists. `before` None: a new wire; `after` None: it comes off."""
+
+    device: str
+    pin: str
+    before: str | None
+    after: str | None
+
+
+def wire_changes(before: list[Patch], after: list[Patch]) -> list[WireChange]:
+    """What is soldered, moved or taken off; wires that stay are left out."""
+
+    def by_pin(patches: list[Patch]) -> dict[tuple[str, str], str]:
+        return {(patch.device, patch.pin): patch.pad + (" through an inverter" if patch.inverter else "") for patch in patches}
+
+    old, new = by_pin(before), by_pin(after)
+    keys = dict.fromkeys([*old, *new])
+    return [WireChange(device=key[0], pin=key[1], before=old.get(key), after=new.get(key)) for key in keys if old.get(key) != new.get(key)]
