@@ -47,17 +47,90 @@ class Mend(BaseModel):
     edits: tuple[Edit, ...] = ()
 
 
+Thing = Literal["device", "pin", "pad", "port", "rail", "channel", "axis", "mode", "setting"]
+
+
+class Ref(BaseModel):
+    """One thing that a finding is about. `name` as the craft knows it: of a channel its number, of a setting its path; `of`: the device that a pin belongs to."""
+
+    model_config = ConfigDict(frozen=True)
+    thing: Thing
+    name: str
+    of: str = ""
+
+
+@dataclass(frozen=True)
+class At:
+    """Where a fault is: in words for people, and the things themselves. Two are joined with +."""
+
+    text: str
+    refs: tuple[Ref, ...] = ()
+
+    def __add__(self, other: At) -> At:
+        return At(f"{self.text}, {other.text}", self.refs + other.refs)
+
+    @classmethod
+    def device(cls, name: str, text: str = "") -> At:
+        """A device by its name in the craft; `board`, `receiver`, `transmitter` and `module` are those of the kit."""
+        return cls(text or name, (Ref(thing="device", name=name),))
+
+    @classmethod
+    def pin(cls, device: str, name: str, text: str = "") -> At:
+        """A device's pin."""
+        return cls(text or f"{device} {name}", (Ref(thing="pin", name=name, of=device), Ref(thing="device", name=device)))
+
+    @classmethod
+    def pads(cls, *names: str, joined: str = ", ") -> At:
+        """The board's pads."""
+        return cls(joined.join(names), tuple(Ref(thing="pad", name=name) for name in names))
+
+    @classmethod
+    def ports(cls, *names: str) -> At:
+        """The board's ports."""
+        return cls(", ".join(names), tuple(Ref(thing="port", name=name) for name in names))
+
+    @classmethod
+    def rail(cls, name: str) -> At:
+        """A rail of the board."""
+        return cls(name, (Ref(thing="rail", name=name),))
+
+    @classmethod
+    def channel(cls, number: int) -> At:
+        """A channel, from 1."""
+        return cls(f"CH{number}", (Ref(thing="channel", name=str(number)),))
+
+    @classmethod
+    def axes(cls, *names: str) -> At:
+        """Axes of the sticks."""
+        return cls(", ".join(names), tuple(Ref(thing="axis", name=name) for name in names))
+
+    @classmethod
+    def modes(cls, *names: str) -> At:
+        """Flight modes; `arm` counts as one."""
+        return cls(", ".join(names), tuple(Ref(thing="mode", name=name) for name in names))
+
+    @classmethod
+    def setting(cls, path: str, text: str) -> At:
+        """A setting by its place in the craft document."""
+        return cls(text, (Ref(thing="setting", name=path),))
+
+
 class Finding(BaseModel):
-    """One thing that a check says. `where` names the part, pad or setting."""
+    """One thing that a check says. `where` names the part, pad or setting for people, `about` the same things for whoever looks them up."""
 
     model_config = ConfigDict(frozen=True)
     code: str
     severity: Severity
     hop: HopKey
     where: str
+    about: tuple[Ref, ...] = ()
     what: str
     why: str
     mends: tuple[Mend, ...] = ()
+
+    def names(self, thing: Thing, name: str) -> bool:
+        """Whether the finding is about that thing."""
+        return any((ref.thing, ref.name) == (thing, name) for ref in self.about)
 
 
 @dataclass(frozen=True)
@@ -66,18 +139,18 @@ class Check:
 
     hop: HopKey
 
-    def stop(self, code: str, where: str, what: str, why: str, *mends: Mend) -> Finding:
+    def stop(self, code: str, at: At, what: str, why: str, *mends: Mend) -> Finding:
         """It cannot work so."""
-        return self.says("stop", code, where, what, why, *mends)
+        return self.says("stop", code, at, what, why, *mends)
 
-    def warn(self, code: str, where: str, what: str, why: str, *mends: Mend) -> Finding:
+    def warn(self, code: str, at: At, what: str, why: str, *mends: Mend) -> Finding:
         """It works, and something about it will hurt."""
-        return self.says("warn", code, where, what, why, *mends)
+        return self.says("warn", code, at, what, why, *mends)
 
-    def note(self, code: str, where: str, what: str, why: str, *mends: Mend) -> Finding:
+    def note(self, code: str, at: At, what: str, why: str, *mends: Mend) -> Finding:
         """Worth knowing."""
-        return self.says("note", code, where, what, why, *mends)
+        return self.says("note", code, at, what, why, *mends)
 
-    def says(self, severity: Severity, code: str, where: str, what: str, why: str, *mends: Mend) -> Finding:
+    def says(self, severity: Severity, code: str, at: At, what: str, why: str, *mends: Mend) -> Finding:
         """A finding of any severity."""
-        return Finding(code=code, severity=severity, hop=self.hop, where=where, what=what, why=why, mends=mends)
+        return Finding(code=code, severity=severity, hop=self.hop, where=at.text, about=at.refs, what=what, why=why, mends=mends)

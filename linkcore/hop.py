@@ -37,7 +37,7 @@ def _nothing(*_: Any) -> list[Finding]:
 class Hop:
     """A hop of the chain.
 
-    `reads`: the only part of craft and devices that its rules are handed. `rules` judge that alone. `judges` also what was measured so far (None where no
+    `codes`: what its findings can say. `reads`: the only part of craft and devices that its rules are handed. `rules` judge that alone. `judges` also what was measured so far (None where no
     bench runs), for the draft as for what the board runs. `sees` is about what is seen just now, and is not compared with the draft.
     `stands` is handed the states of all hops before this one.
     `tells`: the model of what is told of it, and `tell` makes it; `value`: the one value that passes there, from the view and the running bench (None where none runs); `flows`: whether a signal passes now.
@@ -47,6 +47,7 @@ class Hop:
     title: str
     question: str
     reads: Reads
+    codes: tuple[str, ...]
     proofs: tuple[ProofOf, ...]
     rules: Callable[[View], list[Finding]] = _nothing
     judges: Callable[[View, Any], list[Finding]] = _nothing

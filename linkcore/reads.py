@@ -122,8 +122,29 @@ def _wires(whole: Whole, *, receiver: bool) -> list[list[Any]]:
     return sorted([each.device, each.pin, each.pad, each.inverter] for each in whole.craft.wiring if (each.device == RECEIVER) == receiver)
 
 
-def _facts(*parts: BaseModel | None) -> list[Any]:
-    return [each.model_dump(mode="json", exclude=set(_OWN_WORDS)) if each is not None else None for each in parts]
+def _facts(*parts: BaseModel | None) -> list[str | None]:
+    """What the catalogue says of parts, each as a hash: parts never change, and are many craft's."""
+    return [None if each is None else _known_facts.of(each) for each in parts]
+
+
+class _KnownFacts:
+    """Hashes of parts by their identity; each part is kept with its own, so that no other can take its place."""
+
+    def __init__(self) -> None:
+        self._known: dict[int, tuple[BaseModel, str]] = {}
+
+    def of(self, part: BaseModel) -> str:
+        """The hash of all but what it is called."""
+        known = self._known.get(id(part))
+        if known is None:
+            if len(self._known) >= _MOST_PARTS:
+                self._known.clear()
+            known = self._known[id(part)] = (part, digest(part.model_dump(mode="json", exclude=set(_OWN_WORDS))))
+        return known[1]
+
+
+_MOST_PARTS = 2000
+_known_facts = _KnownFacts()
 
 
 def _setting(name: str) -> Callable[[Whole], Any]:
@@ -183,9 +204,9 @@ def _craft_in_view(whole: Whole, keys: set[str]) -> CraftDocument:
 
 def _only(kind: type[Any], values: Mapping[str, Any]) -> Any:
     """An object of a kind that has these fields and no others."""
-    made = kind.model_construct()
-    made.__dict__.clear()
-    made.__dict__.update(values)
+    made = kind.__new__(kind)  # model_construct would fill in defaults
+    for name, value in (("__dict__", dict(values)), ("__pydantic_fields_set__", set(values)), ("__pydantic_extra__", None), ("__pydantic_private__", None)):
+        object.__setattr__(made, name, value)
     return made
 
 

@@ -12,9 +12,12 @@ from pathlib import Path
 
 from django.test.runner import DiscoverRunner, ParallelTestSuite, RemoteTestResult, RemoteTestRunner, _init_worker
 
+from linkcore.findings import Check
+from linkcore.hops.registry import HOPS
 from tests import live
 
 SLOWEST = 12
+ALL_OF_THE_CORE = 400  # with so many tests of the core it is a whole run, after which every finding's code has been raised
 # A worker goes through these in order, so that what needs an empty database comes before what keeps the demo's users in it; short tests fill the end.
 ORDER = ("tests.server", "tests.launcher", "tests.browser", "tests.core")
 ONE_BY_ONE = ("tests.launcher", "tests.browser")
@@ -58,8 +61,31 @@ class TellingRunner(RemoteTestRunner):
     resultclass = Telling
 
 
+def note_codes():
+    """Let this process write down, beside the run's other files, every code that a check gives to a finding."""
+    folder, says, noted = Path(os.environ.get("COINBELL_VAR", "")), Check.says, set()
+
+    def noting(check, severity, code, *rest):
+        if code not in noted:
+            noted.add(code)
+            with (folder / f"codes-{os.getpid()}").open("a") as file:
+                file.write(f"{code}\n")
+        return says(check, severity, code, *rest)
+
+    if folder.is_dir() and folder != Path():
+        Check.says = noting
+
+
+def codes_wanting():
+    """What is wrong with the register of finding codes after a whole run: codes that no test raised, and codes that are in no register."""
+    raised = {code for file in Path(os.environ["COINBELL_VAR"]).glob("codes-*") for code in file.read_text().split()}
+    known = {code for hop in HOPS for code in hop.codes}
+    return [f"{code} is raised by no test" for code in sorted(known - raised)] + [f"{code} is in no hop's register" for code in sorted(raised - known)]
+
+
 def _begin(*args):
     _init_worker(*args)
+    note_codes()
     multiprocessing.util.Finalize(None, live.stop_all, exitpriority=1)
 
 
@@ -88,7 +114,13 @@ class Runner(DiscoverRunner):
         return Counting
 
     def run_suite(self, suite, **kwargs):
+        note_codes()
         result = super().run_suite(suite, **kwargs)
+        if "COINBELL_VAR" in os.environ and sum(name.startswith("tests.core") for name in result.taken) >= ALL_OF_THE_CORE:
+            wanting = codes_wanting()
+            print("\n".join(f"FAIL  {each}" for each in wanting) or "ok    every finding code is raised by a test")
+            result.passed += not wanting
+            result.failures += [(None, each) for each in wanting]
         failed = len(result.failures) + len(result.errors) + len(result.unexpectedSuccesses)
         slowest = sorted(((seconds, name) for name, seconds in result.taken.items()), reverse=True)
         print("\nslowest: " + ", ".join(f"{name.removeprefix('tests.')} {seconds:.0f} s" for seconds, name in slowest[:SLOWEST] if seconds >= 1))

@@ -149,6 +149,10 @@ class KitTest(BrowserTest):
         wires = page.get_by_role("table", name="Wire list")
         expect(wires.get_by_role("row").filter(has_text="CH1 → IN1")).to_have_count(1)
         expect(wires.get_by_role("row").filter(has_text="CH2")).to_have_count(0)
+        expect(findings_of(page)).to_contain_text("The board reads PWM, but the jumper makes the Six Pack send PPM.")
+        expect(findings_of(page)).to_contain_text("Mended in the draft: write it to the board")
+        write(page)
+        restart(page)
         expect(findings_of(page)).to_contain_text("Nothing is wrong here so far.")
 
     @in_browser

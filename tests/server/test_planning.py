@@ -184,12 +184,12 @@ class RingOutTest(TestCase):
             self.tick(key)
         self.assertFalse(ProofRecord.objects.filter(hop="loom").exists())
         self.tick(last)
-        proof = ProofRecord.newest(ProofRecord.objects.filter(craft=self.coot).order_by("id"))["loom"]
+        proof = ProofRecord.newest(ProofRecord.objects.filter(craft=self.coot).order_by("id"))["loom", "every wire rung out"]
         self.assertEqual(set(proof.seen["wires"]), set(self.keys()))
         row = next(row for row in self.client.get("/api/crafts").json() if row["name"] == "Coot")
         self.assertEqual({state["hop"]: state["coin"] for state in row["chain"]}["loom"], "rings true")
         self.assertNotIn(last, self.tick(last, method="put").json()["rung"])
-        self.assertNotIn("loom", ProofRecord.newest(ProofRecord.objects.filter(craft=self.coot).order_by("id")))
+        self.assertNotIn(("loom", "every wire rung out"), ProofRecord.newest(ProofRecord.objects.filter(craft=self.coot).order_by("id")))
         self.assertEqual(ProofRecord.objects.filter(hop="loom", withdrawn=True).count(), 1, "the record stays")
 
     def test_a_wire_that_was_moved_is_not_rung_out_any_more_even_when_it_comes_back(self):

@@ -6,6 +6,7 @@ from typing import Protocol
 
 from linkcore.findings import Finding
 from linkcore.hop import Hop
+from linkcore.hops.bind.codes import CODES
 from linkcore.hops.bind.proofs import LINK_COMES_BACK
 from linkcore.hops.bind.rules import EndsNow, check_bind, check_ends
 from linkcore.hops.bind.view import BindTold, tell
@@ -57,6 +58,7 @@ HOP = Hop(
     reads=Reads("kit", "wiring", "receiver's output", "firmware", "bind", "air", "settings/bind_count"),
     rules=lambda view: check_bind(view.craft, view.parts) if view.parts.whole else [],
     sees=ends,
+    codes=CODES,
     proofs=(LINK_COMES_BACK,),
     value=state_in_words,
     flows=flows,

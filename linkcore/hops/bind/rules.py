@@ -9,7 +9,7 @@ from linkcore.craft.parts import KitParts
 from linkcore.devices.bind_count import counts_for
 from linkcore.devices.budget import Budget
 from linkcore.devices.ends import TOO_CLOSE_M
-from linkcore.findings import Check, Edit, Finding, Mend
+from linkcore.findings import At, Check, Edit, Finding, Mend
 
 CHECK = Check("bind")
 COUNT = "/settings/bind_count"
@@ -24,11 +24,11 @@ def check_bind(craft: CraftDocument, parts: KitParts) -> list[Finding]:
     zero = Mend(text="Set the bind count back to 0", edits=(Edit(path=COUNT, value=0),))
     if "count" not in parts.receiver.binding.ways:
         why = f"The {parts.receiver.name} is bound in another way; pulses on its line only disturb it."
-        return [CHECK.warn("bind.count-for-nothing", "bind count", f"The bind count is {count}.", why, zero)]
+        return [CHECK.warn("bind.count-for-nothing", At.setting("/settings/bind_count", "bind count"), f"The bind count is {count}.", why, zero)]
     found = [
         CHECK.stop(
             "bind.count-left",
-            "bind count",
+            At.setting("/settings/bind_count", "bind count"),
             f"The bind count is {count}: at every power-up the satellite goes into bind instead of connecting.",
             "It is set for the bind alone. Left in place, the link does not come back in the field.",
             zero,
@@ -38,7 +38,11 @@ def check_bind(craft: CraftDocument, parts: KitParts) -> list[Finding]:
         right = counts_for(protocol)
         what = f"{count} bind pulses ask for another protocol than {protocol}."
         mends = (Mend(text=f"Set it to {right[0]}", edits=(Edit(path=COUNT, value=right[0]),)),) if right else ()
-        found.append(CHECK.stop("bind.count-kind", "bind count", what, "The satellite would speak what the port does not read.", *mends))
+        found.append(
+            CHECK.stop(
+                "bind.count-kind", At.setting("/settings/bind_count", "bind count"), what, "The satellite would speak what the port does not read.", *mends
+            )
+        )
     return found
 
 
@@ -63,13 +67,13 @@ def check_ends(
     found = []
     if not identity:
         why = "An unbound receiver is silent on its wire as well: nothing after this hop can work."
-        found.append(CHECK.stop("bind.not-bound", "receiver", "The receiver knows no transmitter.", why, Mend(text="Follow the steps above")))
+        found.append(CHECK.stop("bind.not-bound", At.device("receiver"), "The receiver knows no transmitter.", why, Mend(text="Follow the steps above")))
     elif not knows:
         why = "It listens for eight bytes that this transmitter does not send, as it is set now."
         found.append(
             CHECK.stop(
                 "bind.other-link",
-                "receiver",
+                At.device("receiver"),
                 f"The receiver listens for another link: {because}.",
                 why,
                 Mend(text="Select the model memory it was bound with, or bind anew"),
@@ -77,13 +81,13 @@ def check_ends(
         )
     if not satellite_home:
         what = f"The satellite is still plugged into the bind pad, not into {own_pad}."
-        found.append(CHECK.stop("bind.satellite-away", "receiver", what, "On the bind pad no port reads it.", Mend(text="Plug it back")))
+        found.append(CHECK.stop("bind.satellite-away", At.device("receiver"), what, "On the bind pad no port reads it.", Mend(text="Plug it back")))
     if distance_m < TOO_CLOSE_M:
         what = f"The ends lie {distance_m:g} m apart."
         found.append(
             CHECK.warn(
                 "bind.too-close",
-                "air",
+                At.setting("/air", "air"),
                 what,
                 "Right beside each other the transmitter drowns the receiver; a bind fails, and a proof says little.",
                 Mend(text="Two steps apart"),
@@ -94,7 +98,7 @@ def check_ends(
         found.append(
             CHECK.warn(
                 "bind.over-limit",
-                "air",
+                At.setting("/air", "air"),
                 what,
                 f"The limit is {budget.limit_from}. Antenna gain counts.",
                 Mend(text="Lower the power, or take an antenna with less gain"),

@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import Protocol
 
 from linkcore.hop import Hop
+from linkcore.hops.kit.codes import CODES
 from linkcore.hops.kit.proofs import SET_ANSWERS
 from linkcore.hops.kit.rules import check_kit
 from linkcore.reads import Reads, View
@@ -37,6 +38,7 @@ HOP = Hop(
     question="Which parts lie on the bench, and what can they do together?",
     reads=Reads("kit", "devices", "wants", "receiver's output"),
     rules=lambda view: check_kit(view.craft, view.parts),
+    codes=CODES,
     proofs=(SET_ANSWERS,),
     value=parts_counted,
     flows=flows,

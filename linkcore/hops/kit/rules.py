@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from linkcore.craft.document import CraftDocument
 from linkcore.craft.parts import KitParts, understand
-from linkcore.findings import Check, Edit, Finding, Mend
+from linkcore.findings import At, Check, Edit, Finding, Mend
 from linkcore.hops.kit.ability import ability, sensor_states
 from linkcore.parts.models import Module, Sensor
 
@@ -20,13 +20,18 @@ def check_kit(document: CraftDocument, parts: KitParts) -> list[Finding]:
     unchosen = [each.role for each in parts.missing if not each.part_id]
     if unchosen:
         findings.append(
-            CHECK.warn("kit.incomplete", "kit", f"Not chosen yet: {', '.join(unchosen)}.", "What the set can do, and the plan, follow from all three.")
+            CHECK.warn(
+                "kit.incomplete",
+                At.setting("/kit", "kit"),
+                f"Not chosen yet: {', '.join(unchosen)}.",
+                "What the set can do, and the plan, follow from all three.",
+            )
         )
     if parts.module and parts.maybe_transmitter and not parts.maybe_transmitter.module_bay:
         findings.append(
             CHECK.stop(
                 "kit.no-bay",
-                parts.module.name,
+                At.device("module", parts.module.name),
                 f"The {parts.maybe_transmitter.name} has no bay for the {parts.module.name}.",
                 "Its radio is fixed.",
                 Mend(text="Leave the module out", edits=(Edit(path="/kit/module", value=""),)),
@@ -45,7 +50,12 @@ def check_kit(document: CraftDocument, parts: KitParts) -> list[Finding]:
                 mend = Mend(text=f"Do without the {state.sensor}", edits=(Edit(path="/wants/sensors", value=wants),))
                 findings.append(
                     CHECK.says(
-                        "stop" if state.sensor in NEEDED_TO_FLY else "warn", "kit.sensor-missing", state.sensor, f"No {state.sensor} is fitted.", why, mend
+                        "stop" if state.sensor in NEEDED_TO_FLY else "warn",
+                        "kit.sensor-missing",
+                        At.setting("/wants/sensors", state.sensor),
+                        f"No {state.sensor} is fitted.",
+                        why,
+                        mend,
                     )
                 )
     return findings
@@ -61,7 +71,7 @@ def _air(document: CraftDocument, parts: KitParts) -> list[Finding]:
             return [
                 CHECK.stop(
                     "kit.region",
-                    heard.name,
+                    At.device("receiver", heard.name),
                     f"This link cannot be run under {document.wants.region}; it knows {', '.join(sorted(common))}.",
                     "A link of another region may not be used there, and ends of different regions do not hear each other.",
                 )
@@ -74,7 +84,7 @@ def _air(document: CraftDocument, parts: KitParts) -> list[Finding]:
         return [
             CHECK.stop(
                 "kit.family",
-                heard.name,
+                At.device("receiver", heard.name),
                 f"The transmitter's {near.name} is of the firmware family {near.family}, the {parts.receiver.name}'s of {heard.family}.",
                 "Ends of different families never bind.",
                 *mends,
@@ -84,7 +94,7 @@ def _air(document: CraftDocument, parts: KitParts) -> list[Finding]:
         return [
             CHECK.stop(
                 "kit.region",
-                heard.name,
+                At.device("receiver", heard.name),
                 f"The transmitter is made for {', '.join(near.regions)}, the {parts.receiver.name} for {', '.join(heard.regions)}.",
                 "Ends of different regions do not hear each other.",
                 *mends,
@@ -94,7 +104,7 @@ def _air(document: CraftDocument, parts: KitParts) -> list[Finding]:
     return [
         CHECK.stop(
             "kit.no-shared-radio",
-            heard.name,
+            At.device("receiver", heard.name),
             f"The {parts.receiver.name} hears {heard.name} on {heard.band}; the {transmitter.name} speaks {spoken}.",
             "No frame will ever cross the air.",
             *mends,
@@ -113,7 +123,7 @@ def _receiver(document: CraftDocument, parts: KitParts) -> list[Finding]:
         findings.append(
             CHECK.stop(
                 "kit.too-few-channels",
-                receiver.name,
+                At.device("receiver", receiver.name),
                 f"{can.channels} channels arrive, {wants.channels} are wanted.",
                 f"The limit is {can.channels_limit}.",
                 Mend(text=f"Do with {can.channels}", edits=(Edit(path="/wants/channels", value=can.channels),)),
@@ -123,7 +133,7 @@ def _receiver(document: CraftDocument, parts: KitParts) -> list[Finding]:
         findings.append(
             CHECK.warn(
                 "kit.no-telemetry",
-                receiver.name,
+                At.device("receiver", receiver.name),
                 f"Telemetry is wanted, but the {receiver.name} sends none back.",
                 "The pilot will see neither cell voltage nor signal.",
                 Mend(text="Do without telemetry", edits=(Edit(path="/wants/telemetry", value=False),)),
@@ -132,7 +142,12 @@ def _receiver(document: CraftDocument, parts: KitParts) -> list[Finding]:
     if parts.maybe_board and not can.wire_protocols:
         spoken = ", ".join(output.protocol for output in receiver.outputs)
         findings.append(
-            CHECK.stop("kit.cannot-read", parts.board.name, f"The {parts.board.name} has no pad that can read {spoken}.", "The receiver cannot be heard.")
+            CHECK.stop(
+                "kit.cannot-read",
+                At.device("board", parts.board.name),
+                f"The {parts.board.name} has no pad that can read {spoken}.",
+                "The receiver cannot be heard.",
+            )
         )
     return findings
 
@@ -147,7 +162,7 @@ def _supplies(parts: KitParts) -> list[Finding]:
             findings.append(
                 CHECK.stop(
                     "kit.no-rail",
-                    name,
+                    At.device(name),
                     f"{parts.label(name)} needs {supply.min_volts:g} to {supply.max_volts:g} V; the {board.name} has {rails}.",
                     "It needs a regulator of its own, or another board.",
                 )
@@ -160,7 +175,7 @@ def unknown_parts(parts: KitParts) -> list[Finding]:
     return [
         CHECK.stop(
             "kit.no-such-part",
-            each.role,
+            At.device(each.role),
             f"The catalogue has no {each.part_id} for the {each.role}.",
             "Nothing can be worked out from a part whose facts are not known.",
         )

@@ -7,6 +7,7 @@ from typing import Protocol
 from linkcore.devices.port import PortReading
 from linkcore.findings import Finding
 from linkcore.hop import Hop
+from linkcore.hops.line.codes import CODES
 from linkcore.hops.line.proofs import PORT_READS
 from linkcore.hops.line.rules import LineNow, check_line
 from linkcore.hops.line.view import LineTold, tell
@@ -52,6 +53,7 @@ HOP = Hop(
     question="What is on the wire, and can the port read it?",
     reads=Reads(*SIGNAL, "firmware"),
     sees=line,
+    codes=CODES,
     proofs=(PORT_READS,),
     value=frames_a_second,
     flows=flows,

@@ -6,7 +6,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 from linkcore.devices.port import GOOD_SHARE, PortReading
-from linkcore.findings import Check, Finding, Mend
+from linkcore.findings import At, Check, Finding, Mend
 from linkcore.hops.line.compare import Reading, set_so
 
 CHECK = Check("line")
@@ -37,8 +37,15 @@ def check_line(
     `rival` is another device that drives the same wire; `mends_of` tells what makes the port read so.
     """
     if reading.port is None:
-        return [CHECK.stop("line.no-port", "port", "No running port has the receiver job.", "A port's job counts after a restart of the board.")]
-    where = f"{reading.port}, pad {reading.pad}"
+        return [
+            CHECK.stop(
+                "line.no-port",
+                At.setting("/settings/ports", "port"),
+                "No running port has the receiver job.",
+                "A port's job counts after a restart of the board.",
+            )
+        ]
+    where = At(f"{reading.port}, pad {reading.pad}", (*At.ports(reading.port).refs, *(At.pads(reading.pad).refs if reading.pad else ())))
     if rival and not reading.reads:
         why = f"{rival} drives the same wire: where two outputs disagree, nothing can be read. The Loom shows both."
         return [CHECK.warn("line.two-outputs", where, f"Two outputs hold each other on {reading.pad}.", why)]

@@ -8,6 +8,7 @@ from linkcore.devices.firmware import devices_of
 from linkcore.devices.outlook import Outlook
 from linkcore.findings import Finding
 from linkcore.hop import Hop
+from linkcore.hops.load.codes import CODES
 from linkcore.hops.load.proofs import BOTH_ENDS_TALK
 from linkcore.hops.load.rules import check_load
 from linkcore.hops.load.view import LoadTold, tell
@@ -37,7 +38,7 @@ def firmware(view: View, seen: Flashed | None) -> list[Finding]:
     """What the firmware does to the link; of a device that is just being given its program that is not said."""
     found = check_load(view.craft, devices_of(view.parts), view.installed)
     busy = seen.flashing if seen is not None else []
-    return [each for each in found if each.code != "load.no-program" or each.where not in busy]
+    return [each for each in found if each.code != "load.no-program" or not any(each.names("device", role) for role in busy)]
 
 
 def outlook_in_words(_: View, seen: Flashed | None) -> str:
@@ -58,6 +59,7 @@ HOP = Hop(
     question="What runs on every device, and do both ends understand each other?",
     reads=Reads("kit", "wants", "firmware"),
     sees=firmware,
+    codes=CODES,
     proofs=(BOTH_ENDS_TALK,),
     value=outlook_in_words,
     flows=flows,

@@ -13,7 +13,7 @@ from linkcore.devices.firmware import Device, Installed, Role, air
 from linkcore.devices.hexfile import Content
 from linkcore.devices.image_facts import number
 from linkcore.devices.outlook import OnShelf, Outlook, WayOut, outlook, ways_to_talk
-from linkcore.findings import Check, Finding, Mend
+from linkcore.findings import At, Check, Finding, Mend
 from linkcore.parts.models import Flash
 
 CHECK = Check("load")
@@ -91,20 +91,32 @@ def judge(image: OnShelf, device: Device, document: CraftDocument, devices: Mapp
 def _fits(image: OnShelf, device: Device, now: Installed) -> list[Finding]:
     facts, flash, name = image.facts, device.flash, device.name
     if flash is None:
-        return [CHECK.stop("load.no-flash", name, f"The {name} cannot be flashed.", "Its firmware is what it was made with.")]
+        return [CHECK.stop("load.no-flash", At.device(device.role, name), f"The {name} cannot be flashed.", "Its firmware is what it was made with.")]
     found = []
     if facts.target != flash.target:
         why = f"The {name} is a {flash.target}: another target's program drives other pins, and may leave it dead."
-        found.append(CHECK.stop("load.wrong-target", name, f"This image is for {facts.target}.", why, Mend(text=f"Take an image for {flash.target}")))
+        found.append(
+            CHECK.stop(
+                "load.wrong-target", At.device(device.role, name), f"This image is for {facts.target}.", why, Mend(text=f"Take an image for {flash.target}")
+            )
+        )
     if facts.band is not None and device.radio is not None and facts.band != device.radio.band:
         why = f"The {name}'s radio is made for {device.radio.band}; it would send beside its filters, and nobody would hear it."
-        found.append(CHECK.stop("load.wrong-band", name, f"This image is for {facts.band}.", why))
+        found.append(CHECK.stop("load.wrong-band", At.device(device.role, name), f"This image is for {facts.band}.", why))
     if number(now.bootloader) < number(facts.least_bootloader):
         what = f"It needs bootloader {facts.least_bootloader}; the {name} has {now.bootloader}."
-        found.append(CHECK.stop("load.bootloader", name, what, "An older bootloader starts it wrongly or not at all.", Mend(text="Take an older version")))
+        found.append(
+            CHECK.stop(
+                "load.bootloader",
+                At.device(device.role, name),
+                what,
+                "An older bootloader starts it wrongly or not at all.",
+                Mend(text="Take an older version"),
+            )
+        )
     wrong = misplaced(image.address, image.size, flash)
     if wrong is not None:
-        found.append(CHECK.stop(wrong.code, name, wrong.what, wrong.why))
+        found.append(CHECK.stop(wrong.code, At.device(device.role, name), wrong.what, wrong.why))
     return found
 
 
@@ -114,12 +126,17 @@ def _region(image: OnShelf, device: Device, document: CraftDocument) -> list[Fin
         return []
     if region not in device.radio.regions:
         what = f"This image is for {region}; the {device.name} is made for {', '.join(device.radio.regions)}."
-        return [CHECK.stop("load.wrong-region", device.name, what, "It would send where its hardware cannot, and where it may not be used.")]
+        return [
+            CHECK.stop("load.wrong-region", At.device(device.role, device.name), what, "It would send where its hardware cannot, and where it may not be used.")
+        ]
     if wants and region != wants:
         what = f"This image is for {region}; this craft flies under {wants}."
         return [
             CHECK.warn(
-                "load.other-region", device.name, what, "A link of another region may not be used there, and ends of different regions do not hear each other."
+                "load.other-region",
+                At.device(device.role, device.name),
+                what,
+                "A link of another region may not be used there, and ends of different regions do not hear each other.",
             )
         ]
     return []
@@ -132,9 +149,19 @@ def _link(image: OnShelf, device: Device, then: Outlook, now: Outlook) -> list[F
         if now.verdict != "silent":
             what = f"The link would go silent: {then.because[0]}."
         mend = Mend(text=f"Flash the {other} to match as well")
-        return [CHECK.warn("load.ends-part", device.name, what, "Two ends that do not understand each other are the commonest cause of a dead link.", mend)]
+        return [
+            CHECK.warn(
+                "load.ends-part",
+                At.device(device.role, device.name),
+                what,
+                "Two ends that do not understand each other are the commonest cause of a dead link.",
+                mend,
+            )
+        ]
     if then.verdict == "talks with less" and now.verdict != "talks with less":
-        return [CHECK.warn("load.less", device.name, f"The link would do less: {'; '.join(then.because[1:])}.", "The lesser end decides.")]
+        return [
+            CHECK.warn("load.less", At.device(device.role, device.name), f"The link would do less: {'; '.join(then.because[1:])}.", "The lesser end decides.")
+        ]
     return []
 
 
@@ -142,12 +169,12 @@ def _against_present(image: OnShelf, device: Device, now: Installed, *, same: bo
     assert now.facts is not None
     mine, its = number(image.facts.version), number(now.facts.version)
     if same:
-        return [CHECK.note("load.same", device.name, f"The {device.name} runs this very image.", "Flashing it again changes nothing.")]
+        return [CHECK.note("load.same", At.device(device.role, device.name), f"The {device.name} runs this very image.", "Flashing it again changes nothing.")]
     if mine < its:
         return [
             CHECK.note(
                 "load.older",
-                device.name,
+                At.device(device.role, device.name),
                 f"It is older than what runs: {image.facts.version} instead of {now.facts.version}.",
                 "What was mended since is broken again.",
             )
@@ -156,7 +183,7 @@ def _against_present(image: OnShelf, device: Device, now: Installed, *, same: bo
         return [
             CHECK.note(
                 "load.settings-anew",
-                device.name,
+                At.device(device.role, device.name),
                 f"Version {mine[0]} keeps its settings in another form than version {its[0]}: it starts with none.",
                 "They are read and kept first, and offered back afterwards, unless that is skipped.",
             )
@@ -206,7 +233,7 @@ def check_load(document: CraftDocument, devices: Mapping[Role, Device], installe
                 f"The {device.name} has no whole program and waits in its bootloader.",
                 "A device without a program does nothing; its bootloader was never overwritten.",
             )
-            found.append(CHECK.stop("load.no-program", role, what, why, Mend(text="Flash it again, here in Load")))
+            found.append(CHECK.stop("load.no-program", At.device(role), what, why, Mend(text="Flash it again, here in Load")))
     if not whole or not {"transmitter", "receiver"} <= set(devices):
         return found
     sends, hears = (devices[role].radio for role in ("transmitter", "receiver"))
@@ -218,19 +245,28 @@ def check_load(document: CraftDocument, devices: Mapping[Role, Device], installe
         found.append(
             CHECK.stop(
                 "load.ends-silent",
-                "link",
+                At("link", (*At.device("transmitter").refs, *At.device("receiver").refs)),
                 f"The two ends do not understand each other: {link.because[0]}.",
                 why,
                 Mend(text="Flash one end to match: see the shortest way below the devices"),
             )
         )
     elif link.verdict == "talks with less":
-        found.append(CHECK.note("load.less", "link", f"The link does less than it could: {'; '.join(link.because[1:])}.", "The lesser end decides."))
+        found.append(
+            CHECK.note(
+                "load.less",
+                At("link", (*At.device("transmitter").refs, *At.device("receiver").refs)),
+                f"The link does less than it could: {'; '.join(link.because[1:])}.",
+                "The lesser end decides.",
+            )
+        )
     for role in ("transmitter", "receiver"):
         facts, wants = installed[role].facts, document.wants.region
         if wants and facts and facts.region and facts.region != wants:
             why = "A link of another region may not be used there."
             found.append(
-                CHECK.warn("load.other-region", role, f"The {devices[role].name} runs firmware for {facts.region}; this craft flies under {wants}.", why)
+                CHECK.warn(
+                    "load.other-region", At.device(role), f"The {devices[role].name} runs firmware for {facts.region}; this craft flies under {wants}.", why
+                )
             )
     return found

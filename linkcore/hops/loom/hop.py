@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from typing import Protocol
 
-from linkcore.findings import Finding, Mend
+from linkcore.findings import At, Finding, Mend
 from linkcore.hop import Hop
+from linkcore.hops.loom.codes import CODES
 from linkcore.hops.loom.proofs import EVERY_WIRE_RUNG
 from linkcore.hops.loom.rules import CHECK, check_loom
 from linkcore.hops.loom.view import LoomTold, tell
@@ -50,7 +51,7 @@ def damage(_: View, seen: Wired | None) -> list[Finding]:
     found = [
         CHECK.stop(
             "loom.failed",
-            device,
+            At.device(device),
             f"{device[0].upper()}{device[1:]} has failed on this bench.",
             "Its supply was higher than it bears. It stays dead until it is replaced.",
             Mend(text="Mend its supply, then replace it on the bench"),
@@ -60,7 +61,7 @@ def damage(_: View, seen: Wired | None) -> list[Finding]:
     if seen.overload:
         why = f"{seen.overload[0].upper()}{seen.overload[1:]} is over its limit."
         mends = (Mend(text="Connect the pack, props off"),) if seen.on_usb_alone else ()
-        found.append(CHECK.stop("loom.brown-out", "supply", "The board browns out and restarts.", why, *mends))
+        found.append(CHECK.stop("loom.brown-out", At("supply"), "The board browns out and restarts.", why, *mends))
     return found
 
 
@@ -76,6 +77,7 @@ HOP = Hop(
     reads=Reads("kit", "devices", "wants", "wiring", "wiring of devices", "receiver's output", "settings/ports", "settings/receiver_input", "rung"),
     rules=lambda view: check_loom(view.craft, view.parts),
     sees=damage,
+    codes=CODES,
     proofs=(EVERY_WIRE_RUNG,),
     value=wires_rung,
     flows=flows,

@@ -6,7 +6,7 @@ from collections.abc import Iterator
 
 from linkcore.craft.document import RECEIVER, CraftDocument, Patch
 from linkcore.craft.parts import KitParts
-from linkcore.findings import Check, Edit, Finding, Mend
+from linkcore.findings import At, Check, Edit, Finding, Mend
 from linkcore.parts.models import Pad, Pin
 from linkcore.protocols.registry import receiver_protocol
 from linkcore.wiring.demands import demands_of, leads_wanted
@@ -64,12 +64,16 @@ def _adrift(net: _Netlist) -> Iterator[Finding]:
         off = Mend(text="Take the wire off the list", edits=net.without(index))
         if net.board.pad(patch.pad) is None:
             yield CHECK.stop(
-                "loom.no-such-pad", patch.pad, f"The {net.board.name} has no pad {patch.pad}.", f"{patch.device} {patch.pin} is said to end there.", off
+                "loom.no-such-pad",
+                At.pads(patch.pad),
+                f"The {net.board.name} has no pad {patch.pad}.",
+                f"{patch.device} {patch.pin} is said to end there.",
+                off,
             )
         else:
             who = net.parts.wired().get(patch.device)
             what = f"The {who.name} has no pin {patch.pin}." if who else f"This craft has no device called {patch.device}."
-            yield CHECK.stop("loom.no-such-pin", f"{patch.device} {patch.pin}", what, f"The wire to {patch.pad} begins nowhere.", off)
+            yield CHECK.stop("loom.no-such-pin", At.pin(patch.device, patch.pin), what, f"The wire to {patch.pad} begins nowhere.", off)
 
 
 def _missing(net: _Netlist) -> Iterator[Finding]:
@@ -81,24 +85,24 @@ def _missing(net: _Netlist) -> Iterator[Finding]:
         wired = {pin.name for _, _, pin, _ in net.of(device)}
         if not wired:
             yield CHECK.warn(
-                "loom.not-wired", device, f"{net.parts.label(device)} is in the kit, but no wire leads to it.", "It will do nothing.", _work_it_out()
+                "loom.not-wired", At.device(device), f"{net.parts.label(device)} is in the kit, but no wire leads to it.", "It will do nothing.", _work_it_out()
             )
             continue
         kinds = {pin.kind for _, _, pin, _ in net.of(device)}
         for kind, why in (("supply", "It has no power."), ("ground", "Without common ground its levels mean nothing.")):
             pin = part.pin(kind)
             if pin is not None and kind not in kinds:
-                yield CHECK.stop(f"loom.no-{kind}", f"{device} {pin.name}", f"The {part.name}'s {pin.name} pin goes nowhere.", why, _work_it_out())
+                yield CHECK.stop(f"loom.no-{kind}", At.pin(device, pin.name), f"The {part.name}'s {pin.name} pin goes nowhere.", why, _work_it_out())
         for name in sorted(wanted.get(device, set()) - wired):
             if device != RECEIVER or not _channel_pin(net, name):  # the port plan speaks of the receiver's own line
                 yield CHECK.warn(
-                    "loom.no-signal", f"{device} {name}", f"The {part.name}'s {name} pin goes nowhere.", "Its job needs that wire.", _work_it_out()
+                    "loom.no-signal", At.pin(device, name), f"The {part.name}'s {name} pin goes nowhere.", "Its job needs that wire.", _work_it_out()
                 )
         for pin in part.pins:
             if pin.goes_to != "port" and pin.name not in wired:
                 yield CHECK.warn(
                     "loom.no-signal",
-                    f"{device} {pin.name}",
+                    At.pin(device, pin.name),
                     f"The {part.name}'s {pin.name} pin goes nowhere.",
                     "It is moved by nothing.",
                     _work_it_out(),
@@ -120,7 +124,7 @@ def _supplies(net: _Netlist) -> Iterator[Finding]:
         if pin.kind != "supply" or supply is None:
             continue
         rail = rail_of(net.board, patch)
-        where = f"{patch.device} {pin.name}, {pad.name}"
+        where = At.pin(patch.device, pin.name) + At.pads(pad.name)
         if rail is None:
             yield CHECK.stop(
                 "loom.supply-not-rail",
@@ -170,7 +174,7 @@ def _rail_mends(net: _Netlist, index: int, patch: Patch) -> Mend:
 
 def _signals(net: _Netlist) -> Iterator[Finding]:
     for _, patch, pin, pad in net.joined:
-        where = f"{patch.device} {pin.name}, {pad.name}"
+        where = At.pin(patch.device, pin.name) + At.pads(pad.name)
         if pin.kind == "ground" and pad.kind != "ground":
             if not _turned(net, patch):
                 yield CHECK.stop(
@@ -224,7 +228,7 @@ def _swap(net: _Netlist, patch: Patch) -> tuple[Mend, ...]:
     return ()
 
 
-def _level(net: _Netlist, patch: Patch, pin: Pin, pad: Pad, where: str) -> Iterator[Finding]:
+def _level(net: _Netlist, patch: Patch, pin: Pin, pad: Pad, where: At) -> Iterator[Finding]:
     if pin.kind in ("signal out", "signal both") and pad.kind in ("rx", "input", "tx") and pin.volts > pad.max_volts:
         yield CHECK.stop(
             "loom.level-too-high",
@@ -251,13 +255,13 @@ def _pads(net: _Netlist) -> Iterator[Finding]:
         off = tuple(Mend(text=f"Take {patch.device} {pin.name} off", edits=net.without(index)) for index, patch, pin, _ in joints[1:])
         drivers = [pin for _, _, pin, _ in joints if pin.kind == "signal out"]
         if len(drivers) > 1:
-            yield CHECK.stop("loom.two-drivers", name, f"{who} both drive {name}.", "They pull against each other, and neither is read.", *off)
+            yield CHECK.stop("loom.two-drivers", At.pads(name), f"{who} both drive {name}.", "They pull against each other, and neither is read.", *off)
         else:
-            yield CHECK.stop("loom.pad-twice", name, f"{name} has {len(joints)} wires: {who}.", "One pad, one signal.", *off)
+            yield CHECK.stop("loom.pad-twice", At.pads(name), f"{name} has {len(joints)} wires: {who}.", "One pad, one signal.", *off)
     for device, part in net.parts.wired().items():
         pins = [pin.name for _, _, pin, _ in net.of(device)]
         for twice in sorted({pin for pin in pins if pins.count(pin) > 1}):
-            yield CHECK.stop("loom.pin-twice", f"{device} {twice}", f"{part.name} {twice} has two wires.", "One of them joins two pads that must not touch.")
+            yield CHECK.stop("loom.pin-twice", At.pin(device, twice), f"{part.name} {twice} has two wires.", "One of them joins two pads that must not touch.")
 
 
 def _rails(net: _Netlist) -> Iterator[Finding]:
@@ -265,7 +269,7 @@ def _rails(net: _Netlist) -> Iterator[Finding]:
         if load.source != "outside" and load.peak_ma > load.limit_ma:
             yield CHECK.stop(
                 "loom.rail-over-pack",
-                load.rail,
+                At.rail(load.rail),
                 f"The {load.rail} rail gives {load.limit_ma} mA; {', '.join(load.devices)} take {load.peak_ma} mA at their peak.",
                 "It overheats, or sags and restarts the board in flight.",
                 Mend(text="Feed one of them from another rail"),
@@ -273,7 +277,7 @@ def _rails(net: _Netlist) -> Iterator[Finding]:
         if load.usb_limit_ma is not None and load.peak_ma > load.usb_limit_ma:
             yield CHECK.warn(
                 "loom.rail-over-usb",
-                load.rail,
+                At.rail(load.rail),
                 f"On USB alone the {load.rail} rail gives {load.usb_limit_ma} mA; {load.peak_ma} mA are asked for.",
                 "The board browns out and restarts while it hangs on USB only.",
                 Mend(text="Connect the pack before USB, props off"),
@@ -282,7 +286,7 @@ def _rails(net: _Netlist) -> Iterator[Finding]:
     if usb.peak_ma > usb.limit_ma:
         yield CHECK.warn(
             "loom.usb-over",
-            "USB",
+            At.rail("USB"),
             f"A USB socket gives {usb.limit_ma} mA; board and devices take {usb.peak_ma} mA.",
             "The computer may cut the socket off.",
             Mend(text="Connect the pack before USB, props off"),
@@ -305,13 +309,17 @@ def _sources(net: _Netlist) -> Iterator[Finding]:
         if not sources_agree([pin for _, _, pin in sources]):
             who = " and ".join(patch.device for _, patch, _ in sources)
             yield CHECK.stop(
-                "loom.several-becs", name, f"{who} feed the {name} rail together.", "Switching BECs work against each other. Lift all red leads but one.", *lift
+                "loom.several-becs",
+                At.rail(name),
+                f"{who} feed the {name} rail together.",
+                "Switching BECs work against each other. Lift all red leads but one.",
+                *lift,
             )
         if rail is not None and rail.source != "outside":
             _, patch, _ = sources[0]
             yield CHECK.stop(
                 "loom.two-sources",
-                name,
+                At.rail(name),
                 f"{patch.device} feeds the {name} rail, which the {net.board.name} feeds itself.",
                 "Two sources on one rail push current into each other.",
                 Mend(text=f"Lift the red lead of {patch.device}", edits=net.without(index)),
@@ -320,7 +328,7 @@ def _sources(net: _Netlist) -> Iterator[Finding]:
         if rail.source == "outside" and taking.get(rail.name) and not feeding.get(rail.name):
             yield CHECK.warn(
                 "loom.rail-not-fed",
-                rail.name,
+                At.rail(rail.name),
                 f"Nothing feeds the {rail.name} rail.",
                 f"{', '.join(taking[rail.name])} stay dark.",
                 Mend(text="Put a BEC's red lead on it"),
@@ -359,7 +367,7 @@ def _leads(net: _Netlist) -> Iterator[Finding]:
             edits = (Edit(path=f"/wiring/{signal[0]}/pad", value=ground[1].pad), Edit(path=f"/wiring/{ground[0]}/pad", value=signal[1].pad))
             yield CHECK.stop(
                 "loom.lead-turned",
-                name,
+                At.device(patch.device, name),
                 f"The three-wire lead of {patch.device} is the wrong way round.",
                 "Signal is on ground and ground on the signal; the middle wire hides it.",
                 Mend(text="Turn the plug", edits=edits),
@@ -367,7 +375,7 @@ def _leads(net: _Netlist) -> Iterator[Finding]:
         elif _other_column(net, patch):
             yield CHECK.stop(
                 "loom.lead-row",
-                name,
+                At.device(patch.device, name),
                 f"The signal of {patch.device}'s lead is in the supply row.",
                 "The plug sits one row off; the signal wire carries supply.",
                 Mend(text="Plug it one row over"),
@@ -388,7 +396,7 @@ def _pulses(net: _Netlist) -> Iterator[Finding]:
         fit = other.jumper is True
         yield CHECK.stop(
             "loom.jumper",
-            receiver.jumper,
+            At.setting("/kit/jumper_fitted", receiver.jumper),
             f"The board reads {reads}, but the jumper makes the {receiver.name} send {output.protocol}.",
             f"Without the jumper {receiver.jumper} there is no {reads}." if fit else f"With the jumper {receiver.jumper} it sends no {reads}.",
             Mend(text=f"{'Fit' if fit else 'Take away'} the jumper", edits=(Edit(path="/kit/jumper_fitted", value=fit),)),
@@ -398,7 +406,7 @@ def _pulses(net: _Netlist) -> Iterator[Finding]:
         if extra:
             yield CHECK.warn(
                 "loom.idle-lead",
-                ", ".join(extra),
+                At(", ".join(extra), tuple(ref for each in extra for ref in At.pin(RECEIVER, each).refs)),
                 f"{', '.join(extra)} carry nothing: {output.protocol} runs on {output.pins[0]} alone.",
                 "They only block inputs.",
                 _work_it_out(),
@@ -409,12 +417,18 @@ def _pulses(net: _Netlist) -> Iterator[Finding]:
     for place, name in enumerate(wanted):
         pad_name = document.pad_of(name)
         if pad_name is None:
-            yield CHECK.stop("loom.pwm-lead-missing", name, f"Channel {place + 1} has no lead.", "In PWM each channel needs one of its own.", _work_it_out())
+            yield CHECK.stop(
+                "loom.pwm-lead-missing",
+                At.pin(RECEIVER, name, name),
+                f"Channel {place + 1} has no lead.",
+                "In PWM each channel needs one of its own.",
+                _work_it_out(),
+            )
         elif place < len(inputs) and pad_name in inputs and pad_name != inputs[place]:
             index = next(i for i, patch, pin, _ in net.of(RECEIVER) if pin.name == name)
             yield CHECK.stop(
                 "loom.pwm-order",
-                name,
+                At.pin(RECEIVER, name, name),
                 f"{name} is on {pad_name}; channel {place + 1} belongs on {inputs[place]}.",
                 f"The board takes its inputs in order, so it would read channel {inputs.index(pad_name) + 1}.",
                 Mend(text=f"Move the lead to {inputs[place]}", edits=(Edit(path=f"/wiring/{index}/pad", value=inputs[place]),)),

@@ -6,6 +6,7 @@ from typing import Protocol
 
 from linkcore.devices.port import LinkState
 from linkcore.hop import Hop
+from linkcore.hops.lost_link.codes import CODES
 from linkcore.hops.lost_link.proofs import AS_PREDICTED
 from linkcore.hops.lost_link.rules import check_lost_link
 from linkcore.hops.lost_link.timeline import LossRun
@@ -46,6 +47,7 @@ HOP = Hop(
     question="What happens when the radio dies, and when?",
     reads=Reads("kit", "receiver", "receiver's output", "settings/lost_link"),
     rules=lambda view: check_lost_link(view.craft, view.parts) if view.parts.whole else [],
+    codes=CODES,
     proofs=(AS_PREDICTED,),
     value=reaction_in_words,
     flows=flows,

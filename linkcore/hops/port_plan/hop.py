@@ -6,6 +6,7 @@ from typing import Protocol
 
 from linkcore.devices.port import PULSE_INPUTS, PortReading
 from linkcore.hop import Hop
+from linkcore.hops.port_plan.codes import CODES
 from linkcore.hops.port_plan.proofs import PAD_IS_HEARD
 from linkcore.hops.port_plan.rules import check_ports
 from linkcore.reads import Reads, View
@@ -43,6 +44,7 @@ HOP = Hop(
     question="Which device on which pad?",
     reads=Reads("kit", "devices", "wants", "wiring", "wiring of devices", "receiver's output", "settings/ports", "settings/receiver_input"),
     rules=lambda view: check_ports(view.craft, view.parts),
+    codes=CODES,
     proofs=(PAD_IS_HEARD,),
     value=port_that_listens,
     flows=flows,

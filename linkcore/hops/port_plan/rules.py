@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from linkcore.craft.document import RECEIVER, BoardSettings, CraftDocument
 from linkcore.craft.parts import KitParts
-from linkcore.findings import Check, Edit, Finding, Mend, Severity
+from linkcore.findings import At, Check, Edit, Finding, Mend, Severity
 from linkcore.parts.models import Board, Output, Pad
 from linkcore.protocols.registry import RECEIVER_PROTOCOLS, receiver_protocol
 from linkcore.wiring.demands import BENCH_LINK, UNIQUE_JOBS, Demand, Placement, demands_of, place_on
@@ -36,7 +36,7 @@ def check_ports(document: CraftDocument, parts: KitParts) -> list[Finding]:
         output = parts.spoken
         if output is None:
             findings.append(
-                CHECK.stop("ports.no-output", RECEIVER, "No output of the receiver sends with its jumper as it is.", "No wire carries its channels.")
+                CHECK.stop("ports.no-output", At.device(RECEIVER), "No output of the receiver sends with its jumper as it is.", "No wire carries its channels.")
             )
         elif receiver_protocol(output.protocol).wire == "serial":
             findings += _receiver(document, settings, parts, output)
@@ -58,7 +58,7 @@ def _jobs(board: Board, settings: BoardSettings) -> list[Finding]:
             findings.append(
                 CHECK.stop(
                     "ports.no-such-port",
-                    port,
+                    At.ports(port),
                     f"The {board.name} has no port {port}.",
                     f"Its job, {job}, can never run.",
                     Mend(text=f"Take {port} out of the plan", edits=(Edit(path="/settings/ports", value=left),)),
@@ -71,7 +71,7 @@ def _jobs(board: Board, settings: BoardSettings) -> list[Finding]:
             findings.append(
                 CHECK.stop(
                     "ports.job-twice",
-                    ", ".join(sharing),
+                    At.ports(*sharing),
                     f"{' and '.join(sharing)} both have the job {unique}.",
                     "The board takes the first and leaves the other idle.",
                     *mends,
@@ -82,7 +82,7 @@ def _jobs(board: Board, settings: BoardSettings) -> list[Finding]:
             findings.append(
                 CHECK.stop(
                     "ports.too-slow",
-                    port,
+                    At.ports(port),
                     f"{port} is a software port and has the receiver job.",
                     "It is too slow: frames would be torn and late.",
                     _free(port),
@@ -98,7 +98,7 @@ def _bench_link(board: Board, settings: BoardSettings, parts: KitParts) -> list[
         return [
             CHECK.warn(
                 "ports.link-taken",
-                link,
+                At.ports(link),
                 f"{link} has the job {settings.ports[link]}, but USB hangs on {link}.",
                 f"After the restart the bench link is gone. {GET_BACK_IN}.",
                 Mend(text=f"Give {link} back to the bench link", edits=(_job(link, BENCH_LINK),)),
@@ -109,7 +109,7 @@ def _bench_link(board: Board, settings: BoardSettings, parts: KitParts) -> list[
         return [
             CHECK.warn(
                 "ports.link-without-port",
-                adapters[0],
+                At.device(adapters[0]),
                 f"No port has the bench link's job, but {adapters[0]} is for it.",
                 "It hears nothing and answers nothing.",
             )
@@ -135,7 +135,13 @@ def _receiver(document: CraftDocument, settings: BoardSettings, parts: KitParts,
         belongs = at.port if at and at.port and at.kind == listens else None
         mends = (Mend(text=f"Give {belongs} the receiver job", edits=(_job(belongs),)),) if belongs else ()
         findings.append(
-            CHECK.stop("ports.no-receiver-job", "ports", "No port has the receiver job.", "The board listens nowhere, so no stick can arrive.", *mends)
+            CHECK.stop(
+                "ports.no-receiver-job",
+                At.setting("/settings/ports", "ports"),
+                "No port has the receiver job.",
+                "The board listens nowhere, so no stick can arrive.",
+                *mends,
+            )
         )
         if settings.receiver_input.protocol is not None:
             both = (
@@ -146,7 +152,7 @@ def _receiver(document: CraftDocument, settings: BoardSettings, parts: KitParts,
             findings.append(
                 CHECK.warn(
                     "ports.protocol-without-job",
-                    settings.receiver_input.protocol,
+                    At.setting("/settings/receiver_input/protocol", settings.receiver_input.protocol),
                     f"{settings.receiver_input.protocol} is chosen, but no port has the receiver job.",
                     "A board takes the protocol only once a port has the job; your choice is kept until then.",
                     *both,
@@ -157,14 +163,14 @@ def _receiver(document: CraftDocument, settings: BoardSettings, parts: KitParts,
     pad = board.pad_of(port, listens)  # type: ignore[arg-type]
     if pad is None:
         kind = "TX pad, on which half duplex runs" if output.half_duplex else "RX pad"
-        findings.append(CHECK.stop("ports.no-rx-pad", port, f"{port} has no {kind}.", "A receiver can never be heard there."))
+        findings.append(CHECK.stop("ports.no-rx-pad", At.ports(port), f"{port} has no {kind}.", "A receiver can never be heard there."))
     elif at is not None and at.kind == listens and at.port != port and at.port is not None:
         there = settings.ports.get(at.port, "free")
         displaced = "" if there == "free" else f" ({there} loses it)"
         findings.append(
             CHECK.stop(
                 "ports.wire-elsewhere",
-                f"{at.name}, {port}",
+                At.pads(at.name) + At.ports(port),
                 f"The receiver is soldered to {at.name}, but {port} has its job.",
                 f"{at.name} belongs to {at.port}; {port} listens on {pad.name}, where its wire is not.",
                 Mend(text=f"Move the receiver job to {at.port}{displaced}", edits=(_job(port, "free"), _job(at.port))),
@@ -180,7 +186,7 @@ def _receiver_wiring(board: Board, wire: ReceiverWire, listens: str) -> list[Fin
         return [
             CHECK.stop(
                 "ports.not-wired",
-                wire.pin,
+                At.pin(RECEIVER, wire.pin, wire.pin),
                 f"The receiver's {wire.pin} pin goes nowhere.",
                 "Without this wire no frame reaches the board.",
                 Mend(text=f"Pick the {listens.upper()} pad that it is soldered to, or work the plan out"),
@@ -190,7 +196,7 @@ def _receiver_wiring(board: Board, wire: ReceiverWire, listens: str) -> list[Fin
         return [
             CHECK.stop(
                 "ports.no-such-pad",
-                wire.pad_name,
+                At.pads(wire.pad_name),
                 f"The {board.name} has no pad {wire.pad_name}.",
                 "The wire list names a pad that is not there.",
                 Mend(text="Pick a pad that the board has, or work the plan out"),
@@ -201,7 +207,7 @@ def _receiver_wiring(board: Board, wire: ReceiverWire, listens: str) -> list[Fin
         return [
             CHECK.stop(
                 "ports.wrong-pad",
-                wire.pad.name,
+                At.pads(wire.pad.name),
                 f"The receiver's {wire.pin} pin is on {wire.pad.name}, which does not listen{' both ways' if listens == 'tx' else ''}.",
                 f"{needs}.",
                 Mend(text=f"Move the wire to {'a TX' if listens == 'tx' else 'an RX'} pad"),
@@ -225,7 +231,7 @@ def _receiver_input(document: CraftDocument, parts: KitParts, output: Output, wi
         return [
             CHECK.stop(
                 "ports.no-protocol",
-                port,
+                At.ports(port),
                 f"{port} has the receiver job, but no protocol is chosen.",
                 "The board does not know how to read the frames.",
                 Mend(text=f"Read {output.protocol}, as the {receiver.name} speaks it", edits=spoken),
@@ -234,13 +240,18 @@ def _receiver_input(document: CraftDocument, parts: KitParts, output: Output, wi
     findings = []
     if chosen.protocol not in RECEIVER_PROTOCOLS:
         findings.append(
-            CHECK.stop("ports.unknown-protocol", port, f"{chosen.protocol} is no protocol that this board reads.", f"It reads {', '.join(RECEIVER_PROTOCOLS)}.")
+            CHECK.stop(
+                "ports.unknown-protocol",
+                At.ports(port),
+                f"{chosen.protocol} is no protocol that this board reads.",
+                f"It reads {', '.join(RECEIVER_PROTOCOLS)}.",
+            )
         )
     elif chosen.protocol != output.protocol:
         findings.append(
             CHECK.stop(
                 "ports.other-protocol",
-                port,
+                At.ports(port),
                 f"{port} reads {chosen.protocol}; the {receiver.name} speaks {output.protocol}.",
                 "Bytes arrive, but no frame will ever be whole.",
                 Mend(text=f"Read {output.protocol}", edits=spoken),
@@ -251,7 +262,7 @@ def _receiver_input(document: CraftDocument, parts: KitParts, output: Output, wi
         findings.append(
             CHECK.stop(
                 "ports.inversion",
-                port,
+                At.ports(port),
                 f"The {receiver.name}{by} is {'inverted' if arrives_inverted else 'not inverted'}; {port} samples it as if it were{' not' if arrives_inverted else ''}.",
                 "Read upside down, hardly a byte has its stop bit where it belongs.",
                 Mend(text=f"Set {port} to {'inverted' if arrives_inverted else 'not inverted'}", edits=spoken),
@@ -262,7 +273,7 @@ def _receiver_input(document: CraftDocument, parts: KitParts, output: Output, wi
         findings.append(
             CHECK.stop(
                 "ports.half-duplex",
-                port,
+                At.ports(port),
                 f"{port} is set to {'half' if chosen.half_duplex else 'full'} duplex; {output.protocol} from the {receiver.name} needs {'half' if output.half_duplex else 'full'} duplex.",
                 f"{one_wire}; the port listens on RX." if output.half_duplex else f"The port listens on its TX pad; the {receiver.name} sends to RX.",
                 Mend(text=f"Set {port} to {'half' if output.half_duplex else 'full'} duplex", edits=spoken),
@@ -275,7 +286,7 @@ def _receiver_input(document: CraftDocument, parts: KitParts, output: Output, wi
         findings.append(
             CHECK.stop(
                 "ports.cannot-invert",
-                pad.name,
+                At.pads(pad.name),
                 f"Pad {pad.name} cannot invert.",
                 f"An {board.mcu} class UART has no inversion of its own, and no inverter sits on this pad.",
                 Mend(text=text),
@@ -312,7 +323,7 @@ def _pulses(document: CraftDocument, settings: BoardSettings, parts: KitParts, o
         findings.append(
             CHECK.stop(
                 "ports.pulses-need-no-port",
-                port,
+                At.ports(port),
                 f"{port} has the receiver job, but {output.protocol} needs an input with a timer, not a UART.",
                 "The port would listen for bytes that never come.",
                 _free(port),
@@ -321,12 +332,20 @@ def _pulses(document: CraftDocument, settings: BoardSettings, parts: KitParts, o
     wire = receiver_wire(document, parts)
     read = Mend(text=f"Read {output.protocol}", edits=_as_spoken(output, wire))
     if settings.receiver_input.protocol is None:
-        findings.append(CHECK.stop("ports.no-protocol", "inputs", "No receiver protocol is chosen.", "The board does not know how to read the pulses.", read))
+        findings.append(
+            CHECK.stop(
+                "ports.no-protocol",
+                At.setting("/settings/receiver_input/protocol", "inputs"),
+                "No receiver protocol is chosen.",
+                "The board does not know how to read the pulses.",
+                read,
+            )
+        )
     elif settings.receiver_input.protocol != output.protocol:
         findings.append(
             CHECK.stop(
                 "ports.other-protocol",
-                "inputs",
+                At.setting("/settings/receiver_input/protocol", "inputs"),
                 f"The board reads {settings.receiver_input.protocol}; the {parts.receiver.name} sends {output.protocol}.",
                 f"Its jumper ({parts.receiver.jumper}) decides which it sends." if parts.receiver.jumper else "Nothing that arrives has the form it expects.",
                 read,
@@ -335,20 +354,28 @@ def _pulses(document: CraftDocument, settings: BoardSettings, parts: KitParts, o
     if wire.pad_name is None:
         text = f"The receiver's {wire.pin} pin goes nowhere."
         findings.append(
-            CHECK.stop("ports.not-wired", wire.pin, text, "Without this wire no pulse reaches the board.", Mend(text="Work the plan out, or pick an input"))
+            CHECK.stop(
+                "ports.not-wired",
+                At.pin(RECEIVER, wire.pin, wire.pin),
+                text,
+                "Without this wire no pulse reaches the board.",
+                Mend(text="Work the plan out, or pick an input"),
+            )
         )
         return findings
     for pin in output.pins:
         name = document.pad_of(pin)
         pad = board.pad(name) if name else None
         if name and pad is None:
-            findings.append(CHECK.stop("ports.no-such-pad", name, f"The {board.name} has no pad {name}.", "The wire list names a pad that is not there."))
+            findings.append(
+                CHECK.stop("ports.no-such-pad", At.pads(name), f"The {board.name} has no pad {name}.", "The wire list names a pad that is not there.")
+            )
         elif pad is not None and output.protocol not in pad.reads and pad.kind not in ("ground", "supply"):
             able = [each.name for each in board.pads if output.protocol in each.reads]
             findings.append(
                 CHECK.stop(
                     "ports.no-timer",
-                    pad.name,
+                    At.pads(pad.name),
                     f"The receiver's {pin} is on {pad.name}, which cannot measure {output.protocol}.",
                     f"It needs a timer: {', '.join(able)}." if able else f"No pad of the {board.name} can.",
                 )
@@ -376,8 +403,8 @@ def _devices(document: CraftDocument, settings: BoardSettings, parts: KitParts) 
     clashes = [
         _clash(board, port, sharing) for port, demands in on_port.items() if len(sharing := [demand for demand in demands if not _shares(demand, demands)]) > 1
     ]
-    told = {clash.where.split(" ")[0] for clash in clashes}  # a port with two claims need not be said to have the wrong job as well
-    return [*(each for each in findings if each.code != "ports.job-elsewhere" or each.where not in told), *clashes]
+    told = {ref for clash in clashes for ref in clash.about if ref.thing == "port"}  # a port with two claims need not be said to have the wrong job as well
+    return [*(each for each in findings if each.code != "ports.job-elsewhere" or not told & set(each.about)), *clashes]
 
 
 def _shares(demand: Demand, demands: list[Demand]) -> bool:
@@ -387,10 +414,10 @@ def _shares(demand: Demand, demands: list[Demand]) -> bool:
 
 def _clash(board: Board, port: str, demands: list[Demand]) -> Finding:
     names = [_name(demand) for demand in demands]
-    pads = ", ".join(pad.name for pad in board.pads if pad.port == port)
+    pads = [pad.name for pad in board.pads if pad.port == port]
     return CHECK.stop(
         "ports.clash",
-        f"{port} ({pads})",
+        At(f"{port} ({', '.join(pads)})", At.ports(port).refs + At.pads(*pads).refs),
         f"{port} is asked for by {' and '.join(names)}.",
         "A port has one job: they would talk over each other, and the board reads neither.",
         Mend(text="Work it out: another port may be free for one of them"),
@@ -408,9 +435,11 @@ def _both_ways(document: CraftDocument, board: Board, demand: Demand, pads: dict
     variant = demand.variants[0]
     ports = {pad.port for pad in pads.values() if pad is not None}
     if variant.form == "full" and len(pads) == 2 and len(ports) > 1:
-        where = " and ".join(pad.name for pad in pads.values() if pad is not None)
+        where = At.pads(*(pad.name for pad in pads.values() if pad is not None), joined=" and ")
         return [
-            CHECK.warn("ports.two-ports", where, f"The wires of {_name(demand)} are on {where}, two different ports.", "One of the two ways will stay silent.")
+            CHECK.warn(
+                "ports.two-ports", where, f"The wires of {_name(demand)} are on {where.text}, two different ports.", "One of the two ways will stay silent."
+            )
         ]
     return []
 
@@ -421,7 +450,9 @@ def _device(document: CraftDocument, board: Board, settings: BoardSettings, dema
     findings = _both_ways(document, board, demand, pads)
     fits = [place_on(board, demand, variant, port) for variant in demand.variants]
     if all(isinstance(fit, str) for fit in fits):
-        findings.append(CHECK.stop("ports.cannot-do", port, f"{port} cannot serve {who}.", f"{fits[0]}.", Mend(text="Work it out: another port may serve")))
+        findings.append(
+            CHECK.stop("ports.cannot-do", At.ports(port), f"{port} cannot serve {who}.", f"{fits[0]}.", Mend(text="Work it out: another port may serve"))
+        )
         return findings
     findings += _inverter(document, demand, next(fit for fit in fits if isinstance(fit, Placement)))
     if job != demand.job:
@@ -435,7 +466,7 @@ def _device(document: CraftDocument, board: Board, settings: BoardSettings, dema
         )
         mends = (Mend(text=f"Give {port} the job {demand.job}", edits=(*move, _job(port, demand.job))),) if job == "free" else (Mend(text="Work it out"),)
         what = f"{who[0].upper()}{who[1:]} is soldered to {port}, which {'has no job' if job == 'free' else f'has the job {job}'}."
-        findings.append(CHECK.says(severity, "ports.job-elsewhere", port, what, why, *mends))
+        findings.append(CHECK.says(severity, "ports.job-elsewhere", At.ports(port), what, why, *mends))
     return findings
 
 
@@ -449,10 +480,10 @@ def _inverter(document: CraftDocument, demand: Demand, place: Placement) -> list
         put = (Mend(text="Put one in" if needed else "Take it out", edits=(Edit(path=f"/wiring/{index}/inverter", value=needed),)),)
         if needed and not there:
             what = f"The line of {_name(demand)} is inverted, {pad} cannot invert, and no inverter sits in the wire."
-            return [CHECK.stop("ports.no-inverter", pad, what, "Read upside down, hardly a byte has its stop bit where it belongs.", *put)]
+            return [CHECK.stop("ports.no-inverter", At.pads(pad), what, "Read upside down, hardly a byte has its stop bit where it belongs.", *put)]
         if there and not needed:
             what = f"An inverter sits in the wire of {_name(demand)} to {pad}, which needs none."
-            return [CHECK.stop("ports.inverter-too-many", pad, what, "It turns the levels over once too often.", *put)]
+            return [CHECK.stop("ports.inverter-too-many", At.pads(pad), what, "It turns the levels over once too often.", *put)]
     return []
 
 
@@ -471,7 +502,7 @@ def _shared_pins(document: CraftDocument, board: Board, parts: KitParts) -> list
     return [
         CHECK.stop(
             "ports.shared-pin",
-            " and ".join(sorted(names)),
+            At.pads(*sorted(names), joined=" and "),
             f"{' and '.join(sorted(names))} are one pin of the MCU ({pin}), and both are used.",
             "Only one of the two can work.",
             Mend(text="Work it out: it keeps such pads apart"),

@@ -7,6 +7,7 @@ from typing import Protocol
 from linkcore.devices.port import LinkState
 from linkcore.findings import Finding
 from linkcore.hop import Hop
+from linkcore.hops.sticks.codes import CODES
 from linkcore.hops.sticks.measure import SticksMeasure
 from linkcore.hops.sticks.proofs import ENDS_AND_MIDDLE, SURFACES_LOOKED_AT
 from linkcore.hops.sticks.rules import check_sticks
@@ -62,6 +63,7 @@ HOP = Hop(
         "settings/servo_reverse",
     ),
     judges=sticks,
+    codes=CODES,
     proofs=(ENDS_AND_MIDDLE, SURFACES_LOOKED_AT),
     value=axes_counted,
     flows=flows,

@@ -6,7 +6,7 @@ from collections.abc import Iterator
 
 from linkcore.craft.document import ChannelSetup, CraftDocument, Layout, TransmitterSetup
 from linkcore.devices.model_memory import reversed_wrongly
-from linkcore.findings import Check, Edit, Finding, Mend
+from linkcore.findings import At, Check, Edit, Finding, Mend
 from linkcore.parts.axes import STICK_AXES
 from linkcore.parts.models import Transmitter
 
@@ -29,7 +29,7 @@ def _whose(document: CraftDocument, part: Transmitter) -> Iterator[Finding]:
     if setup.made_for and setup.made_for != part.id:
         yield CHECK.stop(
             "sticks.other-transmitter",
-            "model memory",
+            At.setting("/transmitter", "model memory"),
             f"This model memory was made for another transmitter, {setup.made_for}; here is the {part.name}.",
             "Its steps, limits and switches are others, so its figures say nothing here.",
             Mend(text=f"Keep the figures as the {part.name}'s, then measure anew", edits=(Edit(path="/transmitter/made_for", value=part.id),)),
@@ -37,7 +37,7 @@ def _whose(document: CraftDocument, part: Transmitter) -> Iterator[Finding]:
     if setup.module == "module bay" and not document.kit.module:
         yield CHECK.stop(
             "sticks.no-module",
-            "model memory",
+            At.setting("/transmitter", "model memory"),
             "The model memory sends through the module bay, and the kit has no module there.",
             "Nothing leaves the transmitter.",
             Mend(text="Send through its own radio", edits=(Edit(path="/transmitter/module", value="own radio"),)),
@@ -48,7 +48,7 @@ def _mixing(setup: TransmitterSetup) -> Iterator[Finding]:
     if setup.layout != "plain":
         yield CHECK.stop(
             "sticks.layout",
-            "model memory",
+            At.setting("/transmitter", "model memory"),
             f"The model memory was begun as {LAYOUT_WORDS[setup.layout]}: it mixes channels by itself.",
             "The board does the mixing; one stick would move two axes.",
             Mend(text="Make it plain", edits=(Edit(path="/transmitter/layout", value="plain"),)),
@@ -58,7 +58,7 @@ def _mixing(setup: TransmitterSetup) -> Iterator[Finding]:
         own = setup.source(mix.to)
         yield CHECK.warn(
             "sticks.mix",
-            f"CH{mix.to}",
+            At.channel(mix.to),
             f"A mix adds {mix.percent:g} % of {mix.source or 'nothing'} to CH{mix.to}{f', which is for {own}' if own else ''}.",
             "The board sees a stick that was not moved.",
             Mend(text=f"Take the mix off CH{mix.to}", edits=(Edit(path="/transmitter/mixes", value=rest),)),
@@ -71,7 +71,7 @@ def _softening(setup: TransmitterSetup) -> Iterator[Finding]:
             others = {name: us for name, us in setup.trims_us.items() if name != axis}
             yield CHECK.warn(
                 "sticks.trim",
-                axis,
+                At.axes(axis),
                 f"The trim of {axis} is {trim:+g} us off.",
                 "A trim is a stick held off the centre; the board steadies about 1500 us.",
                 Mend(text=f"Set the trim of {axis} to 0", edits=(Edit(path="/transmitter/trims_us", value=others),)),
@@ -84,7 +84,7 @@ def _softening(setup: TransmitterSetup) -> Iterator[Finding]:
             said += [f"{rate.expo_percent:g} % softer about the middle"] if rate.expo_percent else []
             yield CHECK.warn(
                 "sticks.rate",
-                rate.axis,
+                At.axes(rate.axis),
                 f"A rate makes {rate.axis} {' and '.join(said)}{when}.",
                 "The stick no longer reaches both lines, or its centre is no longer where it is measured; the board has rates of its own.",
                 Mend(text=f"Take the rate off {rate.axis}", edits=(Edit(path="/transmitter/rates", value=rest),)),
@@ -97,12 +97,16 @@ def _channels(setup: TransmitterSetup, part: Transmitter) -> Iterator[Finding]:
     for axis in STICK_AXES:
         if axis not in sources:
             yield CHECK.stop(
-                "sticks.no-axis", axis, f"No channel carries {axis}.", "The craft cannot be steered about it.", Mend(text=f"Give a channel the source {axis}")
+                "sticks.no-axis",
+                At.axes(axis),
+                f"No channel carries {axis}.",
+                "The craft cannot be steered about it.",
+                Mend(text=f"Give a channel the source {axis}"),
             )
     if len(setup.channels) > part.channels:
         yield CHECK.stop(
             "sticks.too-many-channels",
-            "model memory",
+            At.setting("/transmitter", "model memory"),
             f"The model memory has {len(setup.channels)} channels; the {part.name} sends {part.channels}.",
             "The channels beyond never leave it.",
             Mend(
@@ -111,22 +115,23 @@ def _channels(setup: TransmitterSetup, part: Transmitter) -> Iterator[Finding]:
             ),
         )
     for index, channel in enumerate(setup.channels):
-        where, path = f"CH{index + 1}", f"/transmitter/channels/{index}"
+        number = index + 1
+        where, path = f"CH{number}", f"/transmitter/channels/{index}"
         if channel.source and channel.source not in known:
             yield CHECK.stop(
                 "sticks.unknown-source",
-                where,
+                At.channel(number),
                 f"{where} is driven by {channel.source}, which the {part.name} does not have.",
                 "The channel never moves.",
                 Mend(text=f"Leave {where} without a source", edits=(Edit(path=f"{path}/source", value=""),)),
             )
         elif not channel.source:
-            yield CHECK.note("sticks.no-source", where, f"{where} has no source.", "It rests at its centre; nothing may listen to it.")
+            yield CHECK.note("sticks.no-source", At.channel(number), f"{where} has no source.", "It rests at its centre; nothing may listen to it.")
         if channel.source == "throttle" and reversed_wrongly(channel, part):
             factory = ", as it comes from the factory" if part.throttle_reversed else ""
             yield CHECK.stop(
                 "sticks.throttle-reversed",
-                where,
+                At.channel(number),
                 f"Throttle is reversed in the transmitter{factory}.",
                 "Stick low would be full power.",
                 Mend(
@@ -137,15 +142,15 @@ def _channels(setup: TransmitterSetup, part: Transmitter) -> Iterator[Finding]:
         if channel.curve and channel.source in STICK_AXES:
             yield CHECK.warn(
                 "sticks.curve",
-                where,
+                At.channel(number),
                 f"{where} runs through a curve.",
                 "Ends and centre as measured are the curve's, not the stick's.",
                 Mend(text=f"Make {where} straight", edits=(Edit(path=f"{path}/curve", value=[]),)),
             )
-        yield from _dials(channel, where, path, part)
+        yield from _dials(channel, number, path, part)
 
 
-def _dials(channel: ChannelSetup, where: str, path: str, part: Transmitter) -> Iterator[Finding]:
+def _dials(channel: ChannelSetup, number: int, path: str, part: Transmitter) -> Iterator[Finding]:
     """Figures that this transmitter's dials cannot show."""
     dials = (
         ("sub_trim_us", "sub-trim", "us", part.ends.sub_trim_step_us, -part.ends.sub_trim_max_us, part.ends.sub_trim_max_us),
@@ -159,8 +164,8 @@ def _dials(channel: ChannelSetup, where: str, path: str, part: Transmitter) -> I
             limits = f"its limits are {least:g} and {most:g} {unit}" if not least <= value <= most else f"it goes in steps of {step:g} {unit}"
             yield CHECK.warn(
                 "sticks.cannot-dial",
-                where,
-                f"{where}: a {words} of {value:g} {unit} cannot be dialled on the {part.name}; {limits}.",
+                At.channel(number),
+                f"CH{number}: a {words} of {value:g} {unit} cannot be dialled on the {part.name}; {limits}.",
                 "The transmitter sends something else than this sheet says.",
                 Mend(text=f"Take {nearest:g} {unit}", edits=(Edit(path=f"{path}/{name}", value=nearest),)),
             )

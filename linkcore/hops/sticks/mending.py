@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from linkcore.craft.document import BoardSettings, CraftDocument
 from linkcore.devices.model_memory import layout_mixes
-from linkcore.findings import Check, Edit, Finding, Mend
+from linkcore.findings import At, Check, Edit, Finding, Mend
 from linkcore.hops.sticks.finder import Found
 from linkcore.parts.axes import AXIS_OF, StickAxis
 
@@ -18,7 +18,7 @@ def check_order(sent: str, settings: BoardSettings, *, seen: bool = False) -> li
     return [
         CHECK.stop(
             "sticks.order",
-            "channel map",
+            At.setting("/settings/channel_map", "channel map"),
             f"The transmitter {'was seen to send' if seen else 'sends'} {sent}; the board expects {settings.channel_map}.",
             "A stick would move another axis than the one it is for.",
             Mend(text=f"Set the board's map to {sent}", edits=(Edit(path="/settings/channel_map", value=sent),)),
@@ -37,7 +37,7 @@ def check_found(document: CraftDocument, settings: BoardSettings, found: Found) 
             findings.append(
                 CHECK.stop(
                     "sticks.not-on-a-stick-channel",
-                    word,
+                    At.axes(word),
                     f"{name} arrives on CH{each.channel}; the board's map knows CH1 to CH4 only.",
                     "No map can mend that: it is mended in the transmitter.",
                     Mend(text=f"Give {axis} one of the first four channels in the model memory"),
@@ -49,7 +49,7 @@ def check_found(document: CraftDocument, settings: BoardSettings, found: Found) 
             findings.append(
                 CHECK.stop(
                     "sticks.reversed",
-                    word,
+                    At.axes(word),
                     f"{name} runs the wrong way round on CH{each.channel}.",
                     "The board turns against the stick. A stick is turned in the transmitter; a servo that goes the wrong way is mended on the board.",
                     Mend(
@@ -74,7 +74,7 @@ def _coupled(document: CraftDocument, axis: StickAxis, channel: int, percent: fl
         mend = Mend(text="Make the model memory plain", edits=(Edit(path="/transmitter/layout", value="plain"),))
     return CHECK.warn(
         "sticks.coupled",
-        f"CH{channel}",
+        At.channel(channel),
         f"{other[0].upper()}{other[1:]} follows {name} by {abs(percent):.0f} % on CH{channel}.",
         "A mix is on in the transmitter; the board mixes by itself.",
         mend,

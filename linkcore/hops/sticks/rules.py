@@ -5,7 +5,7 @@ from __future__ import annotations
 from linkcore.craft.document import BoardSettings, CraftDocument
 from linkcore.craft.parts import KitParts
 from linkcore.devices.model_memory import order_of
-from linkcore.findings import Check, Edit, Finding, Mend
+from linkcore.findings import At, Check, Edit, Finding, Mend
 from linkcore.hops.sticks.finder import Found
 from linkcore.hops.sticks.measure import SticksMeasure
 from linkcore.hops.sticks.memory_rules import check_memory
@@ -47,7 +47,7 @@ def _check_reach(document: CraftDocument, settings: BoardSettings, parts: KitPar
             findings.append(
                 CHECK.stop(
                     "sticks.throttle-not-low",
-                    axis,
+                    At.axes(axis),
                     f"Throttle low reads {places.low:.0f} us, above the stick-low line, {lines.low:g}.",
                     "The board arms only with the throttle below that line, so arming will be refused.",
                     *dial,
@@ -61,7 +61,7 @@ def _check_reach(document: CraftDocument, settings: BoardSettings, parts: KitPar
         findings.append(
             CHECK.warn(
                 "sticks.short",
-                ", ".join(short),
+                At.axes(*short),
                 f"{names[0].upper()}{names[1:]} {'do' if len(short) > 1 else 'does'} not reach beyond both lines, {lines.low:g} and {lines.high:g}.",
                 "The board never sees the whole stick.",
                 *((Mend(text=f"Dial {names} in as the card says", edits=tuple(edits)),) if edits else ()),

@@ -12,7 +12,7 @@ from linkcore.craft.airframes import WINGS
 from linkcore.craft.document import CraftDocument
 from linkcore.craft.parts import KitParts
 from linkcore.devices.model_memory import reversed_wrongly
-from linkcore.findings import Check, Edit, Finding, Mend
+from linkcore.findings import At, Check, Edit, Finding, Mend
 from linkcore.parts.axes import StickAxis
 
 CHECK = Check("sticks")
@@ -100,7 +100,7 @@ def check_surfaces(document: CraftDocument, parts: KitParts) -> list[Finding]:
             findings.append(
                 CHECK.stop(
                     "sticks.reversed-in-the-wrong-place",
-                    each.name,
+                    At.device(each.name),
                     f"{name} is reversed in the transmitter (CH{each.channel}), where its servo should be reversed on the board.",
                     "With the stick it goes the right way; when the board steadies it goes the wrong way and throws the craft over.",
                     Mend(text=f"Reverse the servo on the board, take the reverse off CH{each.channel}", edits=(servo, channel)),
@@ -110,7 +110,7 @@ def check_surfaces(document: CraftDocument, parts: KitParts) -> list[Finding]:
             findings.append(
                 CHECK.stop(
                     "sticks.surface",
-                    each.name,
+                    At.device(each.name),
                     f"{name} goes the wrong way, with the stick and when the board steadies.",
                     "The stick is right as the board sees it; the servo sits the other way round, so it is mended at the board's servo, never in the transmitter.",
                     Mend(text="Reverse the servo on the board", edits=(servo,)),
@@ -120,7 +120,7 @@ def check_surfaces(document: CraftDocument, parts: KitParts) -> list[Finding]:
             findings.append(
                 CHECK.stop(
                     "sticks.channel-reversed",
-                    each.name,
+                    At.device(each.name),
                     f"{name} goes the wrong way with the stick, and the right way when the board steadies.",
                     f"CH{each.channel} is reversed in the transmitter; the servo is right as it is.",
                     Mend(text=f"Take the reverse off CH{each.channel}", edits=(channel,)),

@@ -7,6 +7,7 @@ from typing import Protocol
 from linkcore.devices.port import LinkState
 from linkcore.findings import Finding
 from linkcore.hop import Hop
+from linkcore.hops.switchboard.codes import CODES
 from linkcore.hops.switchboard.detents import SwitchMeasure
 from linkcore.hops.switchboard.proofs import EVERY_ROW_SEEN
 from linkcore.hops.switchboard.rules import check_switches
@@ -57,6 +58,7 @@ HOP = Hop(
     question="What does each combination of switch positions do?",
     reads=Reads("kit", "airframe", "sensors", "transmitter", "acro_wanted", "settings/arming", "settings/arm_by", "settings/stick_arming", "settings/modes"),
     judges=switches,
+    codes=CODES,
     proofs=(EVERY_ROW_SEEN,),
     value=rows_counted,
     flows=flows,

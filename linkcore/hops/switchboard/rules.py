@@ -8,7 +8,7 @@ from linkcore.craft.airframes import FLYERS
 from linkcore.craft.document import Band, BoardSettings, CraftDocument
 from linkcore.craft.parts import KitParts
 from linkcore.devices.modes import DEFAULT_MODE, NOT_A_FLIGHT_MODE, exclude_each_other, lacking, switch_channels
-from linkcore.findings import Check, Edit, Finding, Mend
+from linkcore.findings import At, Check, Edit, Finding, Mend
 from linkcore.hops.switchboard.clearance import CLEARANCE_US, band_clearance
 from linkcore.hops.switchboard.detents import MOST_SWITCHES, Detent, SwitchMeasure, known_detents
 from linkcore.hops.switchboard.suggest import SCALE_US, edge_between
@@ -30,7 +30,13 @@ def check_switches(document: CraftDocument, parts: KitParts, measured: SwitchMea
         findings += _fit(name, band, path, detents, seen)
     findings += _clashes(settings)
     findings += [
-        CHECK.stop("switchboard.cannot", band.mode, f"{_title(band.mode)} has a band, but {why}.", "The board does not turn it on.", _without(settings, index))
+        CHECK.stop(
+            "switchboard.cannot",
+            At.modes(band.mode),
+            f"{_title(band.mode)} has a band, but {why}.",
+            "The board does not turn it on.",
+            _without(settings, index),
+        )
         for index, band in enumerate(settings.modes)
         if (why := lacking(document, parts).get(band.mode))
     ]
@@ -51,12 +57,16 @@ def _without(settings: BoardSettings, index: int) -> Mend:
 def _arming(settings: BoardSettings) -> Iterator[Finding]:
     if settings.arm_by == "switch" and settings.arming is None:
         yield CHECK.stop(
-            "switchboard.no-arm-band", "arm", "No band arms the craft.", "The motors can never start.", Mend(text="Give arming a switch channel and a band")
+            "switchboard.no-arm-band",
+            At.modes("arm"),
+            "No band arms the craft.",
+            "The motors can never start.",
+            Mend(text="Give arming a switch channel and a band"),
         )
     if settings.arm_by == "stick" and settings.stick_arming.timeout_s == 0:
         yield CHECK.warn(
             "switchboard.no-timeout",
-            "arm",
+            At.modes("arm"),
             "The stick arms, and nothing disarms by itself.",
             "A craft that lies armed in the grass has no switch that says so.",
             Mend(text="Disarm after 10 s of low throttle", edits=(Edit(path="/settings/stick_arming/timeout_s", value=10),)),
@@ -68,15 +78,17 @@ def _channel(document: CraftDocument, name: str, band: Band) -> Iterator[Finding
     if band.channel <= 4:
         yield CHECK.stop(
             "switchboard.stick-channel",
-            name,
+            At.modes(name),
             f"{name} listens to CH{band.channel}, a stick.",
             "Moving the stick would switch it.",
             Mend(text="Choose a switch's channel"),
         )
     elif band.channel > sent:
-        yield CHECK.stop("switchboard.no-channel", name, f"{name} listens to CH{band.channel}; the transmitter sends {sent}.", "It can never switch.")
+        yield CHECK.stop("switchboard.no-channel", At.modes(name), f"{name} listens to CH{band.channel}; the transmitter sends {sent}.", "It can never switch.")
     elif not document.transmitter.source(band.channel):
-        yield CHECK.stop("switchboard.no-source", name, f"{name} listens to CH{band.channel}, which has no source in the model memory.", "No switch moves it.")
+        yield CHECK.stop(
+            "switchboard.no-source", At.modes(name), f"{name} listens to CH{band.channel}, which has no source in the model memory.", "No switch moves it."
+        )
 
 
 def _fit(name: str, band: Band, path: str, detents: list[Detent], seen: bool) -> Iterator[Finding]:
@@ -88,13 +100,13 @@ def _fit(name: str, band: Band, path: str, detents: list[Detent], seen: bool) ->
         mend = Mend(text=f"Set the band to {low:g} to {high:g} us", edits=(Edit(path=f"{path}/low", value=low), Edit(path=f"{path}/high", value=high)))
         beside = f"misses every detent of CH{band.channel}, the nearest by {gap:.0f} us"
         what = f"{name}'s band {beside}." if seen else f"{name}'s band {beside}, by what the model memory lets expect."
-        yield CHECK.stop("switchboard.band-misses", name, what, "Flipping the switch will do nothing.", mend)
+        yield CHECK.stop("switchboard.band-misses", At.modes(name), what, "Flipping the switch will do nothing.", mend)
     for detent in held_by(band, detents):
         clear = band_clearance(band.low, band.high, [detent])
         if clear < CLEARANCE_US:
             yield CHECK.warn(
                 "switchboard.clearance",
-                name,
+                At.modes(name),
                 f"{name}'s band clears the detent at {detent.value:.0f} us by only {clear:.0f} us.",
                 f"Jitter or a new trim could push it out; {CLEARANCE_US:.0f} us are wanted.",
             )
@@ -106,7 +118,7 @@ def _clashes(settings: BoardSettings) -> Iterator[Finding]:
             if band.channel == other.channel and exclude_each_other(band.mode, other.mode) and band.low < other.high and other.low < band.high:
                 yield CHECK.stop(
                     "switchboard.overlap",
-                    f"{band.mode}, {other.mode}",
+                    At.modes(band.mode, other.mode),
                     f"The bands of {band.mode} and {other.mode} overlap.",
                     "They exclude each other: only one of them would hold where they do.",
                 )
@@ -116,7 +128,10 @@ def _clashes(settings: BoardSettings) -> Iterator[Finding]:
     for guard in guards:
         if settings.arming is not None and guard.channel == settings.arming.channel:
             yield CHECK.warn(
-                "switchboard.guard-on-arm", "guard", "Guard and arm listen to the same switch.", "A guard is a second switch, so that one bump arms nothing."
+                "switchboard.guard-on-arm",
+                At.modes("guard"),
+                "Guard and arm listen to the same switch.",
+                "A guard is a second switch, so that one bump arms nothing.",
             )
 
 
@@ -133,7 +148,7 @@ def _short_switches(document: CraftDocument, settings: BoardSettings, measured: 
             edits = tuple(Edit(path=f"/transmitter/channels/{channel - 1}/{name}", value=most) for name in ("travel_low_percent", "travel_high_percent"))
             yield STICKS.warn(
                 "sticks.switch-travel",
-                f"CH{channel}",
+                At.channel(channel),
                 f"{document.transmitter.source(channel)} {'moves' if seen else 'will move'} CH{channel} only from {detents[0].value:.0f} to {detents[-1].value:.0f} us.",
                 "Its positions lie close together, so bands have little clearance.",
                 Mend(text=f"Travel of CH{channel} to {most:g} % on both sides", edits=edits),
@@ -152,13 +167,17 @@ def _by_default(document: CraftDocument, settings: BoardSettings, measured: Swit
     rows = [row for row in table.rows if row.arm and row.mode.startswith(DEFAULT_MODE)]
     if not any(band.mode not in NOT_A_FLIGHT_MODE for band in settings.modes):
         yield CHECK.note(
-            "switchboard.acro", "modes", "No flight mode has a band: the craft always flies acro.", "It does not level itself. Intended? Say so once.", wanted
+            "switchboard.acro",
+            At.setting("/settings/modes", "modes"),
+            "No flight mode has a band: the craft always flies acro.",
+            "It does not level itself. Intended? Say so once.",
+            wanted,
         )
     elif rows:
         where = " ".join(f"{name} {place}" for name, place in zip(table.switches, rows[0].places, strict=True) if name)
         yield CHECK.note(
             "switchboard.acro",
-            "modes",
+            At.setting("/settings/modes", "modes"),
             f"{len(rows)} of {sum(row.arm for row in table.rows)} armed combinations hold no flight mode, as {where}.",
             "That is acro on this board. Intended? Say so once and those rows count as wanted.",
             wanted,

@@ -66,7 +66,7 @@ export function PortPlanHop(props: DraftHopProps) {
   );
 }
 
-/** Whether a finding is about a pad or a port, by the names in its place. */
+/** Whether a finding is about a pad or a port of that name. */
 function names(finding: Finding, name: string): boolean {
-  return finding.where.split(/[\s,()]+/).includes(name);
+  return finding.about.some((ref) => (ref.thing === "pad" || ref.thing === "port") && ref.name === name);
 }

@@ -1,0 +1,27 @@
+"""What the checks of this hop can say: every code that a finding of it carries."""
+
+CODES = (
+    "sticks.cannot-dial",
+    "sticks.channel-reversed",
+    "sticks.coupled",
+    "sticks.curve",
+    "sticks.layout",
+    "sticks.mix",
+    "sticks.no-axis",
+    "sticks.no-module",
+    "sticks.no-source",
+    "sticks.not-on-a-stick-channel",
+    "sticks.order",
+    "sticks.other-transmitter",
+    "sticks.rate",
+    "sticks.reversed",
+    "sticks.reversed-in-the-wrong-place",
+    "sticks.short",
+    "sticks.surface",
+    "sticks.switch-travel",
+    "sticks.throttle-not-low",
+    "sticks.throttle-reversed",
+    "sticks.too-many-channels",
+    "sticks.trim",
+    "sticks.unknown-source",
+)
