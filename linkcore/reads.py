@@ -202,7 +202,7 @@ def _craft_in_view(whole: Whole, keys: set[str]) -> CraftDocument:
     return projected
 
 
-def _only(kind: type[Any], values: Mapping[str, Any]) -> Any:
+def _only(kind: Any, values: Mapping[str, Any]) -> Any:
     """An object of a kind that has these fields and no others."""
     made = kind.__new__(kind)  # model_construct would fill in defaults
     for name, value in (("__dict__", dict(values)), ("__pydantic_fields_set__", set(values)), ("__pydantic_extra__", None), ("__pydantic_private__", None)):

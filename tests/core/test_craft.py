@@ -129,6 +129,14 @@ class BandRulesTest(SimpleTestCase):
         mended = apply_edits(craft, finding.mends[0].edits)
         self.assertEqual(check_switches(mended, KitParts.of(mended), measured), [])
 
+    def test_a_band_whose_edge_is_too_near_a_detent_is_warned_of(self):
+        craft = apply_edits(sbus_craft(), [Edit(path="/settings/modes/0/low", value=1480), Edit(path="/settings/modes/0/high", value=1780)])
+        (finding,) = check_switches(craft, KitParts.of(craft), self.measured(1000, 1500, 2000))
+        self.assertEqual((finding.code, finding.severity), ("switchboard.clearance", "warn"))
+        self.assertIn("clears the detent at 1500 us by only 19 us", finding.what)
+        wider = apply_edits(craft, [Edit(path="/settings/modes/0/low", value=1300)])
+        self.assertEqual(check_switches(wider, KitParts.of(wider), self.measured(1000, 1500, 2000)), [])
+
     def test_a_suggested_band_holds_its_detent_alone(self):
         detents = self.measured(1000, 1500, 2000).detents[6]
         bands = [around(detent, detents) for detent in detents]

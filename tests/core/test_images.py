@@ -2,6 +2,7 @@ from __future__ import annotations
 
 import itertools
 import random
+from dataclasses import replace
 
 from django.test import SimpleTestCase
 from hypothesis import given, settings
@@ -159,6 +160,11 @@ class JudgeTest(SimpleTestCase):
         if changes:
             image = OnShelf(image.key, image.facts, **({"size": image.size, "address": image.address, "sha256": image.sha256} | changes))
         return judge(image, self.devices[role], self.craft, self.devices, self.installed)
+
+    def test_what_cannot_be_flashed_takes_nothing(self):
+        made = replace(self.devices["receiver"], flash=None)
+        judged = judge(BY_NAME["wisp-900-3.1.0-868.hex"], made, self.craft, self.devices | {"receiver": made}, self.installed)
+        self.assertEqual((judged.may, [each.code for each in judged.findings]), ("no", ["load.no-flash"]))
 
     def test_what_may_go_on_and_what_the_link_is_then(self):
         cases = {

@@ -130,6 +130,17 @@ class ExchangeTest(SimpleTestCase):
             self.assertEqual(hand.report().told.load.link.verdict, "talks")
 
 
+class PowerTest(SimpleTestCase):
+    def test_more_than_the_region_allows_is_warned_of(self):
+        def said(dbm: float) -> list[str]:
+            hand = Hand(apply_edits(crsf_craft(), [Edit(path="/wants/region", value="868"), Edit(path="/air/power_dbm", value=dbm)]))
+            return [finding.what for finding in hand.report().findings if finding.code == "bind.over-limit"]
+
+        (loud,) = said(40)
+        self.assertRegex(loud, r"would send \d+\.\d dBm EIRP; 868 allows \d+\.\d\.")
+        self.assertEqual(said(0), [])
+
+
 class ArmedTest(SimpleTestCase):
     def test_nothing_is_flashed_while_the_board_is_armed(self):
         hand = Hand(scenario.curlew())
