@@ -48,7 +48,8 @@ class Whole:
         self.identity = identity
         self.rung: Mapping[str, str] = rung or {}
         self._digests: dict[str, str] = {}
-        self._views: dict[Reads, View] = {}
+        self._views: dict[tuple[str, ...], View] = {}
+        self._foundations: dict[tuple[str, ...], dict[str, str]] = {}
 
     def digest(self, key: str) -> str:
         """The hash of what stands under a key."""
@@ -99,19 +100,21 @@ class Reads:
 
     def view(self, whole: Whole) -> View:
         """The projection."""
-        if self not in whole._views:
-            whole._views[self] = View(
+        if self.keys not in whole._views:
+            whole._views[self.keys] = View(
                 _craft_in_view(whole, set(self.keys)),
                 _parts_in_view(whole.parts, set(self.keys)),
                 whole.installed if "firmware" in self.keys else None,
                 whole.identity if "bind" in self.keys else None,
                 whole.rung if "rung" in self.keys else None,
             )
-        return whole._views[self]
+        return whole._views[self.keys]
 
     def foundation(self, whole: Whole) -> dict[str, str]:
         """The hashes of all that is in the projection, each under its key."""
-        return {key: whole.digest(key) for key in self._all}
+        if self.keys not in whole._foundations:
+            whole._foundations[self.keys] = {key: whole.digest(key) for key in self._all}
+        return whole._foundations[self.keys]
 
 
 # --- what there is to read --------------------------------------------------------------------------------------

@@ -16,33 +16,50 @@ from linkcore.protocols.base import ChannelFrame, Frame
 FINDER_S = 0.02  # how often the channel finder takes a sample
 
 
-def hear(frame: Frame, channel_map: str, switches_on: Iterable[int], sticks: SticksMeasure, switches: SwitchMeasure, watches: Mapping[Axis, RestWatch]) -> bool:
-    """Let one frame count for sticks (by `channel_map`) and for the channels `switches_on`; False where it says nothing: lost, failsafe, or without a time."""
-    if not isinstance(frame, ChannelFrame) or frame.failsafe or frame.frame_lost or frame.t is None:
-        return False
-    for axis in AXES:
-        if (us := frame.channel(channel_of(axis, channel_map))) is not None:
-            sticks.add(frame.t, axis, us)
-            watches[axis].take(frame.t, us)
-    for channel in switches_on:
-        if (us := frame.channel(channel)) is not None:
-            switches.add(frame.t, channel, us)
-    for axis, watch in watches.items():
-        if watch.noise is not None and sticks.noise.get(axis) is not watch.noise:
-            sticks.noise[axis] = watch.noise
-    return True
+class Ear:
+    """Lets frames count for sticks, by a channel map, and for switches. `watches`: noise at rest, for each axis that is listened to for it."""
+
+    def __init__(self, sticks: SticksMeasure, switches: SwitchMeasure, watches: Mapping[Axis, RestWatch]) -> None:
+        self.sticks, self.switches, self.watches = sticks, switches, watches
+
+    def hear(self, frames: Iterable[Frame], channel_map: str, switches_on: Iterable[int]) -> int:
+        """Take frames in their order; returns how many counted. Those say nothing that were lost, carry failsafe, or have no time."""
+        counted = [frame for frame in frames if isinstance(frame, ChannelFrame) and not frame.failsafe and not frame.frame_lost and frame.t is not None]
+        if not counted:
+            return 0
+        by_number = [frame.numbered() for frame in counted] if any(frame.numbers is not None for frame in counted) else None
+        for axis in AXES:
+            if seen := _values(counted, by_number, channel_of(axis, channel_map)):
+                self.sticks.add_all(axis, seen)
+                watch = self.watches.get(axis)
+                if watch is not None:
+                    for t, us in seen:
+                        watch.take(t, us)
+                    if watch.noise is not None and self.sticks.noise.get(axis) is not watch.noise:
+                        self.sticks.noise[axis] = watch.noise
+        for channel in switches_on:
+            if seen := _values(counted, by_number, channel):
+                self.switches.add_all(channel, seen)
+        return len(counted)
+
+
+def _values(frames: list[ChannelFrame], by_number: list[dict[int, float]] | None, channel: int) -> list[tuple[float, float]]:
+    """(t, us) of every frame that carries a channel; `by_number` where some carry only a few."""
+    if by_number is not None:
+        return [(frame.t or 0.0, known[channel]) for frame, known in zip(frames, by_number, strict=True) if channel in known]
+    return [(frame.t or 0.0, frame.channels[channel - 1]) for frame in frames if channel <= len(frame.channels)]
 
 
 def heard_in(frames: Iterable[Frame], document: CraftDocument) -> tuple[SticksMeasure, SwitchMeasure, int]:
     """(sticks, switches, how many channel frames did not count) of a recording, told by the signal alone. The channels are judged by the draft's map."""
     sticks, switches, left_out = SticksMeasure(), SwitchMeasure(), 0
-    watches = {axis: RestWatch() for axis in AXES}
+    ear = Ear(sticks, switches, {axis: RestWatch() for axis in AXES})
     finder = ChannelFinder(document.transmitter.stick_mode)
     listening = switch_channels(document, document.settings)
     now: dict[int, float] = {}
     sampled = -FINDER_S
     for frame in frames:
-        if not hear(frame, document.settings.channel_map, listening, sticks, switches, watches):
+        if not ear.hear([frame], document.settings.channel_map, listening):
             left_out += isinstance(frame, ChannelFrame)
             continue
         assert isinstance(frame, ChannelFrame), "hear() counts no other"

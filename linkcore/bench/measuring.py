@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 
-from linkcore.bench.from_frames import FINDER_S, hear
+from linkcore.bench.from_frames import FINDER_S, Ear
 from linkcore.bench.messages import BenchState
 from linkcore.bench.seen import SeenBench
 from linkcore.craft.document import BoardSettings, CraftDocument
@@ -46,6 +46,7 @@ class Measuring:
         self.finder = ChannelFinder(bench.document.transmitter.stick_mode, state.sticks.found)
         self._watches: dict[Axis, RestWatch] = {axis: RestWatch() for axis in AXES}
         self._finder_t = 0.0
+        self.sticks_in_sight = True  # which channel a stick moves, and its noise at rest, are looked for only while somebody looks at that
         self._heard = bench.board.events.count
 
     def anew(self) -> None:
@@ -98,9 +99,9 @@ class Measuring:
         board = self._bench.board
         running = board.running
         channels = switch_channels(self._bench.document, running)
-        for frame in frames:
-            hear(frame, running.channel_map, channels, self.sticks, self.switches, self._watches)
-        self._find()
+        Ear(self.sticks, self.switches, self._watches if self.sticks_in_sight else {}).hear(frames, running.channel_map, channels)
+        if self.sticks_in_sight:
+            self._find()
         self._see_row(channels, running)
 
     def watched_s(self) -> dict[Axis, float]:

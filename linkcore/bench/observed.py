@@ -56,6 +56,13 @@ class Observed:
         return self._bench.measuring.switches
 
     @property
+    def measured_so_far(self) -> object:
+        """All that findings look at of what was measured, to be compared."""
+        sticks = self._bench.measuring.sticks
+        detents = {channel: [(each.low, each.high) for each in found] for channel, found in self._bench.measuring.switches.detents.items()}
+        return [each.places(axis) for axis, each in sticks.reached.items()], sticks.found.model_dump(), detents
+
+    @property
     def loss(self) -> LossRun | None:
         """The last loss of the link."""
         return self._bench.measuring.loss
@@ -170,7 +177,7 @@ class Observed:
             return None
         return LineNow(
             self.port_reading(),
-            self.named_wire().would_read,
+            self._names.would_read(self.port_reading()),
             self._bench.traffic.edges_sent > 0,
             silent_because(self._bench),
             self._bench.rival_on_the_wire,

@@ -28,6 +28,7 @@ class Reporter:
     def report(self, draft_version: int, hops: Collection[HopKey] | None = None, *, whole: bool = True) -> Report:
         """All that is known now of the chain, and what is told of `hops` (None: of all); the truth table, unless the `whole` is wanted, only where it has changed."""
         bench = self.bench
+        bench.measuring.sticks_in_sight = hops is None or "sticks" in hops
         states, findings = self._chain()
         return Report(
             t=round(bench.t, 2),
@@ -66,4 +67,5 @@ class Reporter:
     def _judged(self, name: str, whole: Whole) -> list[Finding]:
         """Findings that a draft can mend; those that rest on nothing measured are kept."""
         settled = self._kept.get(name, (whole,), None, lambda: settled_findings(whole))
-        return in_order([*settled, *measured_findings(whole, self.bench.observed)])
+        measured = self._kept.get(f"{name}, measured", (whole,), self.bench.observed.measured_so_far, lambda: measured_findings(whole, self.bench.observed))
+        return in_order([*settled, *measured])

@@ -13,7 +13,7 @@ from linkcore.hops.sticks.measure import SticksMeasure
 from linkcore.hops.switchboard.detents import SwitchMeasure
 from linkcore.parts.axes import Axis
 from linkcore.parts.models import Board, Receiver, Transmitter
-from linkcore.protocols.base import TelemetryFrame
+from linkcore.protocols.base import ProtocolSpec, TelemetryFrame
 from linkcore.signal.edges import Edges
 from linkcore.standins.board import StandInBoard
 from linkcore.standins.link import RadioLink
@@ -73,6 +73,12 @@ class SeenBench(Protocol):
     failed: dict[str, str]
     overload: str | None
     tap: str
+
+    @property
+    def spec(self) -> ProtocolSpec:
+        """What the receiver speaks on the wires that count."""
+        ...
+
     board_part: Board
     downlink: dict[str, TelemetryFrame]
     traffic: PortTraffic

@@ -16,15 +16,18 @@ class PortTraffic:
     """Edges, bytes and frames of the last second."""
 
     def __init__(self) -> None:
-        self._frames: deque[tuple[float, str]] = deque()
+        self._frames: deque[float] = deque()
+        self._marks: deque[str] = deque()
         self._bad = 0
         self._others: deque[float] = deque()
         self._bytes: deque[tuple[float, int, int]] = deque()
         self._edges: deque[tuple[float, int, int]] = deque()
+        self._sums = [0, 0, 0, 0]  # of what is kept: edges that left, edges at the pad, bytes, errors
 
     def count(self, t: float, sent: int, heard: int, size: int, errors: int, frames: list[Frame]) -> None:
         """What a slice up to `t` brought: edges that left the receiver and that reached the pad, bytes, those with errors, frames."""
         self._edges.append((t, sent, heard))
+        self._add(sent, heard, size, errors)
         if size:
             self._bytes.append((t, size, errors))
         for frame in frames:
@@ -34,36 +37,43 @@ class PortTraffic:
             if mark in "tp":
                 continue
             self._bad += mark == "b"
-            self._frames.append((frame.t if frame.t is not None else t, mark))
+            self._frames.append(frame.t if frame.t is not None else t)
+            self._marks.append(mark)
         oldest = t - WINDOW_S
         while self._others and self._others[0] <= oldest:
             self._others.popleft()
-        while self._frames and self._frames[0][0] < oldest:
-            self._bad -= self._frames.popleft()[1] == "b"
+        while self._frames and self._frames[0] < oldest:
+            self._frames.popleft()
+            self._bad -= self._marks.popleft() == "b"
         while self._bytes and self._bytes[0][0] <= oldest:
-            self._bytes.popleft()
+            _, old, wrong = self._bytes.popleft()
+            self._add(0, 0, -old, -wrong)
         while self._edges and self._edges[0][0] <= oldest:
-            self._edges.popleft()
+            _, left, arrived = self._edges.popleft()
+            self._add(-left, -arrived, 0, 0)
+
+    def _add(self, *changes: int) -> None:
+        self._sums = [known + change for known, change in zip(self._sums, changes, strict=True)]
 
     def reading(self, board: StandInBoard) -> PortReading:
         """All of it, at the port where this board listens."""
         return PortReading(
             port=board.port,
             pad=board.rx_pad.name if board.rx_pad else None,
-            edges_at_pad=sum(heard for _, _, heard in self._edges),
-            bytes=sum(size for _, size, _ in self._bytes),
+            edges_at_pad=self._sums[1],
+            bytes=self._sums[2],
             good=len(self._frames) - self._bad,
             bad=self._bad,
-            errors=sum(errors for _, _, errors in self._bytes),
+            errors=self._sums[3],
             without_channels=len(self._others),
         )
 
     @property
     def edges_sent(self) -> int:
         """Edges that left the receiver, wherever its wire ends."""
-        return sum(sent for _, sent, _ in self._edges)
+        return self._sums[0]
 
     @property
     def marks(self) -> str:
         """One letter a frame: g good, b bad, l lost, f failsafe."""
-        return "".join(mark for _, mark in self._frames)
+        return "".join(self._marks)

@@ -19,6 +19,7 @@ from linkcore.signal.uart import WRONG, ReceivedBytes, UartSettings, read_all
 WAVE_BYTES = 5
 PULSE_REST_S = 0.0026
 NAME_EVERY_S = 0.8
+NAMED_EVERY_S = 2.4  # once it is named and read, it is looked at more seldom
 
 
 class WireNames:
@@ -28,18 +29,29 @@ class WireNames:
         self._bench = bench
         self._at: float | None = None
         self._tap = ""
+        self._tried_at: float | None = None
+        self._tried: list[Reading] = []
         self._named = Named(Identified(None, 0.0), [], None)
 
     def named(self, reading: PortReading) -> Named:
         """What is on the tapped wire now, or was a moment ago."""
         bench = self._bench
-        if self._at is None or bench.t - self._at >= NAME_EVERY_S or bench.t < self._at or bench.tap != self._tap:
+        every = NAMED_EVERY_S if reading.reads and self._named.identified.protocol == bench.spec.name else NAME_EVERY_S
+        if self._at is None or bench.t - self._at >= every or bench.t < self._at or bench.tap != self._tap:
             self._at, self._tap = bench.t, bench.tap
             edges, length = bench.wire_edges()
             identified = identify_edges(edges, length)
-            port_fails = reading.port is not None and not reading.reads
-            self._named = Named(identified, self._ways() if port_fails else [], self._wave(edges, identified))
+            self._named = Named(identified, self.would_read(reading), self._wave(edges, identified))
         return self._named
+
+    def would_read(self, reading: PortReading) -> list[Reading]:
+        """What would read the receiver's own wire where it ends; tried while the port does not read it, and now and then."""
+        bench = self._bench
+        if reading.port is None or reading.reads:
+            self._tried_at, self._tried = None, []
+        elif self._tried_at is None or bench.t - self._tried_at >= NAME_EVERY_S or bench.t < self._tried_at:
+            self._tried_at, self._tried = bench.t, self._ways()
+        return self._tried
 
     def _ways(self) -> list[Reading]:
         """What would read the wire where it ends at the board, and what the board can do of it there."""

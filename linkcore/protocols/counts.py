@@ -19,13 +19,14 @@ def raw_from_us(us: float) -> int:
     return min(2047, max(0, round(992 + (us - 1500) * 1.6)))
 
 
+_SHIFTS = tuple(range(0, 176, 11))
 _US = tuple(us_from_raw(raw) for raw in range(2048))
 
 
 def unpack_channels(payload: bytes | bytearray) -> tuple[tuple[int, ...], tuple[float, ...]]:
     """16 x 11 bits, least significant first, from 22 bytes: (raw, us)."""
     bits = int.from_bytes(payload, "little")
-    raw = tuple([(bits >> shift) & 0x7FF for shift in range(0, 176, 11)])
+    raw = tuple([(bits >> shift) & 0x7FF for shift in _SHIFTS])
     return raw, tuple([_US[value] for value in raw])
 
 
@@ -33,11 +34,12 @@ def pack_channels(raw: Sequence[int]) -> bytes:
     """22 bytes from 16 counts of 11 bits, least significant first."""
     if len(raw) != 16:
         raise ValueError(f"16 channels are needed, not {len(raw)}")
+    if min(raw) < 0 or max(raw) > 2047:
+        index = next(index for index, value in enumerate(raw) if not 0 <= value <= 2047)
+        raise ValueError(f"CH{index + 1}: {raw[index]} does not fit 11 bits")
     bits = 0
-    for index, value in enumerate(raw):
-        if not 0 <= value <= 2047:
-            raise ValueError(f"CH{index + 1}: {value} does not fit 11 bits")
-        bits |= value << (11 * index)
+    for shift, value in zip(_SHIFTS, raw, strict=True):
+        bits |= value << shift
     return bits.to_bytes(22, "little")
 
 

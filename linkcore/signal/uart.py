@@ -8,6 +8,7 @@ that is set wrongly therefore reads the garbage a real one would read.
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
+from functools import cache
 from typing import Literal
 
 import numpy as np
@@ -79,6 +80,21 @@ def _parity_bits(bits: NDArray[np.uint8], parity: Parity) -> NDArray[np.uint8]:
     return odd_ones if parity == "even" else odd_ones ^ np.uint8(1)
 
 
+@cache
+def _toggles_of(data_bits: int, parity: Parity, stop_bits: int) -> NDArray[np.bool_]:
+    """For every byte (rows): whether the line toggles at the beginning of each bit of its frame. It rests high before and after, so each byte stands for itself."""
+    values = np.arange(256, dtype=np.uint8)
+    bits = ((values[:, None] >> np.arange(data_bits, dtype=np.uint8)) & 1).astype(np.uint8)
+    columns = [np.zeros((256, 1), np.uint8), bits]
+    if parity != "none":
+        columns.append(_parity_bits(bits, parity)[:, None])
+    columns.append(np.ones((256, stop_bits), np.uint8))
+    levels = np.concatenate(columns, axis=1)
+    before = np.concatenate((np.ones((256, 1), np.uint8), levels[:, :-1]), axis=1)
+    found: NDArray[np.bool_] = levels != before
+    return found
+
+
 def send(data: bytes, starts: Times | float, settings: UartSettings) -> Edges:
     """The edges that a UART makes for `data`.
 
@@ -89,15 +105,11 @@ def send(data: bytes, starts: Times | float, settings: UartSettings) -> Edges:
     if len(values) == 0:
         return Edges(settings.idle_level, NO_TIMES)
     begins: Times = starts if isinstance(starts, np.ndarray) else np.asarray(starts + np.arange(len(values)) * settings.byte_s, dtype=np.float64)
-    bits = ((values[:, None] >> np.arange(settings.data_bits, dtype=np.uint8)) & 1).astype(np.uint8)
-    columns = [np.zeros((len(values), 1), np.uint8), bits]
-    if settings.parity != "none":
-        columns.append(_parity_bits(bits, settings.parity)[:, None])
-    columns.append(np.ones((len(values), settings.stop_bits), np.uint8))
-    levels = np.concatenate(columns, axis=1)
-    before = np.concatenate((np.ones((len(values), 1), np.uint8), levels[:, :-1]), axis=1)
-    rows, positions = np.nonzero(levels != before)
+    rows, positions = np.nonzero(_toggles_of(settings.data_bits, settings.parity, settings.stop_bits)[values])
     return Edges(settings.idle_level, begins[rows] + positions * settings.bit_s)
+
+
+_FEW = 4000  # bytes at once
 
 
 class UartReceiver:
@@ -109,6 +121,9 @@ class UartReceiver:
         self._level = (settings.idle_level if level is None else level) ^ int(settings.inverted)
         self._pending = NO_TIMES
         self._not_before = -np.inf
+        samples = self.settings.data_bits + (self.settings.parity != "none") + 1
+        self._middles = (np.arange(samples) + 1.5) * self.settings.bit_s
+        self._weights = (1 << np.arange(self.settings.data_bits)).astype(np.uint16)
 
     def feed(self, toggles: Times, until: float) -> ReceivedBytes:
         """Take further toggles; `until` (seconds) is the time up to which the line is known."""
@@ -156,6 +171,10 @@ class UartReceiver:
 
     def _sample(self, times: Times, starts: Times, bit: float, samples: int) -> ReceivedBytes:
         # Walk all bytes at once, sample by sample: hardly ever does more than one toggle lie between two samples.
+        if len(starts) < _FEW:  # one look-up for all is the quicker way where numpy's calls are what costs
+            places = starts[:, None] + self._middles[None, :]
+            bits = ((np.searchsorted(times, places.ravel(), side="right").reshape(places.shape) + self._level) & 1).astype(np.uint8)
+            return self._read_bits(starts, bits)
         fence = np.append(times, np.inf)
         passed = np.searchsorted(times, starts, side="right")
         bits = np.empty((len(starts), samples - 1), dtype=np.uint8)
@@ -164,9 +183,11 @@ class UartReceiver:
             while (behind := fence[passed] <= when).any():
                 passed += behind
             bits[:, place] = (passed + self._level) & 1
+        return self._read_bits(starts, bits)
+
+    def _read_bits(self, starts: Times, bits: NDArray[np.uint8]) -> ReceivedBytes:
         data_bits = bits[:, : self.settings.data_bits]
-        weights = (1 << np.arange(self.settings.data_bits)).astype(np.uint16)
-        data = (data_bits * weights).sum(axis=1).astype(np.uint8)
+        data = (data_bits @ self._weights).astype(np.uint8)
         errors = np.where(bits[:, -1] == 0, FRAMING_ERROR, 0).astype(np.uint8)
         if self.settings.parity != "none":
             wrong = _parity_bits(data_bits, self.settings.parity) != bits[:, self.settings.data_bits]

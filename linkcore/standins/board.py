@@ -5,8 +5,6 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 
-import numpy as np
-
 from linkcore.craft.document import BoardSettings
 from linkcore.devices.arming import Arming, ArmView, Blocker, blockers
 from linkcore.devices.board_api import EventKind, EventLog, Refused
@@ -142,6 +140,7 @@ class StandInBoard:
         self.link: LinkState = "no signal" if self.powered else "off"
         self.arming = Arming()
         self.held = Holding(False, None, ())
+        self._held_for: tuple[BoardSettings, World, tuple[float, ...], Holding] | None = None
         self.motors_percent = 0.0
         self.testing_loss = False
         self._back_t: float | None = None
@@ -357,16 +356,27 @@ class StandInBoard:
 
     def _fly(self, t: float) -> None:
         """One pass of the loop with fresh channels."""
-        self.held = holds(self.running, dict(enumerate(self.channels, 1)), self.world.lacking)
+        self.held = self._holds()
         if self._landing_until is not None:
             return
-        said = self.arming.step(t, self._view(t), self.running)
+        flips = self.running.arm_by == "stick" or self.held.arm != self.arming.switch_seen  # a switch that stays where it is decides nothing
+        said = self.arming.step(t, self._view(t), self.running) if flips else None
         if said is not None:
             self.events.add(t, *said)
             if said[0] == "disarmed":
                 self._stop(t, "motors stopped")
         throttle = self.axis_us("throttle") or 1000.0
-        self.motors_percent = float(np.clip(6 + (throttle - 1000) * 0.094, 6, 100)) if self.armed else 0.0
+        self.motors_percent = min(100.0, max(6.0, 6 + (throttle - 1000) * 0.094)) if self.armed else 0.0
+
+    def _holds(self) -> Holding:
+        """What the channels turn on; reckoned anew when one that a band listens to has moved."""
+        bands = [*([self.running.arming] if self.running.arming else []), *self.running.modes]
+        values = tuple(self.channels[band.channel - 1] if band.channel <= len(self.channels) else 0.0 for band in bands)
+        known = self._held_for
+        if known is None or known[0] is not self.running or known[1] is not self.world or known[2] != values:
+            held = holds(self.running, dict(enumerate(self.channels, 1)), self.world.lacking)
+            known = self._held_for = (self.running, self.world, values, held)
+        return known[3]
 
     def commands(self) -> dict[Axis, float]:
         """What it makes of the sticks, -1 to 1 (throttle 0 to 1), the deadband taken off; empty before the first frame."""

@@ -79,7 +79,8 @@ class RadioLink:
         self.cycle = PowerCycle()
         self.last_sent_t = 0.0
         self._slots = 0
-        self._margin: tuple[tuple[object, object, float], float | None] | None = None
+        self._budget: tuple[CraftDocument, object, Budget | None] | None = None
+        self._margin: tuple[Budget | None, float, float | None] | None = None
 
     def resume(self, state: LinkKept) -> None:
         """Go on from what was kept. An end that was exchanged for another part since knows nobody; both, where nothing was kept, come bound to each other if so said."""
@@ -161,7 +162,12 @@ class RadioLink:
 
     @property
     def budget(self) -> Budget | None:
-        """The link budget with what is on both ends; None while they do not understand each other."""
+        """The link budget with what is on both ends; None while they do not understand each other. Reckoned anew when something of that changes."""
+        if self._budget is None or self._budget[0] is not self._document or self._budget[1] is not self._loading.outlook:
+            self._budget = (self._document, self._loading.outlook, self._reckon_budget())
+        return self._budget[2]
+
+    def _reckon_budget(self) -> Budget | None:
         sends, hears = air(self._loading.devices, self._loading.installed)
         if sends is None or hears is None or self._loading.outlook.verdict == "silent":
             return None
@@ -171,12 +177,10 @@ class RadioLink:
     @property
     def margin_db(self) -> float | None:
         """Signal above what is still understood, at the distance that both ends are apart; reckoned anew when something of that changes."""
-        outlook = self._loading.outlook
-        known = self._margin
-        if known is None or known[0][0] is not self._document or known[0][1] is not outlook or known[0][2] != self.distance_m:
-            found = self.budget
-            known = self._margin = ((self._document, outlook, self.distance_m), margin_db(found, self.distance_m) if found else None)
-        return known[1]
+        found = self.budget
+        if self._margin is None or self._margin[0] is not found or self._margin[1] != self.distance_m:
+            self._margin = (found, self.distance_m, margin_db(found, self.distance_m) if found else None)
+        return self._margin[2]
 
     @property
     def loss_percent(self) -> float:

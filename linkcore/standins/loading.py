@@ -21,6 +21,7 @@ from linkcore.parts.models import WayIn
 from linkcore.standins.bootloader import ON_THE_WAY, DeviceKept, StandInBootloader, StandInFlash
 from linkcore.standins.hands import HandsPart
 
+_AS_MADE = Installed()
 HOLDER = "another program (a terminal that was left open)"
 LINK_CARRIES_PERCENT = 70  # over the air needs most of its frames
 
@@ -114,7 +115,7 @@ class Loading:
     @property
     def installed(self) -> dict[Role, Installed]:
         """What every device runs."""
-        return {role: self.memories[role].installed if role in self.memories else Installed() for role in self.devices}
+        return {role: self.memories[role].installed if role in self.memories else _AS_MADE for role in self.devices}
 
     def runs(self, role: Role) -> bool:
         """Whether a device's program runs."""

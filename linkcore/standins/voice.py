@@ -14,6 +14,7 @@ from linkcore.signal.edges import NO_TIMES, Times
 from linkcore.signal.uart import UartSettings, send
 from linkcore.standins.radio import Said
 
+MOST_BYTES = 256  # of one word
 MOST_LAG_S = 0.88 * PPM_PERIOD_S  # a frame of pulses that would begin later than this is left to the next radio slot
 
 
@@ -39,6 +40,7 @@ class SerialVoice(Voice):
         self._channels = output.channels
         self._encoder = spec.encoder()
         self._busy_until = 0.0
+        self._offsets = np.arange(MOST_BYTES) * self.uart.byte_s
 
     def say(self, words: Sequence[Said]) -> list[Times]:
         """See Voice. A word that comes while another is still going out waits for it."""
@@ -54,7 +56,7 @@ class SerialVoice(Voice):
             )
             start = max(start, self._busy_until)
             self._busy_until = start + len(piece) * byte_s
-            starts.append(start + np.arange(len(piece)) * byte_s)
+            starts.append(start + self._offsets[: len(piece)])
             data += piece
         return [send(bytes(data), np.concatenate(starts), self.uart).times]
 

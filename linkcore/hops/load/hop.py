@@ -12,11 +12,14 @@ from linkcore.hops.load.codes import CODES
 from linkcore.hops.load.proofs import BOTH_ENDS_TALK
 from linkcore.hops.load.rules import check_load
 from linkcore.hops.load.view import LoadTold, tell
+from linkcore.kept import Kept
 from linkcore.reads import Reads, View
 
 
 class Flashed(Protocol):
     """What is looked at of a running bench."""
+
+    kept: Kept
 
     @property
     def outlook(self) -> Outlook:
@@ -36,7 +39,11 @@ class Flashed(Protocol):
 
 def firmware(view: View, seen: Flashed | None) -> list[Finding]:
     """What the firmware does to the link; of a device that is just being given its program that is not said."""
-    found = check_load(view.craft, devices_of(view.parts), view.installed)
+
+    def work_out() -> list[Finding]:
+        return check_load(view.craft, devices_of(view.parts), view.installed)
+
+    found = work_out() if seen is None else seen.kept.get("firmware findings", (view,), None, work_out)
     busy = seen.flashing if seen is not None else []
     return [each for each in found if each.code != "load.no-program" or not any(each.names("device", role) for role in busy)]
 

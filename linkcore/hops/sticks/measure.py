@@ -51,6 +51,15 @@ class SticksMeasure(BaseModel):
     noise: dict[str, Noise] = Field(default_factory=dict)
     expected: dict[Axis, Places] = Field(default_factory=dict, description="What was predicted for the dials as they are now")
 
+    def add_all(self, axis: Axis, values: list[tuple[float, float]]) -> None:
+        """Take values of an axis, (t, us) in their order; those of a stick that rests where it is known to rest change nothing."""
+        seen, low, high = self.reached[axis], min(us for _, us in values), max(us for _, us in values)
+        known = seen.low is not None and seen.high is not None and seen.low <= low and high <= seen.high
+        if known and axis in self.since and values[-1][0] - self.since[axis] < REST_S and self.rest_low[axis] <= low and high <= self.rest_high[axis]:
+            return
+        for t, us in values:
+            self.add(t, axis, us)
+
     def add(self, t: float, axis: Axis, us: float) -> None:
         """Take a value (us) seen at `t` seconds."""
         seen = self.reached[axis]
