@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from pydantic.json_schema import models_json_schema
+from pydantic.json_schema import GenerateJsonSchema, models_json_schema
 
 from linkcore.bench.messages import Act, Answer, Hands, Live, Look, Report, Trouble, Waiting
 from linkcore.craft.document import CraftDocument
@@ -13,15 +13,23 @@ from server.captures.views import ReadingNews
 from server.schema import described
 from server.tap.messages import OpenTap, TapAct, TapState
 
-_TOLD = (Answer, Live, Report, Trouble, Waiting, TapState, ReadingNews)  # over a WebSocket, or as lines of a stream
-_TAKEN = (Hands, Act, Look, OpenTap, TapAct, CraftDocument, Edit)  # what a browser sends may leave out what has a default
+_TOLD = (CraftDocument, Edit, Answer, Live, Report, Trouble, Waiting, TapState, ReadingNews)  # over a WebSocket, or as lines of a stream
+_TAKEN = (Hands, Act, Look, OpenTap, TapAct)  # what a browser sends may leave out what has a default
+
+
+class AllIsSaid(GenerateJsonSchema):
+    """What the server sends always has every field: none is left out for being as it is by default, and so no default is needed by who reads it."""
+
+    def field_is_required(self, field: Any, total: bool) -> bool:
+        """See GenerateJsonSchema."""
+        return True if self.mode == "serialization" else super().field_is_required(field, total)
 
 
 def add_core_models(result: dict[str, Any], **_: Any) -> dict[str, Any]:
     """A drf-spectacular hook: add the models and messages as components."""
     sent = sorted({*described, *_TOLD} - set(_TAKEN), key=repr)
     pairs = [(model, "serialization") for model in sent] + [(model, "validation") for model in _TAKEN]
-    definitions: dict[str, Any] = models_json_schema(pairs, ref_template="#/components/schemas/{model}")[1]  # type: ignore[arg-type]
+    definitions: dict[str, Any] = models_json_schema(pairs, ref_template="#/components/schemas/{model}", schema_generator=AllIsSaid)[1]  # type: ignore[arg-type]
     result["components"]["schemas"].update(_plain(definitions["$defs"]))
     return result
 

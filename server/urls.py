@@ -13,7 +13,7 @@ from server.crafts.api import CraftsView, CraftView, DraftView, RevisionsView
 from server.hops.bind import BindHopView
 from server.hops.sticks import ModelMemoryView
 from server.parts.api import CheckPartView, PartSchemasView, PartsFileView, PartsView, PartView
-from server.planning.api import ExchangePartView, KitHopView, LoomFileView, LoomHopView, PlanHopView, SolderView, WorkOutView
+from server.planning.api import ExchangePartView, KitHopView, LoomFileView, LoomHopView, PlanHopView, SolderView, WireMoveView, WorkOutView
 from server.proofs.api import RingsView
 from server.shelf.api import FlashesView, FlashSettingsView, ImageFileView, ImageView, LoadHopView, ReadImageView, ShelfView
 
@@ -46,6 +46,7 @@ urlpatterns = [
     path("api/crafts/<uuid:craft_id>/exchange", ExchangePartView.as_view()),
     path("api/crafts/<uuid:craft_id>/plan", PlanHopView.as_view()),
     path("api/crafts/<uuid:craft_id>/solder", SolderView.as_view()),
+    path("api/crafts/<uuid:craft_id>/wire", WireMoveView.as_view()),
     path("api/crafts/<uuid:craft_id>/work-out", WorkOutView.as_view()),
     path("api/crafts/<uuid:craft_id>/loom", LoomHopView.as_view()),
     path("api/crafts/<uuid:craft_id>/loom.<str:kind>", LoomFileView.as_view()),

@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import math
 
-from pydantic import BaseModel, Field
+from pydantic import BaseModel, Field, computed_field
 
 from linkcore.craft.document import AirSetup
 from linkcore.parts.models import FrameRate, Radio, RadioBand, Region
@@ -50,6 +50,18 @@ class Budget(BaseModel):
     curve: list[tuple[float, float]]
     powers_dbm: list[float] = Field(default_factory=list)
     rates_hz: list[float] = Field(default_factory=list)
+
+    @computed_field  # type: ignore[prop-decorator]
+    @property
+    def over_db(self) -> float | None:
+        """How much more than the region allows would be sent; negative where less is, None where no limit is known."""
+        return None if self.limit_dbm is None else round(self.eirp_dbm - self.limit_dbm, 6)
+
+    @computed_field  # type: ignore[prop-decorator]
+    @property
+    def over(self) -> bool:
+        """Whether more would be sent than the region allows."""
+        return self.over_db is not None and self.over_db > 0
 
 
 def free_space_loss_db(distance_m: float, frequency_mhz: float) -> float:

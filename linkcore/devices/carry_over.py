@@ -29,6 +29,11 @@ class Carried(BaseModel):
     lines: list[CarriedLine]
     edits: list[Edit]
 
+    def beside(self, draft: BoardSettings) -> Carried:
+        """The same with only those edits that a draft does not hold already."""
+        held = draft.model_dump(mode="json")
+        return Carried(lines=self.lines, edits=[each for each in self.edits if held.get(each.path.removeprefix("/settings/")) != each.value])
+
     @property
     def lost(self) -> list[CarriedLine]:
         """What cannot come back."""

@@ -145,3 +145,8 @@ def resolve(asked: set[str], arm: bool, guarded: bool, lacking: Mapping[str, str
         tuple(beaten),
         tuple(facts.name for facts in MODES if facts.name in asked and facts.name in lacking),
     )
+
+
+def default_in_words(airframe: Airframe) -> str:
+    """What the craft does where no band holds."""
+    return "Where no band holds, it flies acro: it does not level itself." if airframe in FLYERS else "Where no band holds, the sticks act directly."

@@ -5,9 +5,9 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import Literal
 
-from pydantic import BaseModel
+from pydantic import BaseModel, computed_field
 
-from linkcore.craft.document import RECEIVER, CraftDocument, Patch
+from linkcore.craft.document import RECEIVER, CraftDocument, CraftError, Patch
 from linkcore.craft.parts import KitParts, spoken_output
 from linkcore.findings import Edit
 from linkcore.parts.models import Board, Pad, Pin, Rail
@@ -76,6 +76,18 @@ class RailLoad(BaseModel):
     limit_ma: int
     usb_limit_ma: int | None
 
+    @computed_field  # type: ignore[prop-decorator]
+    @property
+    def over(self) -> bool:
+        """Whether more is asked of it than it gives; a rail that is fed from outside gives what that source gives."""
+        return self.source != "outside" and self.peak_ma > self.limit_ma
+
+    @computed_field  # type: ignore[prop-decorator]
+    @property
+    def over_on_usb(self) -> bool:
+        """The same on USB alone."""
+        return self.usb_limit_ma is not None and self.peak_ma > self.usb_limit_ma
+
 
 class UsbLoad(BaseModel):
     """What the USB socket carries in all, the board itself included, mA."""
@@ -83,6 +95,12 @@ class UsbLoad(BaseModel):
     ma: int
     peak_ma: int
     limit_ma: int
+
+    @computed_field  # type: ignore[prop-decorator]
+    @property
+    def over(self) -> bool:
+        """Whether more is asked of it than it gives."""
+        return self.peak_ma > self.limit_ma
 
 
 def wire_key(patch: Patch) -> str:
@@ -314,6 +332,18 @@ class WireChange(BaseModel):
     pin: str
     before: str | None
     after: str | None
+
+
+def move_wire(document: CraftDocument, parts: KitParts, device: str, pin: str, pad: str | None) -> list[Edit]:
+    """Edits that solder one wire by hand to another pad, or take it off (None); the check says what comes of it. Raise CraftError for what is not there."""
+    if parts.pin(device, pin) is None:
+        raise CraftError(f"{device}: this craft has no such device with a pin {pin}")
+    if pad is not None and (parts.maybe_board is None or parts.board.pad(pad) is None):
+        raise CraftError(f"{pad}: the board has no such pad")
+    wires = [patch for patch in document.wiring if (patch.device, patch.pin) != (device, pin)]
+    if pad is not None:
+        wires.append(Patch(device=device, pin=pin, pad=pad))
+    return [Edit(path="/wiring", value=[patch.model_dump(mode="json") for patch in wires])]
 
 
 def wire_changes(before: list[Patch], after: list[Patch]) -> list[WireChange]:

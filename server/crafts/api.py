@@ -24,7 +24,7 @@ from linkcore.parts.catalogue import Catalogue
 from linkcore.reads import Whole
 from server.bench.models import BenchRecord
 from server.crafts.models import Craft, Revision
-from server.crafts.services import Stale, create_craft, edit_draft, save_draft
+from server.crafts.services import Stale, as_now, create_craft, edit_draft, save_draft
 from server.parts.models import catalogue_of
 from server.problems import ProblemSerializer
 from server.proofs.models import ProofRecord, WireRing
@@ -108,7 +108,7 @@ def _craft(craft: Craft) -> dict[str, Any]:
         "version": craft.version,
         "updated_at": craft.updated_at,
         "updated_by": craft.updated_by.get_username() if craft.updated_by else None,
-        "document": craft.document,
+        "document": as_now(craft.document),
     }
 
 
@@ -252,7 +252,7 @@ class RevisionsView(APIView):
                     "kind": each.kind,
                     "author": each.author.get_username() if each.author else None,
                     "at": each.at,
-                    "document": each.document,
+                    "document": as_now(each.document),
                 }
                 for each in found
             ]

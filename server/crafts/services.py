@@ -34,6 +34,14 @@ def _new_parts_exist(document: CraftDocument, before: CraftDocument | None, work
             raise UnknownPart(f"kit: the catalogue has no {each.part_id} for the {each.role}")
 
 
+def as_now(data: Any) -> Any:
+    """A kept document with every field that documents have by now; one that cannot be read stays as it is."""
+    try:
+        return load(data).model_dump(mode="json")
+    except CraftError:
+        return data
+
+
 def create_craft(workshop: Workshop, document: CraftDocument, author: Any, *, demo: bool = False) -> Craft:
     """A new craft with its first revision. Raise CraftError where the workshop has one of that name."""
     _new_parts_exist(document, None, workshop.pk)

@@ -34,13 +34,20 @@ class OwnSerializer(serializers.Serializer[Any]):
     trouble = serializers.CharField()
 
 
+class ReadableSerializer(serializers.Serializer[Any]):
+    """A receiver protocol that boards read, and whether a port needs the receiver's job for it; pulses come in on inputs."""
+
+    name = serializers.CharField()
+    needs_job = serializers.BooleanField()
+
+
 class PartsSerializer(serializers.Serializer[Any]):
     """What a workshop can choose from, and what can be chosen from elsewhere in a craft document."""
 
     airframes = serializers.ListField(child=serializers.CharField())
     jobs = serializers.ListField(child=serializers.CharField())
     modes = serializers.ListField(child=serializers.CharField())
-    protocols = serializers.ListField(child=serializers.CharField())
+    protocols = ReadableSerializer(many=True)
     regions = serializers.ListField(child=serializers.CharField())
     sensors = serializers.ListField(child=serializers.CharField())
     boards = CoreField(Board, many=True)
@@ -115,7 +122,7 @@ class PartsView(APIView):
             "airframes": get_args(Airframe),
             "jobs": get_args(Job),
             "modes": get_args(Mode),
-            "protocols": tuple(RECEIVER_PROTOCOLS),
+            "protocols": [{"name": name, "needs_job": spec.wire == "serial"} for name, spec in RECEIVER_PROTOCOLS.items()],
             "regions": get_args(Region),
             "sensors": get_args(Sensor),
             "own": [_own(each) for each in workshop.own_parts.select_related("updated_by")],

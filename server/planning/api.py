@@ -24,7 +24,7 @@ from linkcore.hops.loom.drawing import svg, wire_csv
 from linkcore.hops.loom.layout import lay_out
 from linkcore.parts.models import Job, Peripheral
 from linkcore.reads import Whole
-from linkcore.wiring.netlist import wire_list
+from linkcore.wiring.netlist import move_wire, wire_list
 from server.crafts.api import read_edits
 from server.crafts.models import Craft
 from server.hops.base import REFUSED, ExchangeView, HopView, answer, as_file, draft_of, exchanged, view_of
@@ -118,6 +118,27 @@ class SolderView(APIView):
         form.is_valid(raise_exception=True)
         wanted = form.validated_data
         return answer(craft, exchanged(document, parts, [], soldered(document, parts, wanted["device"], wanted["job"], wanted["pads"])))
+
+
+class WireMoveSerializer(serializers.Serializer[Any]):
+    """A device's pin, and the pad that its wire goes to; null: the wire comes off."""
+
+    device = serializers.CharField(max_length=40)
+    pin = serializers.CharField(max_length=40)
+    pad = serializers.CharField(max_length=40, allow_null=True)
+
+
+class WireMoveView(APIView):
+    """One wire on another pad."""
+
+    @extend_schema(request=WireMoveSerializer, responses={200: _EXCHANGE, **REFUSED})
+    def post(self, request: Request, craft_id: uuid.UUID) -> Response:
+        """The edits that solder it there by hand, and the findings that this would bring; nothing is saved."""
+        craft, document, parts = draft_of(request, craft_id)
+        form = WireMoveSerializer(data=request.data)
+        form.is_valid(raise_exception=True)
+        wanted = form.validated_data
+        return answer(craft, exchanged(document, parts, [], move_wire(document, parts, wanted["device"], wanted["pin"], wanted["pad"])))
 
 
 class WorkOutView(APIView):

@@ -170,4 +170,4 @@ def carried(record: FlashRecord, document: CraftDocument, parts: KitParts) -> Ca
     facts = state.installed(document, parts)["board"].facts
     form = facts.settings if facts else None
     kept = BoardSettings.model_validate(record.kept.document["settings"])
-    return carry_over(kept, state.stored, form) if form is not None else None
+    return carry_over(kept, state.stored, form).beside(document.settings) if form is not None else None

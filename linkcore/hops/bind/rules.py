@@ -93,7 +93,7 @@ def check_ends(
                 Mend(text="Two steps apart"),
             )
         )
-    if budget and budget.limit_dbm is not None and budget.eirp_dbm > budget.limit_dbm + 1e-9:
+    if budget and budget.limit_dbm is not None and budget.over:
         what = f"{transmitter_name} would send {budget.eirp_dbm:.1f} dBm EIRP; {budget.region} allows {budget.limit_dbm:.1f}."
         found.append(
             CHECK.warn(

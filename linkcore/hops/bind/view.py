@@ -8,7 +8,7 @@ from pydantic import BaseModel, Field
 
 from linkcore.devices.bind_count import counts_for
 from linkcore.devices.ends import SLOTS, PowerCycle, ReceiverEnd, TransmitterEnd
-from linkcore.devices.identity import from_model
+from linkcore.devices.identity import SHORTEST_PHRASE, from_model
 from linkcore.devices.outlook import Outlook
 from linkcore.hops.bind.proofs import LINK_COMES_BACK, came_back
 from linkcore.hops.bind.sequence import BindStep, EndView, Situation, receiver_view, steps, transmitter_view
@@ -31,6 +31,7 @@ class BindTold(BaseModel):
     sends_identity: str = Field(description="What the transmitter's frames carry now")
     model: int
     transmitter_phrase: str
+    shortest_phrase: int = Field(description="Letters that a link phrase has at least")
     lights: dict[LightState, Light]
     cycle: PowerCycle
     back_after_s: float | None
@@ -178,6 +179,7 @@ def tell(whole: Whole, seen: Binding) -> BindTold:
         sends_identity=sender.identity.hex(),
         model=sender.slot,
         transmitter_phrase=sender.phrase,
+        shortest_phrase=SHORTEST_PHRASE,
         lights=receiver.binding.lights,
         cycle=seen.cycle,
         back_after_s=seen.cycle.back_after_s,

@@ -16,6 +16,8 @@ from linkcore.protocols.base import TelemetryFrame
 from linkcore.reads import Whole
 from linkcore.signal.uart import Wrong
 
+STALE_S = 3.0  # a value that has not come for so long is said to be old
+
 
 class ReadByte(BaseModel):
     """One byte as a port reads it: when its start bit came (us from the picture's left), its value, what is wrong with it."""
@@ -74,6 +76,7 @@ class DownlinkValue(BaseModel):
     sensor: str
     values: dict[str, float | int | str]
     t: float
+    old_s: float | None = Field(description="How old it is, s, where that is too long ago to go by; None while it is fresh")
 
 
 class LineTold(BaseModel):
@@ -184,5 +187,12 @@ def tell(whole: Whole, seen: Listening) -> LineTold:
         worked_out=seen.worked_out,
         would_read=[LineReading.of(way) for way in named.would_read],
         wave=named.wave,
-        downlink=[DownlinkValue(sensor=each.sensor, values=each.values, t=round(each.t or seen.t, 2)) for each in seen.downlink],
+        downlink=[
+            DownlinkValue(sensor=each.sensor, values=each.values, t=round(each.t or seen.t, 2), old_s=_too_old(seen.t - (each.t or seen.t)))
+            for each in seen.downlink
+        ],
     )
+
+
+def _too_old(age_s: float) -> float | None:
+    return round(age_s) if age_s > STALE_S else None

@@ -266,7 +266,7 @@ def _pads(net: _Netlist) -> Iterator[Finding]:
 
 def _rails(net: _Netlist) -> Iterator[Finding]:
     for load in rail_loads(net.document, net.parts):
-        if load.source != "outside" and load.peak_ma > load.limit_ma:
+        if load.over:
             yield CHECK.stop(
                 "loom.rail-over-pack",
                 At.rail(load.rail),
@@ -274,7 +274,7 @@ def _rails(net: _Netlist) -> Iterator[Finding]:
                 "It overheats, or sags and restarts the board in flight.",
                 Mend(text="Feed one of them from another rail"),
             )
-        if load.usb_limit_ma is not None and load.peak_ma > load.usb_limit_ma:
+        if load.over_on_usb:
             yield CHECK.warn(
                 "loom.rail-over-usb",
                 At.rail(load.rail),
@@ -283,7 +283,7 @@ def _rails(net: _Netlist) -> Iterator[Finding]:
                 Mend(text="Connect the pack before USB, props off"),
             )
     usb = usb_load(net.document, net.parts)
-    if usb.peak_ma > usb.limit_ma:
+    if usb.over:
         yield CHECK.warn(
             "loom.usb-over",
             At.rail("USB"),

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from pydantic import BaseModel
+from pydantic import BaseModel, computed_field
 
 from linkcore.craft.document import CraftDocument
 from linkcore.craft.parts import KitParts
@@ -24,11 +24,13 @@ class Latency(BaseModel):
 
     parts: list[LatencyPart]
 
+    @computed_field  # type: ignore[prop-decorator]
     @property
     def typical_ms(self) -> float:
         """The sum of what is typical."""
         return round(sum(part.typical_ms for part in self.parts), 2)
 
+    @computed_field  # type: ignore[prop-decorator]
     @property
     def worst_ms(self) -> float:
         """The sum of the worst of each."""

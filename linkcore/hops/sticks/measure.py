@@ -15,6 +15,8 @@ CENTRE_US = 1500.0
 CENTRE_TOLERANCE_US = 15.0
 REST_S = 0.4
 REST_SPREAD_US = 6.0
+UNMOVED_US = 40.0  # an axis that has gone no farther was not moved
+ROOM_US = 20.0  # wanted beyond either stick line
 
 
 HELD_NEAR_US = 8.0  # a rest that near an extreme was the stick held at its stop
@@ -89,7 +91,7 @@ class SticksMeasure(BaseModel):
         seen = self.reached[axis]
         if seen.low is None or seen.high is None:
             return False, "not seen yet"
-        if seen.high - seen.low < 40:
+        if seen.high - seen.low < UNMOVED_US:
             return False, "move it to both ends"
         if seen.low > lines.low:
             return False, f"not below the stick-low line, {lines.low:g}, yet"

@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-from typing import Protocol
+from typing import Literal, Protocol
 
 from pydantic import BaseModel
 
 from linkcore.devices.model_memory import order_of
 from linkcore.hops.sticks.latency import Latency, latency
-from linkcore.hops.sticks.lines import DeadbandProposal, propose_deadband, step_us
-from linkcore.hops.sticks.measure import LEAST_THROW_US, SticksMeasure
+from linkcore.hops.sticks.lines import WATCH_S, DeadbandProposal, Noise, propose_deadband, step_us
+from linkcore.hops.sticks.measure import LEAST_THROW_US, ROOM_US, UNMOVED_US, SticksMeasure
 from linkcore.hops.sticks.surfaces import Surface, surfaces_of
 from linkcore.hops.sticks.travel import Places, TravelPlan, beside_predicted, near_us
 from linkcore.kept import Kept
@@ -31,6 +31,25 @@ class TravelView(BaseModel):
     left: Places | None
     beside_predicted: str
     near_us: float
+    far: bool
+
+
+class Room(BaseModel):
+    """How far beyond a stick line an end lies, us: short where it does not reach it, narrow where it is less than is wanted."""
+
+    us: float
+    says: Literal["short", "narrow", "enough"]
+
+
+class RestView(BaseModel):
+    """One axis at rest and at the lines. `rests_s` so far, of `of_s` that are wanted; `beyond_low`, `beyond_high` None until it was moved."""
+
+    axis: Axis
+    rests_s: float
+    of_s: float
+    noise: Noise | None
+    beyond_low: Room | None
+    beyond_high: Room | None
 
 
 class SticksTold(BaseModel):
@@ -40,7 +59,7 @@ class SticksTold(BaseModel):
     verdicts: dict[Axis, str]
     proven: dict[Axis, bool]
     travel: list[TravelView]
-    resting_s: dict[Axis, float]
+    rest: list[RestView]
     deadband: DeadbandProposal | None
     latency: Latency | None
     surfaces: list[Surface]
@@ -72,12 +91,29 @@ def tell(whole: Whole, seen: Moving) -> SticksTold:
         verdicts={axis: text for axis, (_, text) in verdicts.items()},
         proven={axis: proven for axis, (proven, _) in verdicts.items()},
         travel=[_travel(axis, whole, seen) for axis in AXES],
-        resting_s=seen.resting_s,
+        rest=[_rest(axis, whole, seen) for axis in AXES],
         deadband=propose_deadband(measured.noise, step_us(parts)),
         latency=kept.get("latency", (document, parts), None, lambda: latency(document, parts)),
         surfaces=kept.get("surfaces", (whole.craft, parts), None, lambda: surfaces_of(whole.craft, parts)),
         sent_order=measured.found.order or order_of(document.transmitter),
     )
+
+
+def _rest(axis: Axis, whole: Whole, seen: Moving) -> RestView:
+    reached, lines = seen.sticks.reached[axis], whole.settings.stick_lines
+    moved = reached.low is not None and reached.high is not None and reached.high - reached.low > UNMOVED_US
+    return RestView(
+        axis=axis,
+        rests_s=min(WATCH_S, seen.resting_s[axis]),
+        of_s=WATCH_S,
+        noise=seen.sticks.noise.get(axis),
+        beyond_low=_room(lines.low - reached.low) if moved and reached.low is not None else None,
+        beyond_high=_room(reached.high - lines.high) if moved and reached.high is not None else None,
+    )
+
+
+def _room(us: float) -> Room:
+    return Room(us=round(us, 1), says="short" if us < 0 else "narrow" if us < ROOM_US else "enough")
 
 
 def _travel(axis: Axis, whole: Whole, seen: Moving) -> TravelView:
@@ -106,4 +142,5 @@ def _travel(axis: Axis, whole: Whole, seen: Moving) -> TravelView:
         left=left,
         beside_predicted=beside_predicted(expected, places, transmitter) if expected is not None and places is not None else "",
         near_us=round(near_us(transmitter), 2),
+        far=left is not None and max(abs(each) for each in (left.low, left.centre or 0.0, left.high)) > near_us(transmitter),
     )

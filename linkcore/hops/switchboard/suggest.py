@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from itertools import pairwise
 
-from pydantic import BaseModel
+from pydantic import BaseModel, computed_field
 
 from linkcore.craft.document import Band, BoardSettings, CraftDocument
 from linkcore.devices.modes import exclude_each_other
@@ -16,6 +16,7 @@ from linkcore.parts.models import Transmitter
 
 STEP_US = 10.0
 SCALE_US = (850.0, 2150.0)
+WORTH_US = 1.0
 
 
 class Suggested(BaseModel):
@@ -81,6 +82,12 @@ class Suggestion(BaseModel):
     clear: float | None = None
     measured: bool = False
     why_not: str = ""
+
+    @computed_field  # type: ignore[prop-decorator]
+    @property
+    def better(self) -> bool:
+        """Whether it clears the detents by so much more that it is worth taking for that."""
+        return self.clear is not None and self.clear - (self.clear_now or 0.0) > WORTH_US
 
 
 def suggest_all(document: CraftDocument, settings: BoardSettings, transmitter: Transmitter, measured: SwitchMeasure) -> Suggestion:

@@ -8,11 +8,11 @@ from typing import Protocol
 from pydantic import BaseModel, Field
 
 from linkcore.craft.document import Mode
-from linkcore.devices.modes import MODES, exclude_each_other, switch_channels
-from linkcore.hops.switchboard.clearance import band_clearance, edge_clearance
+from linkcore.devices.modes import MODES, default_in_words, exclude_each_other, switch_channels
+from linkcore.hops.switchboard.clearance import CLEARANCE_US, band_clearance, edge_clearance
 from linkcore.hops.switchboard.detents import SwitchMeasure, known_detents, shown_detents
 from linkcore.hops.switchboard.rules import held_by, misses, named_bands
-from linkcore.hops.switchboard.suggest import Suggestion, runs_of, suggest_all
+from linkcore.hops.switchboard.suggest import SCALE_US, STEP_US, Suggestion, runs_of, suggest_all
 from linkcore.hops.switchboard.truth import PLACES, TruthTable
 from linkcore.kept import Kept
 from linkcore.reads import Whole
@@ -21,7 +21,7 @@ from linkcore.reads import Whole
 class BandView(BaseModel):
     """A band of the draft on a switch channel, us. `clear` is its least clearance; None where it holds no known detent. `path`: its place in the craft.
 
-    `clear_low`, `clear_high`: from either edge to the nearest detent, jitter included.
+    `clear_low`, `clear_high`: from either edge to the nearest detent, jitter included; `close_low`, `close_high`: whether that is less than is wanted.
     """
 
     name: str
@@ -30,6 +30,8 @@ class BandView(BaseModel):
     clear: float | None
     clear_low: float | None
     clear_high: float | None
+    close_low: bool
+    close_high: bool
     misses: bool
     path: str
 
@@ -63,10 +65,20 @@ class ModeView(BaseModel):
     excludes: list[Mode]
 
 
+class RulerScale(BaseModel):
+    """What a ruler shows, and by what steps a band's edge moves on it, us."""
+
+    low: float = SCALE_US[0]
+    high: float = SCALE_US[1]
+    step: float = STEP_US
+
+
 class SwitchboardTold(BaseModel):
     """The Switchboard beside its rulers and its table."""
 
+    scale: RulerScale
     switches: list[SwitchView]
+    by_default: str = Field(description="What the craft does where no band holds")
     modes: list[ModeView]
     suggestion: Suggestion
     table: TruthTable | None = Field(None, description="None while it is as it was last told: 729 rows five times a second would be a burden")
@@ -98,6 +110,8 @@ def tell(whole: Whole, seen: Flipping) -> SwitchboardTold:
     detents = {channel: [(each.low, each.high) for each in found] for channel, found in measured.detents.items()}
     same = (document, whole.settings, whole.parts)
     return SwitchboardTold(
+        scale=RulerScale(),
+        by_default=default_in_words(document.airframe),
         switches=seen.kept.get("switches", same, detents, lambda: _switches(whole, measured)),
         modes=seen.kept.get("modes", (), dict(seen.lacking), lambda: _modes(seen.lacking)),
         suggestion=seen.kept.get("suggestion", same, detents, lambda: suggest_all(document, document.settings, transmitter, measured)),
@@ -145,6 +159,8 @@ def _switches(whole: Whole, measured: SwitchMeasure) -> list[SwitchView]:
                         clear=round(band_clearance(band.low, band.high, held), 1) if (held := held_by(band, shown)) else None,
                         clear_low=round(edge_clearance(band.low, shown), 1) if shown else None,
                         clear_high=round(edge_clearance(band.high, shown), 1) if shown else None,
+                        close_low=bool(shown) and edge_clearance(band.low, shown) < CLEARANCE_US,
+                        close_high=bool(shown) and edge_clearance(band.high, shown) < CLEARANCE_US,
                         misses=misses(band, known),
                         path=path,
                     )

@@ -27,8 +27,8 @@ export function BenchPanel({
 }) {
   const live = useSteady((state) => state.live && shown(state.live));
   const why = useBenchStore((state) => state.waiting?.why);
-  const stickMode = document.transmitter.stick_mode ?? 2;
-  const hasGps = document.kit?.devices?.some((device) => device.name.startsWith("GPS"));
+  const stickMode = document.transmitter.stick_mode;
+  const hasGps = document.kit.devices?.some((device) => device.name.startsWith("GPS"));
   return (
     <Box
       component="aside"

@@ -68,7 +68,7 @@ function OpenCraft({ craft, edit, hop, user }: { craft: Craft; edit: HopProps["e
   useHotkeys("b", fold, { useKey: true }, [hop, folded]);
 
   const parts = catalogue.data ? partsOf(catalogue.data, craft.document) : null;
-  useBenchKeys(parts?.transmitter, craft.document.transmitter.stick_mode ?? 2);
+  useBenchKeys(parts?.transmitter, craft.document.transmitter.stick_mode);
   return (
     <Box
       sx={{

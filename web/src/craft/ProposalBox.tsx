@@ -19,7 +19,7 @@ export function ProposalBox({ proposal, onTake, onLeave }: { proposal: Proposal;
         {says.map((each) => (
           <li key={each}>{each}</li>
         ))}
-        {(findings ?? []).map((finding: Finding) => (
+        {findings.map((finding: Finding) => (
           <Box component="li" key={finding.code + finding.where} sx={{ color: finding.severity === "stop" ? colours.oxide : colours.ink }}>
             then: {finding.what}
           </Box>

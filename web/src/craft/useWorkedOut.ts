@@ -17,7 +17,7 @@ function useView<T>(craft: Craft, name: string, ask: () => Promise<Answer<T>>, e
 }
 
 /** Without a board there is nothing to plan on, and the server says so; better not to ask. */
-const hasBoard = (craft: Craft) => Boolean(craft.document.kit?.board);
+const hasBoard = (craft: Craft) => Boolean(craft.document.kit.board);
 
 export const useKitView = (craft: Craft) =>
   useView<KitView>(craft, "kit", () => taken<Answer<KitView>>(api.GET("/api/crafts/{craft_id}/kit", at(craft))));
@@ -49,6 +49,11 @@ export async function exchange(craft: Craft, doing: Doing, part: string, to = ""
 export async function solder(craft: Craft, device: string, job: Job, pads: string[]): Promise<Answer<Exchange>> {
   await settled();
   return taken(api.POST("/api/crafts/{craft_id}/solder", { ...at(craft), body: { device, job, pads } }));
+}
+
+export async function moveWire(craft: Craft, device: string, pin: string, pad: string | null): Promise<Answer<Exchange>> {
+  await settled();
+  return taken(api.POST("/api/crafts/{craft_id}/wire", { ...at(craft), body: { device, pin, pad } }));
 }
 
 export function ringOut(craft: Craft, wire: string, initials: string): Promise<Record<string, string>> {

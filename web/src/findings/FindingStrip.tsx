@@ -70,7 +70,7 @@ export function FindingStrip({ hop, craft, edit }: { hop: Hop; craft: Craft; edi
 /** `current`: whether the finding speaks of the draft as it is now; the next report comes in a moment where it does not. */
 function Line({ finding, current, onMend }: { finding: Finding; current: boolean; onMend: (edits: Edit[]) => void }) {
   const tone = TONE[finding.severity];
-  const mends = finding.mends ?? [];
+  const mends = finding.mends;
   return (
     <Box sx={{ display: "flex", alignItems: "baseline", gap: 1.25, py: 0.4, flexWrap: "wrap" }}>
       <Box component="span" sx={{ px: 0.9, borderRadius: 0.75, fontSize: 12, fontWeight: 600, color: tone.ink, bgcolor: tone.wash }}>
@@ -88,7 +88,7 @@ function Line({ finding, current, onMend }: { finding: Finding; current: boolean
               variant="outlined"
               sx={{ color: colours.verdigris, py: 0 }}
               disabled={!current}
-              onClick={() => onMend(mend.edits ?? [])}
+              onClick={() => onMend(mend.edits)}
             >
               {mend.text}
             </Button>

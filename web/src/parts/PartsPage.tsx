@@ -56,7 +56,7 @@ export default function PartsPage({ user }: { user: string }) {
     keepDraft({ workshop, facts, version });
     setAside(false);
   };
-  const hit = (each: Part) => `${each.name} ${inShort(each)} ${each.about ?? ""}`.toLowerCase().includes(search.toLowerCase());
+  const hit = (each: Part) => `${each.name} ${inShort(each)} ${each.about}`.toLowerCase().includes(search.toLowerCase());
   return (
     <Box data-ready sx={{ height: "100vh", display: "grid", gridTemplateRows: "48px minmax(0, 1fr)" }}>
       <Box

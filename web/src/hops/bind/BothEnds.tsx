@@ -83,8 +83,8 @@ function TransmitterCard({ bind, transmitter, phrase }: { bind: BindTold; transm
     <EndCard
       title={`Transmitter · ${transmitter.name}`}
       state={bind.transmitter.state}
-      waits={bind.transmitter.waits_for ?? ""}
-      left={bind.transmitter.left_s ?? null}
+      waits={bind.transmitter.waits_for}
+      left={bind.transmitter.left_s}
     >
       <Button variant="outlined" onClick={() => sendHands({ transmitter_on: !on })}>
         {on ? "Switch off" : "Switch on"}
@@ -118,7 +118,7 @@ function TransmitterCard({ bind, transmitter, phrase }: { bind: BindTold; transm
           </MenuItem>
         ))}
       </TextField>
-      {phrase && <Phrase end="transmitter" set={Boolean(bind.transmitter_phrase)} />}
+      {phrase && <Phrase end="transmitter" set={Boolean(bind.transmitter_phrase)} least={bind.shortest_phrase} />}
       <Identity label="sends" value={bind.sends_identity} same={bind.knows} />
     </EndCard>
   );
@@ -143,8 +143,8 @@ function ReceiverCard({ bind, phrase }: { bind: BindTold; phrase: boolean }) {
           )}
         </>
       }
-      waits={bind.receiver.waits_for ?? ""}
-      left={bind.receiver.left_s ?? null}
+      waits={bind.receiver.waits_for}
+      left={bind.receiver.left_s}
     >
       <Button variant="outlined" onClick={() => sendHands({ receiver_plugged: !plugged })}>
         {plugged ? "Take supply away" : "Give supply"}
@@ -160,7 +160,7 @@ function ReceiverCard({ bind, phrase }: { bind: BindTold; phrase: boolean }) {
           {bind.satellite_away ? "Plug it back into its own pad" : `Plug it into ${bind.bind_pad}`}
         </Button>
       )}
-      {phrase && <Phrase end="receiver" set={bind.knows && Boolean(bind.transmitter_phrase)} />}
+      {phrase && <Phrase end="receiver" set={bind.knows && Boolean(bind.transmitter_phrase)} least={bind.shortest_phrase} />}
       {bind.identity && (
         <Button variant="text" onClick={() => sendHands({ forget_bind: true })}>
           Make it forget
@@ -198,7 +198,7 @@ function QuickCycles() {
   );
 }
 
-function Phrase({ end, set }: { end: "transmitter" | "receiver"; set: boolean }) {
+function Phrase({ end, set, least }: { end: "transmitter" | "receiver"; set: boolean; least: number }) {
   const [text, setText] = useState("");
   const send = () => {
     sendHands(end === "transmitter" ? { transmitter_phrase: text } : { receiver_phrase: text });
@@ -207,14 +207,14 @@ function Phrase({ end, set }: { end: "transmitter" | "receiver"; set: boolean })
   return (
     <Box sx={{ display: "flex", gap: 0.5, alignItems: "center", width: "100%" }}>
       <TextField
-        label={set ? "Link phrase: set" : "Link phrase, 8 letters or more"}
+        label={set ? "Link phrase: set" : `Link phrase, ${least} letters or more`}
         value={text}
         onChange={(event) => setText(event.target.value)}
-        onKeyDown={(event) => event.key === "Enter" && text.trim().length >= 8 && send()}
+        onKeyDown={(event) => event.key === "Enter" && text.trim().length >= least && send()}
         slotProps={{ htmlInput: { "aria-label": `Link phrase of the ${end}`, maxLength: 64 } }}
         sx={{ flex: 1 }}
       />
-      <Button variant="outlined" disabled={text.trim().length < 8} onClick={send} aria-label={`Set the ${end}'s link phrase`}>
+      <Button variant="outlined" disabled={text.trim().length < least} onClick={send} aria-label={`Set the ${end}'s link phrase`}>
         Set
       </Button>
       {end === "transmitter" && set && (

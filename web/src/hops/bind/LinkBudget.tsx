@@ -19,14 +19,14 @@ const far = (metres: number) =>
 /** Signal against distance, beside the lines it is judged by. */
 export function LinkBudget({ budget, craft, edit, distance }: { budget: Budget; craft: Craft; edit: HopProps["edit"]; distance: number }) {
   const set = (name: string, value: number | null) => edit([{ path: `/air/${name}`, value }], craft.version);
-  const over = budget.limit_dbm !== null && budget.eirp_dbm > budget.limit_dbm;
+  const { over } = budget;
   return (
     <Panel title="Link budget" aside={`free space, ${budget.frequency_mhz.toFixed(0)} MHz; what stands between both ends takes more`}>
       <Box sx={{ display: "grid", gridTemplateColumns: "minmax(0, 1fr) 250px", gap: 2 }}>
         <Plot budget={budget} distance={distance} />
         <Box sx={{ display: "grid", gap: 1, alignContent: "start" }}>
           <TextField select label="Power" value={budget.power_dbm} onChange={(event) => set("power_dbm", Number(event.target.value))}>
-            {[...new Set([...(budget.powers_dbm ?? []), budget.power_dbm])]
+            {[...new Set([...budget.powers_dbm, budget.power_dbm])]
               .sort((a, b) => a - b)
               .map((power) => (
                 <MenuItem key={power} value={power}>
@@ -35,7 +35,7 @@ export function LinkBudget({ budget, craft, edit, distance }: { budget: Budget; 
               ))}
           </TextField>
           <TextField select label="Frame rate" value={budget.rate_hz} onChange={(event) => set("rate_hz", Number(event.target.value))}>
-            {(budget.rates_hz ?? []).map((rate) => (
+            {budget.rates_hz.map((rate) => (
               <MenuItem key={rate} value={rate}>
                 {rate} Hz
               </MenuItem>
@@ -119,7 +119,7 @@ function Plot({ budget, distance }: { budget: Budget; distance: number }) {
   const curve = budget.curve as [number, number][];
   const first = curve[0]?.[0] ?? 1;
   const last = curve[curve.length - 1]?.[0] ?? 10;
-  const allowed = budget.limit_dbm === null ? 0 : Math.max(0, budget.limit_dbm - budget.eirp_dbm);
+  const allowed = Math.max(0, -(budget.over_db ?? 0));
   const high = Math.max(...curve.map((point) => point[1] + allowed), budget.alarm_dbm + 10);
   const low = Math.min(budget.sensitivity_dbm - 10, ...curve.map((point) => point[1]));
   const x = (metres: number) =>
@@ -128,7 +128,7 @@ function Plot({ budget, distance }: { budget: Budget; distance: number }) {
   const decades = [1, 10, 100, 1000, 10000, 100000].filter((metres) => metres >= first && metres <= last);
   const rungs = Array.from({ length: 9 }, (_, index) => -140 + index * 20).filter((dbm) => dbm > low && dbm < high);
   const line = curve.map(([metres, dbm]) => `${x(metres).toFixed(1)},${y(dbm).toFixed(1)}`).join(" ");
-  const above = budget.limit_dbm === null ? null : budget.limit_dbm - budget.eirp_dbm;
+  const above = budget.over_db === null ? null : -budget.over_db;
   const atLimit = above === null ? "" : curve.map(([metres, dbm]) => `${x(metres).toFixed(1)},${y(dbm + above).toFixed(1)}`).join(" ");
   const text = { fontSize: 11.5, fontFamily: mono, fill: colours.tarnishText };
   return (

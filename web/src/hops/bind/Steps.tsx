@@ -22,7 +22,7 @@ const WHO = { receiver: "receiver", transmitter: "transmitter", board: "board", 
 
 /** The way that is followed, step by step, down to the proof. */
 export function Steps({ bind, craft, edit }: { bind: BindTold; craft: Craft; edit: HopProps["edit"] }) {
-  const drafted = craft.document.settings.bind_count ?? 0;
+  const drafted = craft.document.settings.bind_count;
   const count = (value: number) => edit([{ path: "/settings/bind_count", value }], craft.version);
   return (
     <Panel

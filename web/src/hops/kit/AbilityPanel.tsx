@@ -13,15 +13,15 @@ type Ability = KitView["ability"];
 
 /** What the set can do, each line beside what is wanted of it. */
 export function AbilityPanel({ craft, catalogue, edit, ability }: DraftHopProps & { ability: Ability }) {
-  const wants = { channels: 5, telemetry: false, region: null, sensors: [], ...craft.document.wants };
+  const { wants } = craft.document;
   const want = (change: Partial<typeof wants>) =>
     edit((document) => {
-      document.wants = { ...wants, ...document.wants, ...change } as NonNullable<typeof document.wants>;
+      document.wants = { ...document.wants, ...change };
       return document;
     });
   const air = ability.air;
   const enough = ability.channels === null || ability.channels === undefined ? null : ability.channels >= wants.channels;
-  const regions = ability.regions ?? [];
+  const regions = ability.regions;
   return (
     <Panel title="What this set can do" aside="wanted of it">
       <Box
@@ -97,9 +97,9 @@ export function AbilityPanel({ craft, catalogue, edit, ability }: DraftHopProps 
           const sensor = each as Sensor;
           const state = ability.sensors?.find((one) => one.sensor === sensor);
           const there = (state?.fitted_in.length ?? 0) > 0;
-          const list = (wants.sensors ?? []) as Sensor[];
+          const list = wants.sensors;
           const wanted = list.includes(sensor);
-          const missing = wanted && !there && !!craft.document.kit?.board;
+          const missing = wanted && !there && !!craft.document.kit.board;
           return (
             <Box
               key={sensor}

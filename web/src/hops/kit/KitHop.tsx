@@ -42,9 +42,9 @@ export function KitHop({ craft, catalogue, edit }: DraftHopProps) {
     if (answer && first === "show") propose({ version: answer.version, view: { title, exchange: answer.view } });
     else if (answer) edit(answer.view.edits, answer.version);
   };
-  const wired = (name: string) => (craft.document.wiring ?? []).some((patch) => patch.device === name);
+  const wired = (name: string) => craft.document.wiring.some((patch) => patch.device === name);
   const named = (part: string) => catalogue.peripherals.find((each) => each.id === part);
-  const bay = catalogue.transmitters.find((each) => each.id === kit?.transmitter)?.module_bay ?? false;
+  const bay = catalogue.transmitters.find((each) => each.id === kit.transmitter)?.module_bay ?? false;
   return (
     <>
       <HopHead title="Kit" question="Which parts lie on the bench, and what can they do together?">
@@ -58,7 +58,7 @@ export function KitHop({ craft, catalogue, edit }: DraftHopProps) {
             <TextField
               select
               label="Airframe"
-              value={craft.document.airframe ?? "quad X"}
+              value={craft.document.airframe}
               onChange={(event) => edit([{ path: "/airframe", value: event.target.value }])}
               sx={{ mr: "38px" }}
             >
@@ -68,15 +68,15 @@ export function KitHop({ craft, catalogue, edit }: DraftHopProps) {
                 </MenuItem>
               ))}
             </TextField>
-            {ROLES.filter(({ role }) => role !== "module" || bay || kit?.module).map(({ role, label, empty }) => (
+            {ROLES.filter(({ role }) => role !== "module" || bay || kit.module).map(({ role, label, empty }) => (
               <PartRow
                 key={role}
                 label={label}
                 empty={empty}
-                chosen={kit?.[role] ?? ""}
+                chosen={kit[role]}
                 list={lists[role]}
                 workshop={craft.workshop_id}
-                onChoose={(part) => change(role, part, `Exchange the ${role}`, kit?.[role] ? "show" : "take")}
+                onChoose={(part) => change(role, part, `Exchange the ${role}`, kit[role] ? "show" : "take")}
               />
             ))}
             <Box
@@ -84,7 +84,7 @@ export function KitHop({ craft, catalogue, edit }: DraftHopProps) {
               aria-label="Devices"
               sx={{ listStyle: "none", m: 0, p: 0, display: "grid", gap: 0.5, borderTop: 1, borderColor: "divider", pt: 1 }}
             >
-              {(kit?.devices ?? []).map((device) => (
+              {kit.devices.map((device) => (
                 <Box component="li" key={device.name} sx={{ display: "flex", alignItems: "baseline", gap: 1, fontSize: 13.5 }}>
                   <DeviceName name={device.name} onRename={(to) => change("rename device", device.name, "Rename", "take", to)} />
                   <Link to={`/workshops/${craft.workshop_id}/parts/${device.part}`} style={{ color: colours.ink }}>
@@ -131,11 +131,11 @@ export function KitHop({ craft, catalogue, edit }: DraftHopProps) {
         <Box sx={{ display: "grid", gap: 1.5, mt: 2 }}>
           <FitsPanel
             fits={view.data.view.fits}
-            current={kit?.receiver ?? ""}
+            current={kit.receiver}
             onTake={(part) => change("receiver", part, "Exchange the receiver", "show")}
           />
           <StartingPanel
-            airframe={craft.document.airframe ?? "quad X"}
+            airframe={craft.document.airframe}
             lines={view.data.view.starting}
             onTake={(edits) => edit(edits, view.data?.version)}
           />

@@ -13,9 +13,9 @@ import { WireDifference } from "../loom/WireDifference";
 export function OutputChange({ craft, catalogue, edit }: DraftHopProps) {
   const [tried, keep] = useForVersion<WorkedOut>(craft.version);
   const { problem, ask } = useAsked();
-  const receiver = catalogue.receivers.find((each) => each.id === craft.document.kit?.receiver);
+  const receiver = catalogue.receivers.find((each) => each.id === craft.document.kit.receiver);
   if (!receiver?.jumper) return null;
-  const fitted = craft.document.kit?.jumper_fitted ?? false;
+  const fitted = craft.document.kit.jumper_fitted;
   const sends = (jumper: boolean) =>
     receiver.outputs
       .filter((output) => output.jumper === undefined || output.jumper === null || output.jumper === jumper)

@@ -203,7 +203,6 @@ function arriving(line: Line, board: BoardCounts): string {
     : `${whole}, ${spaced(board.errors_per_s)} byte errors, ${spaced(board.bytes_per_s)} bytes a second`;
 }
 
-const STALE_S = 3;
 const DUPLEX = { full: "full duplex, on RX", half: "half duplex, on TX" } as const;
 
 /** How the port is set and why: worked out from parts and wire, with a hand on it where the pilot knows better. */
@@ -213,12 +212,9 @@ function PortSetting({ line, craft, edit }: { line: Line; craft: HopProps["craft
   if (!draft || !asked) return null;
   const set = (change: Record<string, string | boolean | null>) =>
     edit(Object.entries(change).map(([name, value]) => ({ path: `/settings/receiver_input/${name}`, value })));
-  const same =
-    draft.protocol === asked.protocol && Boolean(draft.inverted) === asked.inverted && Boolean(draft.half_duplex) === asked.half_duplex;
+  const same = draft.protocol === asked.protocol && draft.inverted === asked.inverted && draft.half_duplex === asked.half_duplex;
   const waits =
-    Boolean(draft.inverted) !== line.set_to.inverted ||
-    Boolean(draft.half_duplex) !== line.set_to.half_duplex ||
-    draft.protocol !== line.set_to.protocol;
+    draft.inverted !== line.set_to.inverted || draft.half_duplex !== line.set_to.half_duplex || draft.protocol !== line.set_to.protocol;
   const pulses = line.port === "inputs";
   return (
     <Panel title="How the port is set, and why" aside={waits ? "the draft differs from the board: write it, then restart" : ""}>
@@ -272,7 +268,6 @@ function PortSetting({ line, craft, edit }: { line: Line; craft: HopProps["craft
 
 /** What the board tells the receiver, as the receiver heard it. */
 function Downlink({ line }: { line: Line }) {
-  const now = useBenchStore((state) => Math.floor(state.live?.t ?? 0));
   return (
     <Panel title="Telemetry that the receiver hears">
       <Box component="dl" sx={{ m: 0, display: "grid", gridTemplateColumns: "auto 1fr", gap: "2px 14px", fontSize: 13.5 }}>
@@ -283,10 +278,10 @@ function Downlink({ line }: { line: Line }) {
             </Box>
             <Box component="dd" className="mono" sx={{ m: 0 }}>
               {told(each.sensor, each.values)}
-              {now - each.t > STALE_S && (
+              {each.old_s !== null && (
                 <Box component="span" sx={{ color: colours.copperText }}>
                   {" "}
-                  {Math.round(now - each.t)} s old
+                  {each.old_s} s old
                 </Box>
               )}
             </Box>

@@ -187,19 +187,19 @@ function Progress({ job }: { job: JobState }) {
     >
       <Box sx={{ display: "flex", gap: 1.5, alignItems: "baseline", mb: 0.5 }}>
         <b>{STATES[job.state]}</b>
-        {running && (job.total ?? 0) > 0 && (
+        {running && job.total > 0 && (
           <Box component="span" className="mono" sx={{ fontFamily: mono, fontSize: 12.5 }}>
             {job.state === "erasing" ? "sector" : "page"} {job.done} of {job.total}
             {job.rate_bytes_s ? `, ${(job.rate_bytes_s / 1024).toFixed(1)} kB/s` : ""}
           </Box>
         )}
         <Box component="span" sx={{ ml: "auto", fontFamily: mono, fontSize: 16, whiteSpace: "nowrap" }} data-testid="flash-percent">
-          {(job.percent ?? 0).toFixed(0)} %
+          {job.percent.toFixed(0)} %
         </Box>
       </Box>
       <LinearProgress
         variant="determinate"
-        value={job.percent ?? 0}
+        value={job.percent}
         aria-label="Flashed"
         sx={{
           height: 8,
@@ -226,7 +226,7 @@ function Progress({ job }: { job: JobState }) {
         </Box>
       )}
       <Box sx={{ fontSize: 13, mt: 0.5 }}>{running ? `${job.image_said}, ${sized(job.size)}, ${job.says}` : job.says}</Box>
-      {(job.recover ?? []).map((line) => (
+      {job.recover.map((line) => (
         <Box key={line} sx={{ fontSize: 13, mt: 0.5, fontWeight: 600 }}>
           {line}
         </Box>
@@ -249,8 +249,8 @@ const ON_THE_WAY = ["cable pulled", "power lost", "bad page"];
 
 /** What shall go wrong: the bench's faults, for trying out what happens then. */
 function Faults({ fault }: { fault: Fault }) {
-  const kind = fault.kind ?? "none";
-  const set = (next: Fault["kind"], at: number) => sendHands({ fault: { kind: next ?? "none", at_percent: at } });
+  const kind = fault.kind;
+  const set = (next: Fault["kind"], at: number) => sendHands({ fault: { kind: next, at_percent: at } });
   return (
     <Box sx={{ mt: 1.5, pt: 1, borderTop: `1px solid ${colours.hairline}`, display: "flex", gap: 1, alignItems: "center" }}>
       <Box component="span" sx={{ fontSize: 12.5, color: "text.secondary" }}>
@@ -260,7 +260,7 @@ function Faults({ fault }: { fault: Fault }) {
         select
         label="Goes wrong"
         value={kind}
-        onChange={(event) => set(event.target.value as Fault["kind"], fault.at_percent ?? 40)}
+        onChange={(event) => set(event.target.value as Fault["kind"], fault.at_percent)}
         sx={{ flex: 1 }}
       >
         {FAULTS.map((each) => (
@@ -270,7 +270,7 @@ function Faults({ fault }: { fault: Fault }) {
         ))}
       </TextField>
       {ON_THE_WAY.includes(kind) && (
-        <NumberField label="at" unit="%" min={0} max={100} width={84} value={fault.at_percent ?? 40} onCommit={(at) => set(kind, at)} />
+        <NumberField label="at" unit="%" min={0} max={100} width={84} value={fault.at_percent} onCommit={(at) => set(kind, at)} />
       )}
     </Box>
   );

@@ -98,10 +98,7 @@ export function KeptSettings({ craft, flash, edit }: { craft: Craft; flash: Flas
         <Button
           variant="contained"
           onClick={() => {
-            const held = craft.document.settings as Record<string, unknown>;
-            const needed = (flash.carried?.edits ?? []).filter(
-              (each) => JSON.stringify(held[each.path.replace("/settings/", "")]) !== JSON.stringify(each.value),
-            );
+            const needed = flash.carried?.edits ?? [];
             if (needed.length > 0) edit(needed, craft.version);
             choice.mutate({ id: flash.id, settings: "put back" });
           }}

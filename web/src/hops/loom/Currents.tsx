@@ -34,9 +34,13 @@ export function Currents({ rails, usb }: Pick<LoomView, "rails" | "usb">) {
                 <b>{rail.rail}</b>, {rail.volts} V
               </td>
               <td>
-                {rail.source === "outside" ? `${rail.peak_ma} mA, fed from outside` : <Gauge ma={rail.peak_ma} limit={rail.limit_ma} />}
+                {rail.source === "outside" ? (
+                  `${rail.peak_ma} mA, fed from outside`
+                ) : (
+                  <Gauge ma={rail.peak_ma} limit={rail.limit_ma} over={rail.over} />
+                )}
               </td>
-              <td>{rail.usb_limit_ma === null ? "dark" : <Gauge ma={rail.peak_ma} limit={rail.usb_limit_ma} />}</td>
+              <td>{rail.usb_limit_ma === null ? "dark" : <Gauge ma={rail.peak_ma} limit={rail.usb_limit_ma} over={rail.over_on_usb} />}</td>
               <td style={{ color: colours.softInk }}>{rail.devices.join(", ")}</td>
             </tr>
           ))}
@@ -46,7 +50,7 @@ export function Currents({ rails, usb }: Pick<LoomView, "rails" | "usb">) {
             </td>
             <td>–</td>
             <td>
-              <Gauge ma={usb.peak_ma} limit={usb.limit_ma} />
+              <Gauge ma={usb.peak_ma} limit={usb.limit_ma} over={usb.over} />
             </td>
             <td style={{ color: colours.softInk }}>the board and every rail that wakes on USB</td>
           </tr>
@@ -56,8 +60,7 @@ export function Currents({ rails, usb }: Pick<LoomView, "rails" | "usb">) {
   );
 }
 
-function Gauge({ ma, limit }: { ma: number; limit: number }) {
-  const over = ma > limit;
+function Gauge({ ma, limit, over }: { ma: number; limit: number; over: boolean }) {
   const full = Math.max(ma, limit, 1) * 1.1;
   return (
     <Box sx={{ display: "flex", alignItems: "center", gap: 1 }}>

@@ -28,7 +28,7 @@ export function LoomHop({ craft, catalogue, edit }: DraftHopProps) {
       )}
     </HopHead>
   );
-  if (!craft.document.kit?.board)
+  if (!craft.document.kit.board)
     return (
       <>
         {head}

@@ -7,12 +7,12 @@ import { useEffect, useState } from "react";
 import type { LoomView } from "../../api/types";
 import { useSteady } from "../../bench/useBench";
 import type { DraftHopProps } from "../../craft/hopProps";
+import { useWireMove } from "../../craft/useWireMove";
 import { ringOut, takeRingBack } from "../../craft/useWorkedOut";
 import { colours, mono } from "../../look/colours";
 import { Panel } from "../../look/Panel";
 import { Problem } from "../../look/Problem";
 import { useAsked } from "../../look/useAsked";
-import { moveWire } from "../port_plan/moveWire";
 
 const INITIALS = "coin-bell-initials";
 
@@ -29,8 +29,9 @@ export function WireList({
   const live = useSteady((state) => state.report?.told.loom?.rung ?? {});
   const [initials, setInitials] = useState(() => localStorage.getItem(INITIALS) ?? "");
   const { problem, ask } = useAsked();
+  const byHand = useWireMove(craft, edit);
   const [moving, setMoving] = useState<string | null>(null);
-  const pads = catalogue.boards.find((each) => each.id === craft.document.kit?.board)?.pads ?? [];
+  const pads = catalogue.boards.find((each) => each.id === craft.document.kit.board)?.pads ?? [];
   const rung = { ...view.rung, ...live };
   const again = () => queries.invalidateQueries({ queryKey: ["worked out", craft.id, "loom"] });
   useEffect(() => localStorage.setItem(INITIALS, initials), [initials]);
@@ -51,7 +52,7 @@ export function WireList({
         />
         <span>Ring each wire out, then tick it. A wire that only the signal can have come through ticks itself.</span>
       </Box>
-      <Problem text={problem} />
+      <Problem text={problem || byHand.problem} />
       <Box
         component="table"
         aria-label="Wire list"
@@ -103,7 +104,7 @@ export function WireList({
                     pads={pads}
                     value={wire.pad}
                     onChoose={(pad) => {
-                      moveWire({ edit }, wire.device, wire.pin, pad);
+                      void byHand.move(wire.device, wire.pin, pad);
                       setMoving(null);
                     }}
                   />
@@ -142,7 +143,7 @@ export function WireList({
                   variant="text"
                   aria-label={`Take ${wire.device} ${wire.pin} off`}
                   sx={{ minWidth: 0, p: 0, color: colours.softInk, fontSize: 12 }}
-                  onClick={() => moveWire({ edit }, wire.device, wire.pin, null)}
+                  onClick={() => void byHand.move(wire.device, wire.pin, null)}
                 >
                   off
                 </Button>
@@ -182,18 +183,19 @@ function PadField({ label, pads, value, onChoose }: { label: string; pads: Pads;
 
 /** A wire that is soldered by hand: a pin that has none yet, and a pad. */
 function NewWire({ craft, catalogue, pads, edit }: DraftHopProps & { pads: Pads }) {
+  const byHand = useWireMove(craft, edit);
   const [pin, setPin] = useState("");
   const { kit, wiring } = craft.document;
   const devices = [
-    { name: "receiver", part: catalogue.receivers.find((each) => each.id === kit?.receiver) },
-    ...(kit?.devices ?? []).map((device) => ({
+    { name: "receiver", part: catalogue.receivers.find((each) => each.id === kit.receiver) },
+    ...kit.devices.map((device) => ({
       name: device.name,
       part: catalogue.peripherals.find((each) => each.id === device.part),
     })),
   ];
   const loose = devices.flatMap(({ name, part }) =>
     (part?.pins ?? [])
-      .filter((each) => !wiring?.some((patch) => patch.device === name && patch.pin === each.name))
+      .filter((each) => !wiring.some((patch) => patch.device === name && patch.pin === each.name))
       .map((each) => `${name}/${each.name}`),
   );
   if (loose.length === 0) return null;
@@ -219,11 +221,12 @@ function NewWire({ craft, catalogue, pads, edit }: DraftHopProps & { pads: Pads 
           value=""
           onChoose={(pad) => {
             const [device = "", name = ""] = pin.split("/");
-            moveWire({ edit }, device, name, pad);
+            void byHand.move(device, name, pad);
             setPin("");
           }}
         />
       )}
+      <Problem text={byHand.problem} />
     </Box>
   );
 }

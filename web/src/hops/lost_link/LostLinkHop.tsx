@@ -13,12 +13,12 @@ export function LostLinkHop({ craft, parts, edit }: HopProps) {
   const report = useBenchStore((state) => state.report);
   const live = useBenchStore((state) => state.live);
   const { settings, receiver } = craft.document;
-  const lost = { grace_ms: 400, throttle_fallback: "low" as const, response: "drop" as const, ...settings.lost_link };
+  const lost = settings.lost_link;
   const told = report?.told.lost_link;
   if (!report || !told || !live) return <p>Listening…</p>;
   const set = (change: Partial<typeof lost>) =>
     edit((document) => {
-      document.settings.lost_link = { ...lost, ...document.settings.lost_link, ...change };
+      document.settings.lost_link = { ...document.settings.lost_link, ...change };
       return document;
     });
   return (
@@ -60,10 +60,10 @@ export function LostLinkHop({ craft, parts, edit }: HopProps) {
             <TextField
               select
               label={`${parts.receiver.name} on loss`}
-              value={receiver?.on_loss ?? "no pulses"}
+              value={receiver.on_loss}
               onChange={(event) =>
                 edit((document) => {
-                  document.receiver = { preset_us: [], ...document.receiver, on_loss: event.target.value as "hold" };
+                  document.receiver = { ...document.receiver, on_loss: event.target.value as "hold" };
                   return document;
                 })
               }

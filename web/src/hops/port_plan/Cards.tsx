@@ -8,12 +8,12 @@ import { useState } from "react";
 import type { Job, PlanView } from "../../api/types";
 import { useBenchStore, useSteady } from "../../bench/useBench";
 import type { DraftHopProps } from "../../craft/hopProps";
+import { useWireMove } from "../../craft/useWireMove";
 import { solder } from "../../craft/useWorkedOut";
 import { colours, mono } from "../../look/colours";
 import { Panel } from "../../look/Panel";
 import { Problem } from "../../look/Problem";
 import { useAsked } from "../../look/useAsked";
-import { moveWire } from "./moveWire";
 import type { Chosen } from "./PatchPicture";
 
 const MOST_SPOTS = 6;
@@ -28,7 +28,7 @@ export function DeviceCard({
 }: DraftHopProps & { view: PlanView; device: string; onClose: () => void }) {
   const { problem, ask } = useAsked();
   const mine = view.devices.filter((each) => each.device === device);
-  const wires = (craft.document.wiring ?? []).filter((patch) => patch.device === device);
+  const wires = craft.document.wiring.filter((patch) => patch.device === device);
   const fixed = wires.some((patch) => patch.fixed);
   const put = async (job: Job, pads: string[]) => {
     const answer = await ask(() => solder(craft, device, job, pads));
@@ -36,7 +36,7 @@ export function DeviceCard({
   };
   const fix = (to: boolean) =>
     edit((document) => {
-      for (const patch of document.wiring ?? []) if (patch.device === device) patch.fixed = to;
+      for (const patch of document.wiring) if (patch.device === device) patch.fixed = to;
       return document;
     });
   return (
@@ -170,18 +170,19 @@ export function PadCard({
 /** How the receiver is read. A protocol without a port that has the receiver job is offered together with the job, in order. */
 function ReadAs({ craft, catalogue, edit, port }: DraftHopProps & { port: string }) {
   const { ports, receiver_input } = craft.document.settings;
-  const input = { protocol: null, inverted: false, ...receiver_input };
+  const input = receiver_input;
   const [wanted, setWanted] = useState<string | null>(null);
   const listens = Object.values(ports).includes("receiver input");
   const only = (protocol: string) => edit([{ path: "/settings/receiver_input/protocol", value: protocol }]);
-  const choose = (protocol: string) => (listens || protocol === "PPM" || protocol === "PWM" ? only(protocol) : setWanted(protocol));
+  const choose = (protocol: string) =>
+    listens || !catalogue.protocols.find((each) => each.name === protocol)?.needs_job ? only(protocol) : setWanted(protocol);
   if (listens && ports[port] !== "receiver input") return null;
   return (
     <>
       <TextField select label="Receiver protocol" value={wanted ?? input.protocol ?? ""} onChange={(event) => choose(event.target.value)}>
         {catalogue.protocols.map((each) => (
-          <MenuItem key={each} value={each}>
-            {each}
+          <MenuItem key={each.name} value={each.name}>
+            {each.name}
           </MenuItem>
         ))}
       </TextField>
@@ -220,7 +221,7 @@ function ReadAs({ craft, catalogue, edit, port }: DraftHopProps & { port: string
           control={
             <Checkbox
               size="small"
-              checked={input.inverted ?? false}
+              checked={input.inverted}
               onChange={(_, inverted) => edit([{ path: "/settings/receiver_input/inverted", value: inverted }])}
             />
           }
@@ -240,16 +241,18 @@ export function PinCard({
   pin,
   onChoose,
 }: DraftHopProps & { view: PlanView; device: string; pin: string; onChoose: (chosen: Chosen) => void }) {
-  const at = craft.document.wiring?.find((patch) => patch.device === device && patch.pin === pin);
-  const done = (pad: string | null) => {
-    moveWire({ edit }, device, pin, pad);
+  const at = craft.document.wiring.find((patch) => patch.device === device && patch.pin === pin);
+  const wire = useWireMove(craft, edit);
+  const done = async (pad: string | null) => {
+    await wire.move(device, pin, pad);
     onChoose({ kind: "device", device });
   };
   return (
     <Panel title={`${device} ${pin}`} aside={<Close onClick={() => onChoose(null)} />}>
       <Box sx={{ display: "grid", gap: 1.25, fontSize: 13.5 }}>
+        <Problem text={wire.problem} />
         <span>{at ? `Soldered to ${at.pad}.` : "Soldered nowhere."} Pick its pad in the picture, or here:</span>
-        <TextField select label="Pad" value={at?.pad ?? ""} onChange={(event) => done(event.target.value || null)}>
+        <TextField select label="Pad" value={at?.pad ?? ""} onChange={(event) => void done(event.target.value || null)}>
           <MenuItem value="">nowhere</MenuItem>
           {view.pads.map((each) => (
             <MenuItem key={each.pad} value={each.pad}>

@@ -3,11 +3,12 @@ import { useState } from "react";
 import type { Finding } from "../../api/types";
 import { known, useSteady } from "../../bench/useBench";
 import type { DraftHopProps } from "../../craft/hopProps";
+import { useWireMove } from "../../craft/useWireMove";
 import { usePlanView } from "../../craft/useWorkedOut";
 import { HopHead } from "../../look/HopHead";
+import { Problem } from "../../look/Problem";
 import { NoBoard } from "../NoBoard";
 import { DeviceCard, PadCard, PinCard } from "./Cards";
-import { moveWire } from "./moveWire";
 import { type Chosen, PatchPicture } from "./PatchPicture";
 import { PlanTable } from "./PlanTable";
 import { WorkItOut } from "./WorkItOut";
@@ -17,10 +18,11 @@ export function PortPlanHop(props: DraftHopProps) {
   const plan = usePlanView(craft);
   const stops = useSteady((state) => (known(state)?.findings ?? []).filter((each) => each.hop === "port plan" && each.severity === "stop"));
   const [chosen, setChosen] = useState<Chosen>(null);
+  const wire = useWireMove(craft, props.edit);
   const head = (
     <HopHead title="Port plan" question="Which device on which pad? Pick a device or a pad to see what could go where, and why not." />
   );
-  if (!craft.document.kit?.board)
+  if (!craft.document.kit.board)
     return (
       <>
         {head}
@@ -37,7 +39,7 @@ export function PortPlanHop(props: DraftHopProps) {
   const view = plan.data.view;
   const choose = (next: Chosen) => {
     if (chosen?.kind === "pin" && next?.kind === "pad") {
-      moveWire(props, chosen.device, chosen.pin, next.pad);
+      void wire.move(chosen.device, chosen.pin, next.pad);
       setChosen({ kind: "device", device: chosen.device });
     } else setChosen(next);
   };
@@ -46,6 +48,7 @@ export function PortPlanHop(props: DraftHopProps) {
       {head}
       <Box sx={{ display: "grid", gridTemplateColumns: "minmax(520px, 1fr) 340px", gap: 3, alignItems: "start" }}>
         <Box sx={{ minWidth: 0, display: "grid", gap: 2 }}>
+          <Problem text={wire.problem} />
           <PatchPicture
             picture={view.picture}
             jobs={craft.document.settings.ports}

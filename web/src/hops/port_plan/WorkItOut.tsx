@@ -47,7 +47,7 @@ export function WorkItOut({ craft, edit }: DraftHopProps) {
               <Box sx={{ fontWeight: 600, color: index === 0 ? colours.verdigris : colours.ink }}>{offer.plan.title}</Box>
               <Reasons offer={offer} />
               <WireDifference offer={offer} />
-              {(offer.plan.warnings ?? []).map((each) => (
+              {offer.plan.warnings.map((each) => (
                 <Box key={each} sx={{ fontSize: 12.5, color: colours.copperText }}>
                   {each}
                 </Box>

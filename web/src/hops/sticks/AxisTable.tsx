@@ -52,12 +52,11 @@ const off = (value: number | null | undefined) =>
   value == null ? "–" : Math.abs(value) < 0.5 ? "0" : `${value > 0 ? "+" : "−"}${Math.abs(value).toFixed(0)}`;
 
 function AxisRow({ axis, channel, lowLine, highLine }: { axis: Axis; channel: number; lowLine: number; highLine: number }) {
-  const reached = useBenchStore((state) => state.report?.told.sticks?.measured.reached?.[axis]);
+  const reached = useBenchStore((state) => state.report?.told.sticks?.measured.reached[axis]);
   const good = useBenchStore((state) => state.report?.told.sticks?.proven[axis] ?? false);
   const verdict = useBenchStore((state) => state.report?.told.sticks?.verdicts[axis]);
   const travel = useBenchStore((state) => state.report?.told.sticks?.travel.find((each) => each.axis === axis));
   const left = travel?.left;
-  const far = left ? Math.max(Math.abs(left.low), Math.abs(left.centre ?? 0), Math.abs(left.high)) > (travel?.near_us ?? 2) : false;
   return (
     <tr key={axis}>
       <Box component="td" sx={{ textAlign: "left !important", whiteSpace: "nowrap" }}>
@@ -84,7 +83,7 @@ function AxisRow({ axis, channel, lowLine, highLine }: { axis: Axis; channel: nu
       <Box
         component="td"
         className="mono"
-        sx={{ color: far ? colours.copperText : "text.secondary", whiteSpace: "nowrap", fontSize: 12.5 }}
+        sx={{ color: travel?.far ? colours.copperText : "text.secondary", whiteSpace: "nowrap", fontSize: 12.5 }}
       >
         {left ? `${off(left.low)} ${left.centre === null ? "" : `${off(left.centre)} `}${off(left.high)}` : "–"}
       </Box>

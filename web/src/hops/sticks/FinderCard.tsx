@@ -41,7 +41,7 @@ export const FinderCard = memo(function FinderCard({ map }: { map: string }) {
             {each ? (
               <Box component="span" sx={{ color: wrong ? colours.oxide : colours.verdigris, fontSize: 12.5 }}>
                 {wrong ? "the wrong way round" : high}
-                {(each.coupled ?? []).map((other) => (
+                {each.coupled.map((other) => (
                   <Box key={other.channel} component="span" sx={{ color: colours.copperText, display: "block" }}>
                     moves CH{other.channel} too, by {Math.abs(other.percent).toFixed(0)} %
                   </Box>

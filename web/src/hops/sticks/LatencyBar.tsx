@@ -10,20 +10,26 @@ const INKS = [colours.slate, colours.copper, colours.verdigris, colours.tarnish,
 export const LatencyBar = memo(function LatencyBar() {
   const latency = useBenchStore((state) => state.report?.told.sticks?.latency);
   if (!latency) return null;
-  const total = (which: "typical_ms" | "worst_ms") => latency.parts.reduce((sum, part) => sum + part[which], 0);
-  const worst = total("worst_ms");
   return (
-    <Panel title="From thumb to loop" aside={`${total("typical_ms").toFixed(1)} ms typically, ${worst.toFixed(1)} ms at worst`}>
+    <Panel title="From thumb to loop" aside={`${latency.typical_ms.toFixed(1)} ms typically, ${latency.worst_ms.toFixed(1)} ms at worst`}>
       {(["typical_ms", "worst_ms"] as const).map((which) => (
         <Box key={which} sx={{ display: "grid", gridTemplateColumns: "58px 1fr", alignItems: "center", mb: 0.5, fontSize: 12.5 }}>
           <span>{which === "typical_ms" ? "typical" : "worst"}</span>
-          <Box sx={{ display: "flex", height: 20, borderRadius: 0.5, overflow: "hidden", width: `${(total(which) / worst) * 100}%` }}>
+          <Box
+            sx={{
+              display: "flex",
+              height: 20,
+              borderRadius: 0.5,
+              overflow: "hidden",
+              width: `${(latency[which] / latency.worst_ms) * 100}%`,
+            }}
+          >
             {latency.parts.map((part, index) => (
               <Box
                 key={part.name}
                 title={`${part.name}: ${part[which].toFixed(2)} ms. ${part.why}`}
                 sx={{
-                  width: `${(part[which] / total(which)) * 100}%`,
+                  width: `${(part[which] / latency[which]) * 100}%`,
                   bgcolor: INKS[index],
                   borderRight: `1px solid ${colours.raised}`,
                   opacity: 0.85,

@@ -19,9 +19,9 @@ export function Mixes({ setup, switches, write }: { setup: TransmitterSetup; swi
       title="Mixes"
       empty="None, as it should be: the board mixes by itself."
       add="Add a mix"
-      onAdd={() => write((target) => (target.mixes = [...(target.mixes ?? []), { to: 2, source: "aileron", percent: 20 }]))}
+      onAdd={() => write((target) => (target.mixes = [...target.mixes, { to: 2, source: "aileron", percent: 20 }]))}
     >
-      {(setup.mixes ?? []).map((mix, index) => {
+      {setup.mixes.map((mix, index) => {
         const set = (change: Partial<typeof mix>) =>
           write((target) => {
             const at = target.mixes?.[index];
@@ -78,13 +78,10 @@ export function Rates({ setup, switches, write }: { setup: TransmitterSetup; swi
       ]}
       add="Add a rate"
       onAdd={() =>
-        write(
-          (target) =>
-            (target.rates = [...(target.rates ?? []), { axis: "aileron", percent: 70, expo_percent: 0, switch: "", position: 0 }]),
-        )
+        write((target) => (target.rates = [...target.rates, { axis: "aileron", percent: 70, expo_percent: 0, switch: "", position: 0 }]))
       }
     >
-      {(setup.rates ?? []).map((rate, index) => {
+      {setup.rates.map((rate, index) => {
         const set = (change: Partial<typeof rate>) =>
           write((target) => {
             const at = target.rates?.[index];
@@ -97,7 +94,7 @@ export function Rates({ setup, switches, write }: { setup: TransmitterSetup; swi
             <NumberField
               label={`Travel of rate ${index + 1}`}
               bare
-              value={rate.percent ?? 100}
+              value={rate.percent}
               unit="%"
               min={0}
               max={150}
@@ -107,7 +104,7 @@ export function Rates({ setup, switches, write }: { setup: TransmitterSetup; swi
             <NumberField
               label={`Softness of rate ${index + 1}`}
               bare
-              value={rate.expo_percent ?? 0}
+              value={rate.expo_percent}
               unit="%"
               min={-100}
               max={100}
@@ -117,7 +114,7 @@ export function Rates({ setup, switches, write }: { setup: TransmitterSetup; swi
             <Pick
               label={`When rate ${index + 1} holds`}
               bare
-              value={rate.switch ? `${rate.switch}>${rate.position ?? 0}` : ""}
+              value={rate.switch ? `${rate.switch}>${rate.position}` : ""}
               options={when}
               width={110}
               onPick={(chosen) => {

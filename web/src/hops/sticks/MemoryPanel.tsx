@@ -70,20 +70,20 @@ export const MemoryPanel = memo(function MemoryPanel({
       <Box sx={{ display: "flex", gap: 1, mb: 1.5, flexWrap: "wrap" }}>
         <Pick
           label="Begun as"
-          value={setup.layout ?? "plain"}
+          value={setup.layout}
           options={named(LAYOUTS)}
           onPick={(layout) => write((target) => (target.layout = layout))}
         />
         <Pick
           label="Stick mode"
-          value={setup.stick_mode ?? 2}
+          value={setup.stick_mode}
           options={named([1, 2, 3, 4] as const)}
           width={100}
           onPick={(mode) => write((target) => (target.stick_mode = mode))}
         />
         <Pick
           label="Memory"
-          value={setup.slot ?? 1}
+          value={setup.slot}
           options={named(Array.from({ length: 10 }, (_, index) => index + 1))}
           width={92}
           onPick={(slot) => write((target) => (target.slot = slot))}
@@ -93,7 +93,7 @@ export const MemoryPanel = memo(function MemoryPanel({
             label="Sends through"
             value={setup.module ?? ""}
             options={[
-              { value: "", text: craft.document.kit?.module ? "the module, as usual" : "its own radio, as usual" },
+              { value: "", text: craft.document.kit.module ? "the module, as usual" : "its own radio, as usual" },
               { value: "own radio", text: "its own radio" },
               { value: "module bay", text: "the module bay" },
             ]}
@@ -105,7 +105,7 @@ export const MemoryPanel = memo(function MemoryPanel({
           <NumberField
             key={axis}
             label={`Trim of ${axis}`}
-            value={setup.trims_us?.[axis] ?? 0}
+            value={setup.trims_us[axis] ?? 0}
             unit="us"
             min={-200}
             max={200}
@@ -136,8 +136,8 @@ function ChannelTable({
   transmitter: HopProps["parts"]["transmitter"];
   write: Write;
 }) {
-  const ends = transmitter.ends ?? {};
-  const most = ends.sub_trim_max_us ?? 150;
+  const ends = transmitter.ends;
+  const most = ends.sub_trim_max_us;
   const numbers = [
     { field: "sub_trim_us", label: "Sub-trim", unit: "us", min: -most, max: most },
     { field: "travel_low_percent", label: "Low travel", unit: "%", min: 0, max: transmitter.max_travel_percent },
@@ -191,7 +191,7 @@ function ChannelTable({
                 <td>
                   <Checkbox
                     size="small"
-                    checked={channel.reverse ?? false}
+                    checked={channel.reverse}
                     slotProps={{ input: { "aria-label": `Reverse ${name}` } }}
                     onChange={(_, reverse) => set({ reverse })}
                   />
@@ -201,7 +201,7 @@ function ChannelTable({
                     <NumberField
                       label={`${label} of ${name}`}
                       bare
-                      value={channel[field] ?? 0}
+                      value={channel[field]}
                       unit={unit}
                       min={min}
                       max={max}
@@ -211,7 +211,7 @@ function ChannelTable({
                   </td>
                 ))}
                 <td>
-                  <CurveField label={`Curve of ${name}`} points={channel.curve ?? []} onCommit={(curve) => set({ curve })} />
+                  <CurveField label={`Curve of ${name}`} points={channel.curve} onCommit={(curve) => set({ curve })} />
                 </td>
               </tr>
             );
@@ -219,9 +219,9 @@ function ChannelTable({
         </tbody>
       </Box>
       <Box sx={{ mt: 0.75, fontSize: 12.5, color: "text.secondary" }}>
-        The {transmitter.name} goes in steps of {ends.sub_trim_step_us ?? 1} us of sub-trim, up to {most} us, and{" "}
-        {ends.travel_step_percent ?? 1} % of travel, up to {transmitter.max_travel_percent} %; 100 % are {transmitter.us_at_100} us.{" "}
-        {(ends.straight ?? 0) > 0 && "On it the two travels shift the centre, too. "}
+        The {transmitter.name} goes in steps of {ends.sub_trim_step_us} us of sub-trim, up to {most} us, and {ends.travel_step_percent} % of
+        travel, up to {transmitter.max_travel_percent} %; 100 % are {transmitter.us_at_100} us.{" "}
+        {ends.straight > 0 && "On it the two travels shift the centre, too. "}
         {ends.sub_trim_moves_ends === false && "On it sub-trim leaves the ends where they are. "}
       </Box>
     </>

@@ -1,22 +1,22 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import { memo } from "react";
-import type { Craft } from "../../api/types";
-import { useBenchStore } from "../../bench/useBench";
+import type { Craft, Told } from "../../api/types";
+import { useBenchStore, useSteady } from "../../bench/useBench";
 import type { HopProps } from "../../craft/hopProps";
 import { colours, mono } from "../../look/colours";
 import { NumberField } from "../../look/NumberField";
 import { Panel } from "../../look/Panel";
 import { AXES, type Axis } from "./axes";
 
-const WATCH_S = 5;
-const MOVED_US = 40;
-const NARROW_US = 20;
+type Room = NonNullable<NonNullable<Told["sticks"]>["rest"][number]["beyond_low"]>;
+const INKS: Record<Room["says"], string> = { short: colours.oxide, narrow: colours.copperText, enough: colours.verdigris };
 
 /** Noise at rest, the deadband that follows from it, and the room beyond the stick-low and stick-high lines. */
 export const RestPanel = memo(function RestPanel({ craft, edit }: { craft: Craft; edit: HopProps["edit"] }) {
-  const lines = craft.document.settings.stick_lines ?? { low: 1080, high: 1920 };
-  const set = craft.document.settings.deadband ?? { sticks_us: 0, yaw_us: 0 };
+  const lines = craft.document.settings.stick_lines;
+  const set = craft.document.settings.deadband;
+  const watched = useBenchStore((state) => state.report?.told.sticks?.rest[0]?.of_s);
   const proposed = useBenchStore((state) => state.report?.told.sticks?.deadband);
   const same = proposed && proposed.deadband.sticks_us === set.sticks_us && proposed.deadband.yaw_us === set.yaw_us;
   return (
@@ -61,7 +61,7 @@ export const RestPanel = memo(function RestPanel({ craft, edit }: { craft: Craft
         </thead>
         <tbody>
           {AXES.map(({ axis }) => (
-            <RestRow key={axis} axis={axis} lowLine={lines.low} highLine={lines.high} />
+            <RestRow key={axis} axis={axis} />
           ))}
         </tbody>
       </Box>
@@ -75,7 +75,7 @@ export const RestPanel = memo(function RestPanel({ craft, edit }: { craft: Craft
           width={90}
           onCommit={(us) =>
             edit((document) => {
-              document.settings.deadband = { ...set, ...document.settings.deadband, sticks_us: Math.round(us) };
+              document.settings.deadband = { ...document.settings.deadband, sticks_us: Math.round(us) };
               return document;
             })
           }
@@ -89,7 +89,7 @@ export const RestPanel = memo(function RestPanel({ craft, edit }: { craft: Craft
           width={104}
           onCommit={(us) =>
             edit((document) => {
-              document.settings.deadband = { ...set, ...document.settings.deadband, yaw_us: Math.round(us) };
+              document.settings.deadband = { ...document.settings.deadband, yaw_us: Math.round(us) };
               return document;
             })
           }
@@ -105,7 +105,7 @@ export const RestPanel = memo(function RestPanel({ craft, edit }: { craft: Craft
             width={100}
             onCommit={(us) =>
               edit((document) => {
-                document.settings.stick_lines = { ...lines, ...document.settings.stick_lines, [which]: us };
+                document.settings.stick_lines = { ...document.settings.stick_lines, [which]: us };
                 return document;
               })
             }
@@ -113,39 +113,39 @@ export const RestPanel = memo(function RestPanel({ craft, edit }: { craft: Craft
         ))}
       </Box>
       <Box sx={{ mt: 0.75, fontSize: 12.5, color: "text.secondary" }}>
-        {proposed ? `${proposed.because.join("; ")}.` : `Let go of both sticks for ${WATCH_S} s: the deadband follows from the noise.`}
+        {proposed
+          ? `${proposed.because.join("; ")}.`
+          : `Let go of both sticks for ${watched ?? "a few"} s: the deadband follows from the noise.`}
       </Box>
     </Panel>
   );
 });
 
-function RestRow({ axis, lowLine, highLine }: { axis: Axis; lowLine: number; highLine: number }) {
-  const seen = useBenchStore((state) => state.report?.told.sticks?.measured.noise?.[axis]);
-  const reached = useBenchStore((state) => state.report?.told.sticks?.measured.reached?.[axis]);
-  const rests = useBenchStore((state) => Math.min(WATCH_S, state.report?.told.sticks?.resting_s[axis] ?? 0).toFixed(0));
-  const moved = reached?.low != null && reached.high != null && reached.high - reached.low > MOVED_US;
+function RestRow({ axis }: { axis: Axis }) {
+  const rest = useSteady((state) => state.report?.told.sticks?.rest.find((each) => each.axis === axis));
   return (
     <tr>
       <th scope="row" style={{ textAlign: "left", color: colours.ink }}>
         {axis}
       </th>
-      {seen ? (
+      {rest?.noise ? (
         <>
-          <td>{seen.peak_us.toFixed(1)} us</td>
-          <td>{seen.deviation_us.toFixed(2)} us</td>
+          <td>{rest.noise.peak_us.toFixed(1)} us</td>
+          <td>{rest.noise.deviation_us.toFixed(2)} us</td>
         </>
       ) : (
         <td colSpan={2} style={{ color: colours.softInk }}>
-          rests {rests} of {WATCH_S} s
+          rests {rest?.rests_s.toFixed(0) ?? "0"} of {rest?.of_s ?? "–"} s
         </td>
       )}
-      <Margin us={moved && reached.low != null ? lowLine - reached.low : null} />
-      <Margin us={moved && reached.high != null ? reached.high - highLine : null} />
+      <Margin room={rest?.beyond_low ?? null} />
+      <Margin room={rest?.beyond_high ?? null} />
     </tr>
   );
 }
 
-function Margin({ us }: { us: number | null }) {
-  const ink = us === null ? colours.softInk : us < 0 ? colours.oxide : us < NARROW_US ? colours.copperText : colours.verdigris;
-  return <td style={{ color: ink }}>{us === null ? "–" : us < 0 ? `${Math.abs(us).toFixed(0)} us short` : `${us.toFixed(0)} us`}</td>;
+function Margin({ room }: { room: Room | null }) {
+  if (!room) return <td style={{ color: colours.softInk }}>–</td>;
+  const us = Math.abs(room.us).toFixed(0);
+  return <td style={{ color: INKS[room.says] }}>{room.says === "short" ? `${us} us short` : `${us} us`}</td>;
 }

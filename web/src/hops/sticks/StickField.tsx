@@ -31,8 +31,8 @@ const py = (us: number) => TOP + FIELD - at(us);
 
 /** One gimbal as the board sees it: a field, with the lines it is judged by. */
 export const StickField = memo(function StickField({ side, x, y, map, lowLine, highLine }: Props) {
-  const reachedX = useBenchStore((state) => state.report?.told.sticks?.measured.reached?.[x]);
-  const reachedY = useBenchStore((state) => state.report?.told.sticks?.measured.reached?.[y]);
+  const reachedX = useBenchStore((state) => state.report?.told.sticks?.measured.reached[x]);
+  const reachedY = useBenchStore((state) => state.report?.told.sticks?.measured.reached[y]);
   const caption = useSteady(({ report }) => captionOf(report, [x, y]));
   const known = reachedX?.low !== null && reachedX?.low !== undefined;
   const hears = useBenchStore((state) => state.live?.board.link === "good");

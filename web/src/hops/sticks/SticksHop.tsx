@@ -27,9 +27,9 @@ const FIELDS: Record<number, { left: [Axis, Axis]; right: [Axis, Axis] }> = {
 export function SticksHop({ craft, parts, edit }: HopProps) {
   const listening = useBenchStore((state) => state.live !== null && state.report !== null);
   const [memory, setMemory] = useState(false);
-  const { low: lowLine = 1080, high: highLine = 1920 } = craft.document.settings.stick_lines ?? {};
-  const map = craft.document.settings.channel_map ?? "AETR";
-  const fields = FIELDS[craft.document.transmitter.stick_mode ?? 2] ?? FIELDS[2];
+  const { low: lowLine, high: highLine } = craft.document.settings.stick_lines;
+  const map = craft.document.settings.channel_map;
+  const fields = FIELDS[craft.document.transmitter.stick_mode] ?? FIELDS[2];
   if (!listening || !fields) return <p>Listening…</p>;
   const sources = craft.document.transmitter.channels.map((each) => each.source).join(",");
   return (

@@ -13,8 +13,8 @@ export function ArmingPanel({ craft, edit }: { craft: Craft; edit: HopProps["edi
   const armed = useSteady((state) => state.live?.board.armed ?? false);
   const blockers = useSteady((state) => state.live?.board.blockers ?? []);
   const { settings } = craft.document;
-  const by = settings.arm_by ?? "switch";
-  const rule = settings.stick_arming ?? { hold_ms: 800, timeout_s: 10 };
+  const by = settings.arm_by;
+  const rule = settings.stick_arming;
   return (
     <Panel title="Arming" aside={armed ? "armed now" : blockers.length > 0 ? "blocked now" : "would arm at the next flip"}>
       <Box sx={{ display: "flex", gap: 1, flexWrap: "wrap" }}>

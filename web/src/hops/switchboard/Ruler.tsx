@@ -1,20 +1,15 @@
 import { type PointerEvent, useState } from "react";
-import type { SwitchView } from "../../api/types";
+import type { SwitchView, Told } from "../../api/types";
 import { useBenchStore } from "../../bench/useBench";
 import { colours, mono } from "../../look/colours";
 
 const H = 300;
-const LOW = 850;
-const HIGH = 2150;
 const TOP = 26;
 const X = 46;
 const LANE = 74;
-const STEP = 10;
 const sans = '"Figtree Variable", sans-serif';
 
-const y = (us: number) => TOP + ((HIGH - Math.max(LOW, Math.min(HIGH, us))) / (HIGH - LOW)) * (H - 40);
-const us = (y: number) => Math.round((HIGH - ((y - TOP) / (H - 40)) * (HIGH - LOW)) / STEP) * STEP;
-
+type Scale = NonNullable<Told["switchboard"]>["scale"];
 type Band = SwitchView["bands"][number];
 
 interface Drag {
@@ -26,7 +21,18 @@ interface Drag {
 const rulerWidth = (view: SwitchView) => X + 20 + Math.max(1, view.bands.length) * LANE;
 
 /** One switch channel: resting values on the ruler, bands as lanes beside it; an edge is dragged, and its clearance stands beside it. */
-export function Ruler({ view, onEdge }: { view: SwitchView; onEdge: (band: Band, edge: "low" | "high", to: number) => void }) {
+export function Ruler({
+  view,
+  scale,
+  onEdge,
+}: {
+  view: SwitchView;
+  scale: Scale;
+  onEdge: (band: Band, edge: "low" | "high", to: number) => void;
+}) {
+  const { low, high, step } = scale;
+  const y = (us: number) => TOP + ((high - Math.max(low, Math.min(high, us))) / (high - low)) * (H - 40);
+  const us = (y: number) => Math.round((high - ((y - TOP) / (H - 40)) * (high - low)) / step) * step;
   const [drag, setDrag] = useState<Drag | null>(null);
   const now = useBenchStore((state) => state.live?.board.channels[view.channel - 1]);
   const seen = view.detents.filter(([, , was]) => was);
@@ -36,7 +42,7 @@ export function Ruler({ view, onEdge }: { view: SwitchView; onEdge: (band: Band,
     return us(event.clientY - (box?.top ?? 0));
   };
   const moved = (band: Band, edge: "low" | "high", to: number) =>
-    edge === "low" ? Math.max(LOW, Math.min(to, band.high - STEP)) : Math.min(HIGH, Math.max(to, band.low + STEP));
+    edge === "low" ? Math.max(low, Math.min(to, band.high - step)) : Math.min(high, Math.max(to, band.low + step));
   return (
     <figure
       style={{ margin: 0 }}
@@ -46,7 +52,7 @@ export function Ruler({ view, onEdge }: { view: SwitchView; onEdge: (band: Band,
         <text x={4} y={14} fontSize={13} fontWeight={600} fill={colours.ink} fontFamily={sans}>
           {view.source} · CH{view.channel}
         </text>
-        <line x1={X} x2={X} y1={y(HIGH)} y2={y(LOW)} stroke={colours.ink} strokeWidth={1.5} />
+        <line x1={X} x2={X} y1={y(high)} y2={y(low)} stroke={colours.ink} strokeWidth={1.5} />
         {ticks.map((tick) => (
           <g key={tick}>
             <line x1={X - (tick % 500 === 0 ? 6 : 3)} x2={X} y1={y(tick)} y2={y(tick)} stroke={colours.tarnish} />
@@ -101,7 +107,7 @@ export function Ruler({ view, onEdge }: { view: SwitchView; onEdge: (band: Band,
                         y={edge === "high" ? at + (short ? -3 : 11) : at + (short ? 11 : -4)}
                         textAnchor="end"
                         fontSize={10}
-                        fill={gap < 40 ? colours.oxide : ink}
+                        fill={(edge === "high" ? band.close_high : band.close_low) ? colours.oxide : ink}
                       >
                         {drag?.band.path === band.path && drag.edge === edge ? `${drag.at}` : `${gap.toFixed(0)} us`}
                       </text>

@@ -12,9 +12,6 @@ import { ArmingPanel } from "./ArmingPanel";
 import { Ruler } from "./Ruler";
 import { TruthTable } from "./TruthTable";
 
-const LEAST_GAIN_US = 1;
-const ON_THE_GROUND = ["rover", "boat"];
-
 interface NamedBand {
   name: string;
   path: string;
@@ -35,13 +32,13 @@ function bandsOf(document: CraftDocument): NamedBand[] {
         target.settings.arming = change && { ...arming, ...target.settings.arming, ...change };
       },
     });
-  (modes ?? []).forEach((mode, index) => {
+  modes.forEach((mode, index) => {
     named.push({
       name: mode.mode,
       path: `/settings/modes/${index}`,
       band: mode,
       write: (target, change) => {
-        const list = [...(target.settings.modes ?? [])];
+        const list = [...target.settings.modes];
         const now = list[index];
         if (now?.mode !== mode.mode) return; // somebody took it away meanwhile
         if (change) list[index] = { ...now, ...change };
@@ -59,7 +56,6 @@ export function SwitchboardHop({ craft, parts, edit }: HopProps) {
   const listening = useBenchStore((state) => state.live !== null);
   if (!told || !listening) return <p>Listening…</p>;
   const { switches, suggestion, modes, table } = told;
-  const gain = (suggestion.clear ?? 0) - (suggestion.clear_now ?? 0);
   const bands = bandsOf(craft.document);
   const switchChannels = craft.document.transmitter.channels
     .map((channel, index) => ({ channel: index + 1, source: channel.source }))
@@ -70,7 +66,7 @@ export function SwitchboardHop({ craft, parts, edit }: HopProps) {
       const first = name === "arm" ? switchChannels[0] : switchChannels[1];
       const band = { channel: first?.channel ?? 5, low: 1750, high: 2150 };
       if (name === "arm") document.settings.arming = band;
-      else document.settings.modes = [...(document.settings.modes ?? []), { ...band, mode: name as ModeBand["mode"] }];
+      else document.settings.modes = [...document.settings.modes, { ...band, mode: name as ModeBand["mode"] }];
       return document;
     });
   return (
@@ -79,13 +75,13 @@ export function SwitchboardHop({ craft, parts, edit }: HopProps) {
         title="Switchboard"
         question="What does each switch position do? Flip every switch through its positions; each resting value is learned as you flip."
       >
-        {(suggestion.edits ?? []).length > 0 && (
+        {suggestion.edits.length > 0 && (
           <Button
-            variant={gain > LEAST_GAIN_US ? "contained" : "outlined"}
+            variant={suggestion.better ? "contained" : "outlined"}
             disabled={!current}
-            onClick={() => edit(suggestion.edits ?? [], version)}
+            onClick={() => edit(suggestion.edits, version)}
           >
-            {gain > LEAST_GAIN_US
+            {suggestion.better
               ? `Suggest bands: clear ${suggestion.clear?.toFixed(0)} us, now ${suggestion.clear_now?.toFixed(0)}`
               : `Suggest bands: gaps shared evenly, least clearance ${suggestion.clear?.toFixed(0)} us as now`}
           </Button>
@@ -104,6 +100,7 @@ export function SwitchboardHop({ craft, parts, edit }: HopProps) {
             <Ruler
               key={view.channel}
               view={view}
+              scale={told.scale}
               onEdge={(band, edge, to) => edit([{ path: `${band.path}/${edge}`, value: to }], version)}
             />
           ))}
@@ -141,9 +138,7 @@ export function SwitchboardHop({ craft, parts, edit }: HopProps) {
             ))}
           </TextField>
           <Box component="span" sx={{ fontSize: 12.5, color: "text.secondary" }}>
-            {ON_THE_GROUND.includes(craft.document.airframe ?? "")
-              ? "Where no band holds, the sticks act directly."
-              : "Where no band holds, it flies acro: it does not level itself."}
+            {told.by_default}
           </Box>
         </Box>
         <ArmingPanel craft={craft} edit={edit} />

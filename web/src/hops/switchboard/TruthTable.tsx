@@ -9,7 +9,7 @@ const AHEAD = 4;
 export const TruthTable = memo(function TruthTable({ table }: { table: TruthTableView }) {
   const seen = table.rows.filter((row) => row.seen).length;
   const measured = table.rows.some((row) => row.mode !== "?");
-  const next = (table.next_rows ?? []).slice(0, AHEAD).flatMap((index) => table.rows[index] ?? []);
+  const next = table.next_rows.slice(0, AHEAD).flatMap((index) => table.rows[index] ?? []);
   const called = (places: string[]) => places.map((place, index) => `${table.switches[index]} ${place}`).join(", ");
   if (table.too_many)
     return (
@@ -80,7 +80,7 @@ export const TruthTable = memo(function TruthTable({ table }: { table: TruthTabl
       {next.length > 0 && (
         <Box sx={{ mt: 0.75, fontSize: 12.5, color: "text.secondary" }}>
           <b>Flip next:</b> {next.map((row) => called(row.places)).join("; then ")}
-          {(table.next_rows ?? []).length > AHEAD ? " …" : ""}
+          {table.next_rows.length > AHEAD ? " …" : ""}
         </Box>
       )}
     </div>
