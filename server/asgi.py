@@ -16,8 +16,8 @@ from channels.security.websocket import AllowedHostsOriginValidator  # noqa: E40
 from django.conf import settings  # noqa: E402
 from django.urls import path  # noqa: E402
 
-from server.bench.consumer import BenchConsumer  # noqa: E402
 from server.body_limit import BodyLimit  # noqa: E402
+from server.running.consumer import BenchConsumer  # noqa: E402
 from server.tap.consumer import TapConsumer  # noqa: E402
 
 _sockets = [path("ws/crafts/<uuid:craft_id>/bench", BenchConsumer.as_asgi()), path("ws/crafts/<uuid:craft_id>/tap", TapConsumer.as_asgi())]

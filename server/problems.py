@@ -12,11 +12,16 @@ from rest_framework.views import exception_handler
 from linkcore.craft.document import CraftError
 from linkcore.parts.catalogue import PartError, UnknownPart
 
+NOT_SIGNED_IN, NO_SUCH_CRAFT = 4401, 4404  # how a WebSocket is closed
+
 
 class ProblemSerializer(serializers.Serializer[dict[str, str]]):
     """What went wrong, and what to do."""
 
     detail = serializers.CharField()
+
+
+REFUSED: dict[int, Any] = {400: ProblemSerializer, 404: ProblemSerializer, 422: ProblemSerializer}
 
 
 class Unprocessable(APIException):

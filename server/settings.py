@@ -146,7 +146,7 @@ CHANNEL_LAYERS = {
     )
 }
 
-BENCH_CLOCK = "server.bench.clock.RealClock"
+BENCH_CLOCK = "server.running.clock.RealClock"
 
 STATIC_URL = "/static/"
 STATIC_ROOT = VAR / "static"

@@ -9,13 +9,16 @@ from drf_spectacular.views import SpectacularJSONAPIView, SpectacularSwaggerSpli
 
 from server.accounts.api import SessionView
 from server.captures.api import FrameView, PortView, RecordingFileView, RecordingsView, RecordingView, WindowView, reading_stream
-from server.crafts.api import CraftsView, CraftView, DraftView, RevisionsView
+from server.drafts.api import CraftsView, CraftView, DraftView, RevisionsView
 from server.hops.bind import BindHopView
+from server.hops.kit import ExchangePartView, KitHopView
+from server.hops.load import FlashesView, FlashSettingsView, LoadHopView
+from server.hops.loom import LoomFileView, LoomHopView
+from server.hops.port_plan import PlanHopView, SolderView, WireMoveView, WorkOutView
 from server.hops.sticks import ModelMemoryView
 from server.parts.api import CheckPartView, PartSchemasView, PartsFileView, PartsView, PartView
-from server.planning.api import ExchangePartView, KitHopView, LoomFileView, LoomHopView, PlanHopView, SolderView, WireMoveView, WorkOutView
 from server.proofs.api import RingsView
-from server.shelf.api import FlashesView, FlashSettingsView, ImageFileView, ImageView, LoadHopView, ReadImageView, ShelfView
+from server.shelf.api import ImageFileView, ImageView, ReadImageView, ShelfView
 
 
 def app(request: HttpRequest) -> HttpResponse:

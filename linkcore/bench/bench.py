@@ -21,7 +21,7 @@ from linkcore.bench.traffic import PortTraffic
 from linkcore.chain import ProofKey, newly_proven
 from linkcore.craft.document import RECEIVER, BoardSettings, CraftDocument
 from linkcore.craft.parts import KitParts, spoken_output
-from linkcore.devices.board_api import Refused
+from linkcore.devices.board_api import BoardApi, Refused
 from linkcore.devices.firmware import Role
 from linkcore.devices.image_facts import ImageFacts, SettingsFormat
 from linkcore.devices.lights import STATE_WORDS
@@ -92,6 +92,7 @@ class Bench:
         assert output is not None, "cannot_run() lets no such craft through"
         self.path = SignalPath(document, self.parts, RECEIVER_PROTOCOLS[output.protocol], output, rng)
         self.board = StandInBoard(self.board_part, state.stored, state.running)
+        self.asked: BoardApi = self.board  # what is asked of it goes through what any board could answer
         self.loading = Loading(document, self.parts, state.devices, self._surroundings, self._loaded_anew, self._cut)
         self.link = RadioLink(document, self.parts, self.spec, self.loading, rng)
         self.transmitter, self.air, self.receiver = self.link.transmitter, self.link.air, self.link.receiver
@@ -343,18 +344,18 @@ class Bench:
     def write(self, settings: BoardSettings) -> None:
         """Send the draft's settings to the board. Raise Refused where it will not take them."""
         rested = self._foundations()
-        self.board.write(settings, self.t)
+        self.asked.write(settings, self.t)
         self._forget_what_rested_on(rested)
 
     def read_back(self) -> BoardSettings:
         """Fetch what the board really holds."""
-        self.read_back_settings = self.board.read_back(self.t)
+        self.read_back_settings = self.asked.read_back(self.t)
         return self.read_back_settings
 
     def restart(self) -> None:
         """Restart the board, so that a port's job counts."""
         rested = self._foundations()
-        self.board.restart(self.t)
+        self.asked.restart(self.t)
         self._forget_what_rested_on(rested)
 
     def measure_anew(self) -> None:

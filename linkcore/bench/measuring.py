@@ -8,7 +8,7 @@ from linkcore.bench.from_frames import FINDER_S, Ear
 from linkcore.bench.messages import BenchState
 from linkcore.bench.seen import SeenBench
 from linkcore.craft.document import BoardSettings, CraftDocument
-from linkcore.devices.board_api import BoardEvent
+from linkcore.devices.board_api import BoardApi, BoardEvent
 from linkcore.devices.gimbals import PLACES
 from linkcore.devices.modes import holds, switch_channels
 from linkcore.hops.lost_link.proofs import AS_PREDICTED
@@ -96,7 +96,7 @@ class Measuring:
 
     def take(self, frames: list[Frame]) -> None:
         """Good frames, as the board decoded them."""
-        board = self._bench.board
+        board: BoardApi = self._bench.board
         running = board.running
         channels = switch_channels(self._bench.document, running)
         Ear(self.sticks, self.switches, self._watches if self.sticks_in_sight else {}).hear(frames, running.channel_map, channels)
@@ -109,7 +109,7 @@ class Measuring:
         return {axis: round(watch.watched_s(self._bench.t), 1) for axis, watch in self._watches.items()}
 
     def _find(self) -> None:
-        board = self._bench.board
+        board: BoardApi = self._bench.board
         t = board.last_frame_t
         if t is None or t - self._finder_t < FINDER_S or not board.channels:
             return
@@ -120,7 +120,8 @@ class Measuring:
 
     def _see_row(self, channels: list[int], running: BoardSettings) -> None:
         """A row counts as seen while every switch rests and the board reports just what the bands promise."""
-        board, switches = self._bench.board, self.switches
+        board: BoardApi = self._bench.board
+        switches = self.switches
         if not channels or board.last_frame_t is None or not all(switches.rested(board.last_frame_t, channel) for channel in channels):
             return
         if max(channels) > len(board.channels):
@@ -137,7 +138,7 @@ class Measuring:
 
     def places_now(self, channels: list[int]) -> dict[int, int]:
         """Which detent each switch channel is in, where that is known."""
-        board = self._bench.board
+        board: BoardApi = self._bench.board
         known = {channel: self.switches.place(channel, board.channels[channel - 1]) for channel in channels if channel <= len(board.channels)}
         return {channel: place for channel, place in known.items() if place is not None}
 
@@ -150,7 +151,8 @@ class Measuring:
 
     def watch_loss(self, t: float) -> None:
         """Follow a lost link from the last radio frame to its return, by what the board says has happened."""
-        board, last_sent_t = self._bench.board, self._bench.link.last_sent_t
+        board: BoardApi = self._bench.board
+        last_sent_t = self._bench.link.last_sent_t
         events, self._heard = board.events.since(self._heard), board.events.count
         if not board.powered:
             return

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections import deque
-from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Literal, Protocol
 
@@ -75,7 +74,7 @@ class BoardApi(Protocol):
     running: BoardSettings
     events: EventLog
     link: LinkState
-    channels: Sequence[float]
+    channels: tuple[float, ...]
     last_frame_t: float | None
 
     @property

@@ -29,7 +29,7 @@ from server.captures import views
 from server.captures.models import Recording
 from server.captures.services import Unreadable, put_on_disk, read_line, read_now, reading_folder
 from server.captures.views import Reading, ReadingNews, ReadingView
-from server.crafts.api import find_craft
+from server.crafts.access import find_craft
 from server.parts.models import catalogue_of
 from server.problems import ProblemSerializer, Unprocessable
 from server.schema import CoreField

@@ -19,7 +19,7 @@ from scenario.bench import older_receiver, walk_proofs
 from scenario.images import scenario_images
 from server.bench.models import BenchRecord
 from server.crafts.models import Craft
-from server.crafts.services import create_craft
+from server.drafts.services import create_craft
 from server.pieces import in_pieces
 from server.proofs.models import ProofRecord, WireRing
 from server.proofs.services import ring

@@ -21,13 +21,10 @@ from linkcore.devices.firmware import Installed, Role, all_as_made, devices_of
 from linkcore.findings import Edit, Finding
 from linkcore.reads import Whole
 from server.bench.models import BenchRecord
-from server.crafts.api import find_craft
+from server.crafts.access import find_craft
 from server.crafts.models import Craft
 from server.parts.models import catalogue_of
-from server.problems import ProblemSerializer
 from server.schema import CoreField
-
-REFUSED: dict[int, Any] = {400: ProblemSerializer, 404: ProblemSerializer, 422: ProblemSerializer}
 
 
 @cache

@@ -12,7 +12,8 @@ from linkcore.devices.firmware import Installed, Role, air, devices_of
 from linkcore.devices.lights import Meaning, meanings, shown
 from linkcore.parts.models import Colour, Light, Pattern
 from server.crafts.models import Craft
-from server.hops.base import REFUSED, HopView, installed_on, view_of
+from server.hops.base import HopView, installed_on, view_of
+from server.problems import REFUSED
 
 
 class LightMeaning(BaseModel):

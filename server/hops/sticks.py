@@ -12,7 +12,8 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from linkcore.hops.sticks.memory_file import take_memory, write_memory
-from server.hops.base import REFUSED, ExchangeView, answer, as_file, draft_of, exchanged, view_of
+from server.hops.base import ExchangeView, answer, as_file, draft_of, exchanged, view_of
+from server.problems import REFUSED
 
 
 class ModelMemoryView(APIView):

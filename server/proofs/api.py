@@ -13,7 +13,7 @@ from rest_framework.views import APIView
 
 from linkcore.craft.document import CraftError
 from server.bench.news import tell_bench
-from server.crafts.api import find_craft
+from server.crafts.access import find_craft
 from server.problems import ProblemSerializer
 from server.proofs.models import WireRing
 from server.proofs.services import ring, take_back

@@ -8,30 +8,25 @@ from typing import Any
 
 from django.http import HttpResponse
 from drf_spectacular.types import OpenApiTypes
-from drf_spectacular.utils import OpenApiParameter, extend_schema
+from drf_spectacular.utils import extend_schema
 from pydantic import ValidationError
 from rest_framework import serializers
 from rest_framework.exceptions import NotFound
-from rest_framework.parsers import JSONParser, MultiPartParser
+from rest_framework.parsers import MultiPartParser
 from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
-from linkcore.craft.parts import KitParts
 from linkcore.devices.factory import flash_of
-from linkcore.devices.firmware import ROLES
 from linkcore.devices.hexfile import write_hex
 from linkcore.devices.image_facts import MOST_BYTES, ImageError, ImageFacts
 from linkcore.hops.load.rules import remarks
-from server.crafts.api import find_craft
-from server.crafts.models import Craft
-from server.hops.base import REFUSED, answer, draft_of, installed_on, view_of
 from server.parts.models import catalogue_of
-from server.problems import ProblemSerializer, Unprocessable
+from server.problems import REFUSED, ProblemSerializer, Unprocessable
 from server.schema import CoreField
-from server.shelf.models import FlashRecord, Image
-from server.shelf.services import ReadImage, carried, log_of, placed, put_on_shelf, read_file
-from server.shelf.views import FlashView, ImageRow, LoadView, ReadView, flash_view, image_row, load_view
+from server.shelf.models import Image
+from server.shelf.services import ReadImage, placed, put_on_shelf, read_file
+from server.shelf.views import ImageRow, ReadView, image_row
 from server.workshops.models import Workshop
 
 MOST_FILE_BYTES = 3 * MOST_BYTES  # Intel HEX takes 2.8 letters a byte
@@ -61,18 +56,6 @@ class ShelfAnswer(serializers.Serializer[Any]):
     """All images of a workshop."""
 
     images = CoreField(ImageRow, many=True)
-
-
-class FlashesAnswer(serializers.Serializer[Any]):
-    """The log of flash jobs, the newest first."""
-
-    flashes = CoreField(FlashView, many=True)
-
-
-class SettingsChoice(serializers.Serializer[Any]):
-    """What becomes of kept settings."""
-
-    settings = serializers.ChoiceField(choices=[FlashRecord.Settings.PUT_BACK.value, FlashRecord.Settings.SKIPPED.value])
 
 
 def _workshop(request: Request, workshop_id: int) -> Workshop:
@@ -182,60 +165,3 @@ def _image(request: Request, image_id: uuid.UUID) -> Image:
     if found is None:
         raise NotFound("there is no such image on your shelf (any more)")
     return found
-
-
-_ROLE = OpenApiParameter("role", str, enum=list(ROLES), description="Which device", required=True)
-_EVERY = OpenApiParameter("every", bool, description="Images for other targets as well")
-
-
-class LoadHopView(APIView):
-    """The Load hop."""
-
-    @extend_schema(parameters=[_ROLE, _EVERY], responses={200: view_of(LoadView), **REFUSED})
-    def get(self, request: Request, craft_id: uuid.UUID) -> Response:
-        """A device's choice of images, judged, and the shortest ways to a link that talks."""
-        craft, document, parts = draft_of(request, craft_id)
-        role = request.query_params.get("role", "")
-        if role not in ROLES:
-            raise serializers.ValidationError({"role": [f"must be one of {', '.join(ROLES)}"]})
-        images = list(Image.objects.filter(workshop_id=craft.workshop_id).select_related("made_by"))
-        installed = installed_on(craft, document, parts)
-        return answer(craft, load_view(images, role, document, parts, installed, every=request.query_params.get("every") == "true"))
-
-
-class FlashesView(APIView):
-    """The log of flash jobs."""
-
-    @extend_schema(responses={200: FlashesAnswer, 404: ProblemSerializer, 422: ProblemSerializer})
-    def get(self, request: Request, craft_id: uuid.UUID) -> Response:
-        """The newest first."""
-        return Response({"flashes": _log(find_craft(request, craft_id))})
-
-
-class FlashSettingsView(APIView):
-    """Settings that were kept before a flash."""
-
-    parser_classes = [JSONParser]
-
-    @extend_schema(request=SettingsChoice, responses={200: FlashesAnswer, **REFUSED})
-    def post(self, request: Request, craft_id: uuid.UUID, flash_id: int) -> Response:
-        """They are back in the draft, or are left out; the revision stays either way."""
-        craft = find_craft(request, craft_id)
-        choice = SettingsChoice(data=request.data)
-        choice.is_valid(raise_exception=True)
-        record = craft.flashes.filter(pk=flash_id).first()
-        if record is None:
-            raise NotFound("there is no such job")
-        record.settings_state = choice.validated_data["settings"]
-        record.save(update_fields=["settings_state"])
-        return Response({"flashes": _log(craft)})
-
-
-def _log(craft: Craft) -> list[dict[str, Any]]:
-    document = craft.read()
-    parts = KitParts.of(document, catalogue_of(craft.workshop_id))
-    told = []
-    for record in log_of(craft):
-        offered = record.settings_state == FlashRecord.Settings.OFFERED
-        told.append(flash_view(record, carried(record, document, parts) if offered else None).model_dump(mode="json"))
-    return told

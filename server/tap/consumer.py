@@ -14,9 +14,9 @@ from channels.generic.websocket import AsyncWebsocketConsumer
 from pydantic import Field, TypeAdapter, ValidationError
 
 from linkcore.hops.line.adapter import AdapterLine, usual_ways
-from server.bench.consumer import NO_SUCH_CRAFT, NOT_SIGNED_IN
 from server.captures.models import Recording
 from server.crafts.models import Craft
+from server.problems import NO_SUCH_CRAFT, NOT_SIGNED_IN
 from server.tap.lines import CannotOpen, NotAllowed, checked, open_line, what_is_there
 from server.tap.messages import OpenTap, TapAct, TapPlace, TapState, TapTrial
 

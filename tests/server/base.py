@@ -7,7 +7,7 @@ from django.contrib.auth import get_user_model
 from linkcore.craft.document import CraftDocument
 from server.bench.models import BenchRecord
 from server.crafts.models import Craft
-from server.crafts.services import create_craft
+from server.drafts.services import create_craft
 from server.workshops.models import Membership, Workshop
 
 PASSWORD = "low-tide-42"

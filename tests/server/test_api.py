@@ -245,7 +245,7 @@ class DemoTest(DatabaseTest):
         make_people()
         craft = make_craft(sbus_craft())
         make_craft(sbus_craft(), "Avocet")
-        from server.crafts.services import save_draft
+        from server.drafts.services import save_draft
 
         with self.assertRaises(CraftError):
             save_draft(craft.id, 1, craft.document | {"name": "Avocet"}, None)

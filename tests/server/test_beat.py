@@ -9,7 +9,7 @@ from linkcore.bench.messages import Hands
 from linkcore.devices.flash_job import FlashOrder
 from linkcore.parts.catalogue import shipped
 from scenario.images import scenario_images
-from server.bench.beat import GONE_S, LINGER_S, LIVELY_S, REST_TICK_S, TICK_S, WHOLE_S, Beat, Watchers
+from server.running.beat import GONE_S, LINGER_S, LIVELY_S, REST_TICK_S, TICK_S, WHOLE_S, Beat, Watchers
 from tests.crafts import sbus_craft
 
 

@@ -8,12 +8,12 @@ from unittest.mock import patch
 
 from django.test import SimpleTestCase, override_settings
 
-from server.bench.clock import RealClock, bench_clock
+from server.running.clock import RealClock, bench_clock
 from tests.clock import NAME, Pace, PacedClock
 
 
 class ClockTest(SimpleTestCase):
-    @override_settings(BENCH_CLOCK="server.bench.clock.RealClock")
+    @override_settings(BENCH_CLOCK="server.running.clock.RealClock")
     def test_the_real_clock_runs_forward(self):
         clock = bench_clock()
         self.assertIsInstance(clock, RealClock)

@@ -25,7 +25,8 @@ from websockets.sync.client import connect
 
 import scenario
 from linkcore.protocols import crsf, sbus
-from server.captures.models import LOOSE_FOR, PIECE_BYTES, Recording
+from server.captures.models import LOOSE_FOR, Recording
+from server.pieces import PIECE_BYTES
 from server.tap.lines import NotAllowed, checked, held_by, offer, offered, open_line, what_is_there, why_not
 from tests import live
 from tests.crafts import sbus_craft

@@ -1,7 +1,7 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import { Link } from "react-router";
-import type { Craft, Edit, Finding, Hop } from "../api/types";
+import type { Craft, Edit, Finding, Hop, HopState } from "../api/types";
 import { known, useBenchStore, useSteady } from "../bench/useBench";
 import { hopPath, hopTitle } from "../chain/hops";
 import type { HopProps } from "../craft/hopProps";
@@ -54,6 +54,7 @@ export function FindingStrip({ hop, craft, edit }: { hop: Hop; craft: Craft; edi
           {coin?.coin === "rings true" ? "Nothing is wrong here: this hop is proven." : "Nothing is wrong here so far."}
         </Box>
       )}
+      {coin && <StillToSee proofs={coin.proofs} />}
       {stop && (
         <Box sx={{ py: 0.5, fontSize: 13, color: colours.softInk }}>
           {here.some((finding) => finding.severity === "stop") ? "Wrong elsewhere too:" : "The signal stops elsewhere:"}{" "}
@@ -63,6 +64,26 @@ export function FindingStrip({ hop, craft, edit }: { hop: Hop; craft: Craft; edi
           {stop.what}
         </Box>
       )}
+    </Box>
+  );
+}
+
+/** What still has to be seen before this hop rings true, and how many of its proofs hold already. */
+function StillToSee({ proofs }: { proofs: HopState["proofs"] }) {
+  const needed = proofs.filter((proof) => proof.needed);
+  const open = needed.filter((proof) => proof.standing !== "holds");
+  if (open.length === 0) return null;
+  return (
+    <Box sx={{ py: 0.25, fontSize: 13, color: colours.softInk }}>
+      {needed.length > 1 && `${needed.length - open.length} of ${needed.length} proven. `}
+      To be seen:{" "}
+      {open.map((proof, index) => (
+        <span key={proof.name}>
+          {index > 0 && " "}
+          <b style={{ fontWeight: 600 }}>{proof.name}</b>. {proof.says} About {proof.minutes} min
+          {proof.wants.length > 0 && `, with ${proof.wants.join(", ")}`}.
+        </span>
+      ))}
     </Box>
   );
 }

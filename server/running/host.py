@@ -34,8 +34,6 @@ from linkcore.proofs import Proof
 from linkcore.reads import Whole
 from linkcore.signal.edges import Edges
 from linkcore.signal.writing import vcd
-from server.bench.beat import REST_TICK_S, TICK_S, WAITING_REPORT_S, Beat, Watchers
-from server.bench.clock import RealClock, bench_clock
 from server.bench.models import BenchRecord
 from server.captures.models import Recording
 from server.crafts.models import Craft, Revision
@@ -43,6 +41,8 @@ from server.parts.models import catalogue_of
 from server.proofs.models import ProofRecord, WireRing
 from server.proofs.services import ring, rung_wires
 from server.retry import again_on_deadlock
+from server.running.beat import REST_TICK_S, TICK_S, WAITING_REPORT_S, Beat, Watchers
+from server.running.clock import RealClock, bench_clock
 from server.shelf.services import Prepared, begin_record, end_orphans, go_on_record, prepare
 
 KEEP_S = 2.0

@@ -15,10 +15,11 @@ from pydantic import Field, TypeAdapter, ValidationError
 from linkcore.bench.messages import Act, Hands, Look, Trouble
 from linkcore.craft.document import CraftError
 from linkcore.parts.catalogue import UnknownPart
-from server.bench.host import NoSuchCraft, ensure, group_of
 from server.crafts.models import Craft
+from server.problems import NO_SUCH_CRAFT, NOT_SIGNED_IN
+from server.running.host import NoSuchCraft, ensure, group_of
 
-NOT_SIGNED_IN, NO_SUCH_CRAFT, CANNOT_RUN = 4401, 4404, 4422
+CANNOT_RUN = 4422
 WATCH_EVERY_S = 4.0
 SILENT_S = 2.0
 

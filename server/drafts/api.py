@@ -7,9 +7,7 @@ from collections.abc import Callable
 from typing import Any
 
 from drf_spectacular.utils import extend_schema
-from pydantic import TypeAdapter, ValidationError
 from rest_framework import serializers
-from rest_framework.exceptions import NotFound
 from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
@@ -23,8 +21,9 @@ from linkcore.hop import HopState
 from linkcore.parts.catalogue import Catalogue
 from linkcore.reads import Whole
 from server.bench.models import BenchRecord
+from server.crafts.access import find_craft, read_edits
 from server.crafts.models import Craft, Revision
-from server.crafts.services import Stale, as_now, create_craft, edit_draft, save_draft
+from server.drafts.services import Stale, as_now, create_craft, edit_draft, save_draft
 from server.parts.models import catalogue_of
 from server.problems import ProblemSerializer
 from server.proofs.models import ProofRecord, WireRing
@@ -137,14 +136,6 @@ def _row(craft: Craft, record: BenchRecord | None, proofs: list[ProofRecord], ca
     return row
 
 
-def find_craft(request: Request, craft_id: uuid.UUID) -> Craft:
-    """The craft, if the user's workshops have it; otherwise the same answer as for one that does not exist."""
-    craft = Craft.objects.seen_by(request.user).select_related("workshop", "updated_by").filter(pk=craft_id).first()
-    if craft is None:
-        raise NotFound("there is no such craft in your workshops")
-    return craft
-
-
 class CraftsView(APIView):
     """All crafts of the user's workshops."""
 
@@ -227,14 +218,6 @@ class DraftView(APIView):
             text = f"{who} has saved this draft meanwhile (version {stale.craft.version}); look at that one, then make your change again"
             return Response({"detail": text, "current": _craft(stale.craft)}, status=409)
         return Response(_craft(saved))
-
-
-def read_edits(data: Any) -> list[Edit]:
-    """Edits from JSON data; raise CraftError where they are none."""
-    try:
-        return TypeAdapter(list[Edit]).validate_python(data)
-    except ValidationError as error:
-        raise CraftError("edits: each needs a path and a plain value") from error
 
 
 class RevisionsView(APIView):

@@ -1,0 +1,30 @@
+"""Which crafts a person may reach, and edits as they are sent."""
+
+from __future__ import annotations
+
+import uuid
+from typing import Any
+
+from pydantic import TypeAdapter, ValidationError
+from rest_framework.exceptions import NotFound
+from rest_framework.request import Request
+
+from linkcore.craft.document import CraftError
+from linkcore.findings import Edit
+from server.crafts.models import Craft
+
+
+def find_craft(request: Request, craft_id: uuid.UUID) -> Craft:
+    """The craft, if the user's workshops have it; otherwise the same answer as for one that does not exist."""
+    craft = Craft.objects.seen_by(request.user).select_related("workshop", "updated_by").filter(pk=craft_id).first()
+    if craft is None:
+        raise NotFound("there is no such craft in your workshops")
+    return craft
+
+
+def read_edits(data: Any) -> list[Edit]:
+    """Edits from JSON data; raise CraftError where they are none."""
+    try:
+        return TypeAdapter(list[Edit]).validate_python(data)
+    except ValidationError as error:
+        raise CraftError("edits: each needs a path and a plain value") from error

@@ -1,0 +1,1 @@
+"""Crafts as people work on them: listed, begun, saved, with their revisions."""

@@ -1,0 +1,1 @@
+"""Benches that run in this process, and the browsers that look at them."""
