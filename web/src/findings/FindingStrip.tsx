@@ -54,7 +54,7 @@ export function FindingStrip({ hop, craft, edit }: { hop: Hop; craft: Craft; edi
           {coin?.coin === "rings true" ? "Nothing is wrong here: this hop is proven." : "Nothing is wrong here so far."}
         </Box>
       )}
-      {coin && <StillToSee proofs={coin.proofs} />}
+      {coin && coin.coin !== "cracked" && <StillToSee proofs={coin.proofs} />}
       {stop && (
         <Box sx={{ py: 0.5, fontSize: 13, color: colours.softInk }}>
           {here.some((finding) => finding.severity === "stop") ? "Wrong elsewhere too:" : "The signal stops elsewhere:"}{" "}
@@ -68,22 +68,16 @@ export function FindingStrip({ hop, craft, edit }: { hop: Hop; craft: Craft; edi
   );
 }
 
-/** What still has to be seen before this hop rings true, and how many of its proofs hold already. */
+/** What still has to be seen before this hop rings true: the next proof in full, those after it by name. */
 function StillToSee({ proofs }: { proofs: HopState["proofs"] }) {
   const needed = proofs.filter((proof) => proof.needed);
-  const open = needed.filter((proof) => proof.standing !== "holds");
-  if (open.length === 0) return null;
+  const [next, ...later] = needed.filter((proof) => proof.standing !== "holds");
+  if (!next) return null;
   return (
     <Box sx={{ py: 0.25, fontSize: 13, color: colours.softInk }}>
-      {needed.length > 1 && `${needed.length - open.length} of ${needed.length} proven. `}
-      To be seen:{" "}
-      {open.map((proof, index) => (
-        <span key={proof.name}>
-          {index > 0 && " "}
-          <b style={{ fontWeight: 600 }}>{proof.name}</b>. {proof.says} About {proof.minutes} min
-          {proof.wants.length > 0 && `, with ${proof.wants.join(", ")}`}.
-        </span>
-      ))}
+      {needed.length > 1 && `${needed.length - later.length - 1} of ${needed.length} proven. `}
+      To be seen: {next.says} About {next.minutes} min{next.wants.length > 0 && `, with ${next.wants.join(", ")}`}.
+      {later.length > 0 && ` Then: ${later.map((proof) => proof.name).join(", ")}.`}
     </Box>
   );
 }
