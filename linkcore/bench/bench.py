@@ -50,7 +50,7 @@ from linkcore.standins.wires import WireTruth
 SLICE_S = 0.04
 REST_SLICE_S = 0.2
 PACK_MAH = 1500.0
-PROVE_EVERY_S = 0.1
+PROVE_EVERY_S = 0.2
 _MOVES = {"type", "left", "right", "switches"}  # what hands do at the transmitter alone: nothing else follows from it but what it sends
 BROWN_OUT_S = 0.5  # how long an overloaded supply holds once the board runs
 

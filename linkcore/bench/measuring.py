@@ -127,14 +127,16 @@ class Measuring:
         if max(channels) > len(board.channels):
             return  # a switch's channel never arrived
         values = {channel: board.channels[channel - 1] for channel in channels}
-        places = [switches.place(channel, values[channel]) for channel in channels]
+        places = tuple(place for channel in channels if (place := switches.place(channel, values[channel])) is not None)
+        if len(places) < len(channels) or places in switches.seen:
+            return
         held = holds(running, values, self._bench.lacking)
         armed_right = board.armed == held.arm or running.arm_by == "stick" or (held.guard is False and not board.armed)
-        if armed_right and board.mode == held.text and None not in places:
+        if armed_right and board.mode == held.text:
             sample = RowSample(
                 t=round(board.last_frame_t, 3), values={channel: round(us, 1) for channel, us in values.items()}, armed=board.armed, mode=board.mode
             )
-            switches.see(tuple(place for place in places if place is not None), sample)
+            switches.see(places, sample)
 
     def places_now(self, channels: list[int]) -> dict[int, int]:
         """Which detent each switch channel is in, where that is known."""

@@ -19,7 +19,7 @@ from linkcore.signal.uart import WRONG, ReceivedBytes, UartSettings, read_all
 WAVE_BYTES = 5
 PULSE_REST_S = 0.0026
 NAME_EVERY_S = 0.8
-NAMED_EVERY_S = 4.0  # once it is named and read, it is looked at more seldom
+NAMED_EVERY_S = 8.0  # once it is named and read, it is looked at more seldom
 
 
 class WireNames:
