@@ -15,7 +15,7 @@ from typing import Any, NoReturn
 
 from pydantic import BaseModel
 
-from linkcore.craft.document import LATER, RECEIVER, BoardSettings, CraftDocument, KeptAs, Kit, Patch
+from linkcore.craft.document import LATER, RECEIVER, BoardSettings, CraftDocument, Fitted, KeptAs, Kit, Patch
 from linkcore.craft.parts import KitParts
 from linkcore.devices.firmware import Installed, Role, all_as_made, devices_of
 
@@ -164,6 +164,7 @@ SECTIONS: Mapping[str, Callable[[Whole], Any]] = {
     "parts": lambda whole: _facts(whole.parts.maybe_board, whole.parts.maybe_receiver, whole.parts.maybe_transmitter, whole.parts.module),
     "devices": lambda whole: sorted([each.name, each.part] for each in whole.craft.kit.devices),
     "parts of devices": lambda whole: {name: _facts(part) for name, part in whole.parts.devices.items()},
+    "servo roles": lambda whole: {each.name: each.role for each in whole.craft.kit.devices if each.role},
     "sensors": lambda whole: sorted(whole.parts.sensors),
     "receiver's output": lambda whole: whole.parts.spoken,
     "wiring": lambda whole: _wires(whole, receiver=True),
@@ -188,7 +189,10 @@ _PARTS_FIELDS = ("catalogue", "maybe_board", "maybe_receiver", "maybe_transmitte
 def _craft_in_view(whole: Whole, keys: set[str]) -> CraftDocument:
     craft = whole.craft
     shown: dict[str, Any] = {name: getattr(craft, name) for name in _DIRECT if name in keys}
-    kit = {name: value for name, value in craft.kit.__dict__.items() if (name == "devices" and "devices" in keys) or (name != "devices" and "kit" in keys)}
+    kit = {name: value for name, value in craft.kit.__dict__.items() if name != "devices" and "kit" in keys}
+    if "devices" in keys:
+        left_out = () if "servo roles" in keys else ("role",)
+        kit["devices"] = [_only(Fitted, {name: value for name, value in each.__dict__.items() if name not in left_out}) for each in craft.kit.devices]
     if kit:
         shown["kit"] = _only(Kit, kit)
     patches = [each for each in craft.wiring if ("wiring" if each.device == RECEIVER else "wiring of devices") in keys]

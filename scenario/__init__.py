@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from linkcore.craft.document import Band, CraftDocument, Fitted, Kit, LostLink, ModeBand, Patch, ReceiverInput, Wants
+from linkcore.craft.document import Band, CraftDocument, Fitted, Kit, LostLink, ModeBand, Patch, ReceiverInput, ServoRole, Wants
 from linkcore.craft.parts import KitParts
 from linkcore.craft.starting import new_craft
 from linkcore.wiring.netlist import wires_for
@@ -61,6 +61,9 @@ def sandpiper() -> CraftDocument:
     craft.settings.arming = Band(channel=5, low=1750, high=2150)
     craft.settings.lost_link = LostLink(grace_ms=1000, response="land")
     craft.transmitter.channels[1].reverse = True  # somebody mended the elevator's servo, which sits turned, in the transmitter
+    roles: dict[str, ServoRole] = {"left aileron": "aileron", "right aileron": "aileron", "elevator": "elevator"}
+    for device in craft.kit.devices:
+        device.role = roles.get(device.name)
     craft.servos_turned = {"elevator": True, "left aileron": False, "right aileron": False}
     return _completed(craft)
 

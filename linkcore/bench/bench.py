@@ -505,7 +505,7 @@ class Bench:
             transmitter_mode=self.transmitter.end.mode,
             distance_m=self.link.distance_m,
             tilt_deg=self.tilt_deg,
-            gps_fix=self.gps_fix,
+            gps_fix=self.gps_fix if "GPS" in self.parts.sensors else None,
             moving=self.measuring.finder.moving,
             jobs=self.loading.states(),
             loss_percent=self.air.loss_percent,

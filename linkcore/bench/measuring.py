@@ -19,7 +19,7 @@ from linkcore.hops.sticks.lines import RestWatch
 from linkcore.hops.sticks.measure import SticksMeasure
 from linkcore.hops.sticks.travel import Places, predict_dialled
 from linkcore.hops.switchboard.detents import RowSample, SwitchMeasure
-from linkcore.parts.axes import AXES, Axis, channel_of
+from linkcore.parts.axes import AXES, AXIS_OF, Axis, channel_of
 from linkcore.protocols.base import Frame
 from linkcore.reads import Reads
 
@@ -61,7 +61,13 @@ class Measuring:
     def forget(self, before: Foundations, now: Foundations, old: CraftDocument) -> None:
         """A measurement counts only for what it was made with; or an old one would prove the new settings. `old`: the craft as it was."""
         document = self._bench.document
-        if _differ(before, now, "sticks"):
+        axes = self._only_dials(old, document) if _changed(before, now, "sticks") == {"transmitter"} else None
+        if axes is not None:
+            turned = {axis for axis in axes if _routed(old, self._number(axis)) != _routed(document, self._number(axis))}
+            known = {name: each for name, each in self.sticks.found.axes.items() if AXIS_OF[name] not in turned}
+            self.sticks = self.sticks.without(axes, self._expected(old, document), self.sticks.found.model_copy(update={"axes": known}))
+            self._find_anew()
+        elif _differ(before, now, "sticks"):
             same_kit = not _differ(before, now, "sticks", "kit", "parts")
             self.sticks = SticksMeasure(
                 found=self.sticks.found if same_kit and routing(document) == routing(old) else SticksMeasure().found,
@@ -75,6 +81,19 @@ class Measuring:
             self.switches.detents.clear()
         if _differ(before, now, "lost link"):
             self.loss = None
+
+    def _only_dials(self, old: CraftDocument, document: CraftDocument) -> set[Axis] | None:
+        """The axes whose channels alone were set up otherwise; None where more of the model memory is another."""
+        before, after = old.transmitter, document.transmitter
+        if before.model_copy(update={"channels": []}) != after.model_copy(update={"channels": []}) or len(before.channels) != len(after.channels):
+            return None
+        if any(one.source != other.source for one, other in zip(before.channels, after.channels, strict=True)):
+            return None
+        numbers = {number for number, pair in enumerate(zip(before.channels, after.channels, strict=True), 1) if pair[0] != pair[1]}
+        return {axis for axis in AXES if self._number(axis) in numbers}
+
+    def _number(self, axis: Axis) -> int:
+        return channel_of(axis, self._bench.board.running.channel_map)
 
     def _expected(self, old: CraftDocument, document: CraftDocument) -> dict[Axis, Places]:
         """Where the sticks should be seen after other figures were dialled in, whoever worked them out; kept while nothing of a channel changes."""
@@ -193,6 +212,17 @@ def routing(document: CraftDocument) -> object:
     """What of a model memory decides which channel a stick drives, and which way round."""
     setup = document.transmitter
     return setup.stick_mode, setup.layout, setup.mixes, setup.rates, [(channel.source, channel.reverse, channel.curve) for channel in setup.channels]
+
+
+def _routed(document: CraftDocument, number: int) -> object:
+    channel = document.transmitter.channels[number - 1]
+    return channel.reverse, channel.curve
+
+
+def _changed(before: Foundations, now: Foundations, name: str) -> set[str]:
+    """The sections of what a measurement was made with that have changed."""
+    old = before.get(name, {})
+    return {section for section, digest in now[name].items() if old.get(section, digest) != digest}
 
 
 def _differ(before: Foundations, now: Foundations, name: str, *sections: str) -> bool:

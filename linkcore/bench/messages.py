@@ -109,7 +109,7 @@ class Live(BaseModel):
     transmitter_mode: TransmitterMode
     distance_m: float
     tilt_deg: float
-    gps_fix: bool
+    gps_fix: bool | None = Field(description="Whether the GPS has a fix; None where none is fitted")
     moving: list[int] = Field(description="Channels that the finder sees on the move")
     jobs: list[JobState]
     loss_percent: float

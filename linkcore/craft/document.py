@@ -67,11 +67,15 @@ RECEIVER = "receiver"  # the receiver's name among the devices
 DeviceName = Annotated[str, Field(pattern=r"^[A-Za-z0-9][A-Za-z0-9 ]{0,29}$", description="Letters, digits and spaces; `receiver` is the receiver's")]
 
 
+ServoRole = Literal["aileron", "elevator", "rudder", "something else"]
+
+
 class Fitted(_Section):
-    """A peripheral of this craft: what it is called here, and its part id."""
+    """A peripheral of this craft: what it is called here, and its part id; `role`: what a servo moves, None until the pilot has chosen it."""
 
     name: DeviceName
     part: str
+    role: ServoRole | None = None
 
 
 class Kit(_Section):

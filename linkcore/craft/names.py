@@ -66,6 +66,7 @@ _ELSEWHERE = {
     "servos_turned": "surfaces as looked at",
     "acro_wanted": "acro as wanted",
     "air": "link budget",
+    "servo roles": "what servos move",
 }
 
 

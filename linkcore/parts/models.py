@@ -444,6 +444,12 @@ class Peripheral(_Device):
     supply: Supply | None = None
     sensors: tuple[Sensor, ...] = ()
 
+    @property
+    def servo(self) -> bool:
+        """Whether it is a servo: an output moves it, and it takes its supply by the same lead."""
+        moved = {pin.lead for pin in self.pins if pin.goes_to == "output" and pin.lead}
+        return any(pin.kind == "supply" and pin.lead in moved for pin in self.pins)
+
     @model_validator(mode="after")
     def _possible(self) -> Peripheral:
         self._pins_possible([self.serial.sends, self.serial.listens] if self.serial else [])

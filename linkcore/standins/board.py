@@ -5,6 +5,8 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 
+import numpy as np
+
 from linkcore.craft.document import BoardSettings
 from linkcore.devices.arming import Arming, ArmView, Blocker, blockers
 from linkcore.devices.board_api import EventKind, EventLog, Refused
@@ -12,6 +14,7 @@ from linkcore.devices.carry_over import without_dropped
 from linkcore.devices.image_facts import SettingsFormat
 from linkcore.devices.memory import NEEDS_RESTART, as_kept
 from linkcore.devices.modes import Holding, holds
+from linkcore.devices.motors import motor_percent
 from linkcore.devices.on_loss import LAND_S
 from linkcore.devices.port import PULSE_INPUTS, LinkState
 from linkcore.parts.axes import AXES, Axis, channel_of
@@ -27,11 +30,12 @@ LAND_PERCENT = 35.0
 
 @dataclass
 class Ear:
-    """A pad that the board listens on. `channel`: which one arrives there, where each has a wire of its own."""
+    """A pad that the board listens on. `channel`: which one arrives there, where each has a wire of its own; `level`: the pad's, as it was left."""
 
     pad: Pad
     channel: int | None = None
     reader: LineReader | None = None
+    level: int = 1
 
 
 @dataclass(frozen=True)
@@ -147,6 +151,7 @@ class StandInBoard:
         self.channels: tuple[float, ...] = ()
         self.last_frame_t: float | None = None
         self._flagged = False
+        self._listened_until = t
         self._steady_since: float | None = None
         self._landing_until: float | None = None
         self._listen()
@@ -208,9 +213,13 @@ class StandInBoard:
             if ear.reader is None:
                 begun = float(toggles[0]) if len(toggles) else until
                 ear.reader = self.spec.reader(self.inverted_on(ear.pad), level, begun)
+            elif level != ear.level:  # a wire came or went: the pad's level changed with it, which is an edge like any other
+                toggles = np.concatenate(([self._listened_until], toggles))
+            ear.level = level ^ (len(pads.get(ear.pad.name, (NO_TIMES, 1))[0]) & 1)
             heard, found = ear.reader.feed(toggles, until)
             received = heard if len(heard) else received
             frames += [replace(frame, numbers=(ear.channel,)) if ear.channel and isinstance(frame, ChannelFrame) else frame for frame in found]
+        self._listened_until = until
         if len(self.ears) > 1:
             frames.sort(key=lambda frame: frame.t or 0.0)
         return received, frames
@@ -366,7 +375,7 @@ class StandInBoard:
             if said[0] == "disarmed":
                 self._stop(t, "motors stopped")
         throttle = self.axis_us("throttle") or 1000.0
-        self.motors_percent = min(100.0, max(6.0, 6 + (throttle - 1000) * 0.094)) if self.armed else 0.0
+        self.motors_percent = motor_percent(throttle) if self.armed else 0.0
 
     def _holds(self) -> Holding:
         """What the channels turn on; reckoned anew when one that a band listens to has moved."""

@@ -85,7 +85,15 @@ def remove_device(document: CraftDocument, name: str) -> Change:
     kept = [patch.model_dump(mode="json") for patch in document.wiring if patch.device != name]
     off = len(document.wiring) - len(kept)
     says = [f"{name} comes out of the kit"] + ([f"its {off} wires come off"] if off else [])
-    return Change(says=says, edits=[Edit(path="/kit/devices", value=devices), Edit(path="/wiring", value=kept)])
+    noted, turned = _servos_called(document, {name: None})
+    edits = [Edit(path="/kit/devices", value=devices), Edit(path="/wiring", value=kept)]
+    return Change(says=says, edits=[*edits, Edit(path="/servos_turned", value=noted), Edit(path="/settings/servo_reverse", value=turned)])
+
+
+def _servos_called(document: CraftDocument, names: dict[str, str | None]) -> tuple[dict[str, bool], list[str]]:
+    """(servos as looked at, servos that the board turns) under other names; None: it is gone."""
+    noted = {to: turned for name, turned in document.servos_turned.items() if (to := names.get(name, name)) is not None}
+    return noted, [to for name in document.settings.servo_reverse if (to := names.get(name, name)) is not None]
 
 
 def rename_device(document: CraftDocument, name: str, to: str) -> Change:
@@ -94,7 +102,9 @@ def rename_device(document: CraftDocument, name: str, to: str) -> Change:
     if all(device.name != name for device in document.kit.devices):
         raise CraftError(f"this craft has no device called {name}")
     wires = [patch.model_dump(mode="json") | ({"device": to} if patch.device == name else {}) for patch in document.wiring]
+    noted, turned = _servos_called(document, {name: to})
     edits = [Edit(path="/kit/devices", value=devices), Edit(path="/wiring", value=wires)]
+    edits += [Edit(path="/servos_turned", value=noted), Edit(path="/settings/servo_reverse", value=turned)]
     apply_edits(document, edits)
     return Change(says=[f"{name} is called {to}; its wires are rung out anew"], edits=edits)
 

@@ -15,6 +15,9 @@ from linkcore.wiring.netlist import rail_loads, rail_of, sources_agree, usb_load
 CHECK = Check("loom")
 
 
+_Joint = tuple[int, Patch, Pin, Pad]
+
+
 class _Netlist:
     """The patches with their facts looked up once."""
 
@@ -32,9 +35,9 @@ class _Netlist:
     def of(self, device: str) -> list[tuple[int, Patch, Pin, Pad]]:
         return [joint for joint in self.joined if joint[1].device == device]
 
-    def without(self, index: int) -> tuple[Edit, ...]:
-        """Edits that take one wire off."""
-        kept = [patch.model_dump(mode="json") for i, patch in enumerate(self.document.wiring) if i != index]
+    def without(self, *places: int) -> tuple[Edit, ...]:
+        """Edits that take wires off, by their places in the list."""
+        kept = [patch.model_dump(mode="json") for i, patch in enumerate(self.document.wiring) if i not in places]
         return (Edit(path="/wiring", value=kept),)
 
 
@@ -165,9 +168,10 @@ def _supplies(net: _Netlist) -> Iterator[Finding]:
 def _rail_mends(net: _Netlist, index: int, patch: Patch) -> Mend:
     supply = net.parts.supply(patch.device)
     if supply:
+        taken = {load.rail: load.peak_ma for load in rail_loads(net.document, net.parts)}
         for pad in net.board.pads:
             rail = net.board.rail(pad.rail)
-            if rail and supply.bears(rail.volts) and rail.source != "outside":
+            if rail and supply.bears(rail.volts) and rail.source != "outside" and taken.get(rail.name, 0) + supply.peak_ma <= rail.limit_ma:
                 return Mend(text=f"Move the wire to {pad.name} ({rail.volts:g} V)", edits=(Edit(path=f"/wiring/{index}/pad", value=pad.name),))
     return Mend(text="It needs a regulator of its own")
 
@@ -216,10 +220,15 @@ def _swap(net: _Netlist, patch: Patch) -> tuple[Mend, ...]:
     """Swap this wire with the device's other one, where that is just the wrong way round as well."""
     pad = net.board.pad(patch.pad)
     mine = [(i, each, other) for i, each, _, other in net.of(patch.device) if other.port and pad and other.port == pad.port]
-    if len(mine) == 2:
+    turned = {(pin.kind, other.kind) for _, _, pin, other in net.of(patch.device) if other.port and pad and other.port == pad.port}
+    if len(mine) == 2 and turned == {("signal out", "tx"), ("signal in", "rx")}:
         (first, a, _), (second, b, _) = mine
         edits = (Edit(path=f"/wiring/{first}/pad", value=b.pad), Edit(path=f"/wiring/{second}/pad", value=a.pad))
         return (Mend(text=f"Swap the wires on {a.pad} and {b.pad}", edits=edits),)
+    if sum((each.device, each.pin) == (patch.device, patch.pin) for _, each, _, _ in net.joined) > 1:
+        return ()  # one of its two wires has to come off first
+    if patch.device == RECEIVER and net.parts.spoken is not None and receiver_protocol(net.parts.spoken.protocol).wire != "serial":
+        return ()  # pulses are measured on inputs; the port plan says where
     wanted = "rx" if pad and pad.kind == "tx" else "tx"
     other = net.board.pad_of(pad.port, wanted) if pad and pad.port else None  # type: ignore[arg-type]
     if other is not None and not any(each.name == other.name for _, _, _, each in net.joined):
@@ -252,7 +261,7 @@ def _pads(net: _Netlist) -> Iterator[Finding]:
         if len(joints) < 2:
             continue
         who = " and ".join(f"{patch.device} {pin.name}" for _, patch, pin, _ in joints)
-        off = tuple(Mend(text=f"Take {patch.device} {pin.name} off", edits=net.without(index)) for index, patch, pin, _ in joints[1:])
+        off = tuple(mend for keep in joints if (mend := _leave_alone(net, name, keep, joints)) is not None)
         drivers = [pin for _, _, pin, _ in joints if pin.kind == "signal out"]
         if len(drivers) > 1:
             yield CHECK.stop("loom.two-drivers", At.pads(name), f"{who} both drive {name}.", "They pull against each other, and neither is read.", *off)
@@ -262,6 +271,27 @@ def _pads(net: _Netlist) -> Iterator[Finding]:
         pins = [pin.name for _, _, pin, _ in net.of(device)]
         for twice in sorted({pin for pin in pins if pins.count(pin) > 1}):
             yield CHECK.stop("loom.pin-twice", At.pin(device, twice), f"{part.name} {twice} has two wires.", "One of them joins two pads that must not touch.")
+
+
+def _leave_alone(net: _Netlist, pad: str, keep: _Joint, joints: list[_Joint]) -> Mend | None:
+    """Every wire but one comes off a pad; None where that would take a device's supply, the receiver's channels, or half of a device that is wired to two ports."""
+    others = [joint for joint in joints if joint is not keep]
+    if not keep[2].kind.startswith("signal") or not _has_its_job(net, keep):
+        return None
+    for _, patch, pin, _ in others:
+        ports = {other.port for _, _, _, other in net.of(patch.device)} - {None}
+        channels = patch.device == RECEIVER and _channel_pin(net, pin.name)
+        if not pin.kind.startswith("signal") or channels or len(ports) > 1:
+            return None
+    off = " and ".join(f"{patch.device} {pin.name}" for _, patch, pin, _ in others)
+    return Mend(text=f"Take {off} off", edits=net.without(*(index for index, _, _, _ in others)))
+
+
+def _has_its_job(net: _Netlist, joint: _Joint) -> bool:
+    """Whether the port of a wire's pad has a job of the wire's device, or none yet."""
+    job = net.document.settings.ports.get(joint[3].port or "", "free")
+    fits = joint[2].goes_to == "port" if joint[3].port else True
+    return fits and (job == "free" or any(demand.device == joint[1].device and demand.job == job for demand in demands_of(net.document, net.parts)))
 
 
 def _rails(net: _Netlist) -> Iterator[Finding]:
@@ -316,7 +346,7 @@ def _sources(net: _Netlist) -> Iterator[Finding]:
                 *lift,
             )
         if rail is not None and rail.source != "outside":
-            _, patch, _ = sources[0]
+            index, patch, _ = sources[0]
             yield CHECK.stop(
                 "loom.two-sources",
                 At.rail(name),

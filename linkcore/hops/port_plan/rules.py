@@ -133,7 +133,11 @@ def _receiver(document: CraftDocument, settings: BoardSettings, parts: KitParts,
     at = wire.pad
     if not jobs:
         belongs = at.port if at and at.port and at.kind == listens else None
-        mends = (Mend(text=f"Give {belongs} the receiver job", edits=(_job(belongs),)),) if belongs else ()
+        mends: tuple[Mend, ...] = ()
+        if belongs and settings.receiver_input.protocol is None:
+            mends = (_job_and_protocol(document, board, output, wire, belongs),)
+        elif belongs:
+            mends = (Mend(text=f"Give {belongs} the receiver job", edits=(_job(belongs),)),)
         findings.append(
             CHECK.stop(
                 "ports.no-receiver-job",
@@ -144,11 +148,7 @@ def _receiver(document: CraftDocument, settings: BoardSettings, parts: KitParts,
             )
         )
         if settings.receiver_input.protocol is not None:
-            both = (
-                (Mend(text=f"Give {belongs} the receiver job, then read {output.protocol}", edits=(_job(belongs), *_as_spoken(output, wire))),)
-                if belongs
-                else ()
-            )
+            both = (_job_and_protocol(document, board, output, wire, belongs),) if belongs else ()
             findings.append(
                 CHECK.warn(
                     "ports.protocol-without-job",
@@ -179,6 +179,26 @@ def _receiver(document: CraftDocument, settings: BoardSettings, parts: KitParts,
         )
     findings += _receiver_input(document, parts, output, wire, settings, port)
     return findings
+
+
+def _job_and_protocol(document: CraftDocument, board: Board, output: Output, wire: ReceiverWire, port: str) -> Mend:
+    """The receiver job on a port, and its protocol with it, in the order in which a board takes them."""
+    read = _read_as_spoken(document, board, output, wire, port)
+    return Mend(text=f"Give {port} the receiver job, then {read.text[0].lower()}{read.text[1:]}", edits=(_job(port), *read.edits))
+
+
+def _read_as_spoken(document: CraftDocument, board: Board, output: Output, wire: ReceiverWire, port: str) -> Mend:
+    """The port reads what the receiver speaks; where its pad cannot invert, an external inverter goes into the wire as well."""
+    pad = board.pad_of(port, "tx" if output.half_duplex else "rx")
+    index = _wire_index(document, RECEIVER, output.pins[0])
+    upside_down = reading_of(output, through_inverter=wire.inverter).inverted
+    if not upside_down or pad is None or board.can_invert(pad) or output.half_duplex or index is None:
+        return Mend(text=f"Read {output.protocol}", edits=_as_spoken(output, wire))
+    inverter = Edit(path=f"/wiring/{index}/inverter", value=not wire.inverter)
+    return Mend(
+        text=f"Read {output.protocol} through an external inverter in the wire",
+        edits=(inverter, *reading_of(output, through_inverter=not wire.inverter).edits()),
+    )
 
 
 def _receiver_wiring(board: Board, wire: ReceiverWire, listens: str) -> list[Finding]:
@@ -234,7 +254,7 @@ def _receiver_input(document: CraftDocument, parts: KitParts, output: Output, wi
                 At.ports(port),
                 f"{port} has the receiver job, but no protocol is chosen.",
                 "The board does not know how to read the frames.",
-                Mend(text=f"Read {output.protocol}, as the {receiver.name} speaks it", edits=spoken),
+                _read_as_spoken(document, board, output, wire, port),
             )
         ]
     findings = []

@@ -54,6 +54,7 @@ HOP = Hop(
     reads=Reads(
         "kit",
         "devices",
+        "servo roles",
         "airframe",
         "transmitter",
         "made for",

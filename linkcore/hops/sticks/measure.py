@@ -2,13 +2,18 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
+from typing import Any
+
 from pydantic import BaseModel, Field
 
 from linkcore.craft.document import CraftDocument, StickLines
 from linkcore.craft.parts import KitParts
+from linkcore.devices.motors import motor_percent
 from linkcore.hops.sticks.finder import Found
 from linkcore.hops.sticks.lines import Noise
 from linkcore.hops.sticks.travel import Places, TravelPlan, plan_travel
+from linkcore.kept import T
 from linkcore.parts.axes import AXES, Axis, channel_of
 
 CENTRE_US = 1500.0
@@ -17,6 +22,7 @@ REST_S = 0.4
 REST_SPREAD_US = 6.0
 UNMOVED_US = 40.0  # an axis that has gone no farther was not moved
 ROOM_US = 20.0  # wanted beyond either stick line
+MARGIN_US = 5.0  # wanted of throttle low below its line, besides twice the noise
 
 
 HELD_NEAR_US = 8.0  # a rest that near an extreme was the stick held at its stop
@@ -52,6 +58,23 @@ class SticksMeasure(BaseModel):
     found: Found = Field(default_factory=Found)
     noise: dict[str, Noise] = Field(default_factory=dict)
     expected: dict[Axis, Places] = Field(default_factory=dict, description="What was predicted for the dials as they are now")
+
+    def without(self, axes: Iterable[Axis], expected: dict[Axis, Places], found: Found) -> SticksMeasure:
+        """The same without what was measured of some axes; `expected`: where those should come to by now, `found`: what is still known of their channels."""
+        gone = set(axes)
+
+        def kept(values: dict[Any, T]) -> dict[Any, T]:
+            return {axis: value for axis, value in values.items() if axis not in gone}
+
+        return SticksMeasure(
+            reached=kept(self.reached) | {axis: Reached() for axis in gone},
+            since=kept(self.since),
+            rest_low=kept(self.rest_low),
+            rest_high=kept(self.rest_high),
+            found=found,
+            noise=kept(self.noise),
+            expected=expected,
+        )
 
     def add_all(self, axis: Axis, values: list[tuple[float, float]]) -> None:
         """Take values of an axis, (t, us) in their order; those of a stick that rests where it is known to rest change nothing."""
@@ -102,7 +125,9 @@ class SticksMeasure(BaseModel):
                 return False, "let it rest in the middle"
             if abs(seen.centre - CENTRE_US) > CENTRE_TOLERANCE_US:
                 return False, f"rests {seen.centre - CENTRE_US:+.0f} us off the centre"
-        return True, "reaches both lines" if axis == "throttle" else "reaches both lines, rests in the middle"
+        if axis == "throttle":
+            return True, f"reaches both lines; stick down, the armed motors turn at {motor_percent(seen.low):.0f} %"
+        return True, "reaches both lines, rests in the middle"
 
     def plan(self, axis: Axis, document: CraftDocument, parts: KitParts, channel_map: str) -> TravelPlan | None:
         """What to dial for an axis; None until it was measured."""

@@ -5,13 +5,14 @@ from __future__ import annotations
 from linkcore.craft.document import BoardSettings, CraftDocument
 from linkcore.craft.parts import KitParts
 from linkcore.devices.model_memory import order_of
+from linkcore.devices.motors import IDLE_PERCENT, motor_percent
 from linkcore.findings import At, Check, Edit, Finding, Mend
 from linkcore.hops.sticks.finder import Found
-from linkcore.hops.sticks.measure import SticksMeasure
+from linkcore.hops.sticks.measure import MARGIN_US, SticksMeasure
 from linkcore.hops.sticks.memory_rules import check_memory
 from linkcore.hops.sticks.mending import check_found, check_order
 from linkcore.hops.sticks.surfaces import check_surfaces
-from linkcore.hops.sticks.travel import dials_in_words
+from linkcore.hops.sticks.travel import Places, dials_in_words
 from linkcore.parts.axes import AXES, Axis
 
 CHECK = Check("sticks")
@@ -39,7 +40,11 @@ def _check_reach(document: CraftDocument, settings: BoardSettings, parts: KitPar
     edits: list[Edit] = []
     for axis in AXES:
         places = measured.reached[axis].places(axis)
-        if places is None or (places.low <= lines.low and places.high >= lines.high):
+        if places is None:
+            continue
+        if places.low <= lines.low and places.high >= lines.high:
+            if axis == "throttle":
+                findings += _throttle_margin(document, parts, measured, places)
             continue
         plan = measured.plan(axis, document, parts, settings.channel_map)
         if axis == "throttle" and places.low > lines.low:
@@ -68,3 +73,23 @@ def _check_reach(document: CraftDocument, settings: BoardSettings, parts: KitPar
             )
         )
     return findings
+
+
+def _throttle_margin(document: CraftDocument, parts: KitParts, measured: SticksMeasure, places: Places) -> list[Finding]:
+    """Throttle low must lie clearly below its line, or noise alone refuses arming; and what the motors do there is said."""
+    line, noise = document.settings.stick_lines.low, measured.noise.get("throttle")
+    peak_us = noise.peak_us if noise else 2 * (measured.reached["throttle"].jitter or 0.0)
+    wanted = 2 * peak_us + MARGIN_US
+    if line - places.low >= wanted:
+        return []
+    plan = measured.plan("throttle", document, parts, document.settings.channel_map)
+    dial = (Mend(text=f"Dial throttle in on CH{plan.channel}: {dials_in_words(plan)}", edits=tuple(plan.edits)),) if plan and plan.edits else ()
+    return [
+        CHECK.warn(
+            "sticks.throttle-margin",
+            At.axes("throttle"),
+            f"Throttle low reads {places.low:.0f} us, only {line - places.low:.0f} us below the stick-low line, {line:g}; {wanted:.0f} us are wanted.",
+            f"Noise may refuse arming; and with the stick down the armed motors turn at {motor_percent(places.low):.0f} %, not at their idle of {IDLE_PERCENT:.0f} %.",
+            *dial,
+        )
+    ]

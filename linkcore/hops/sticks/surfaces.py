@@ -9,7 +9,7 @@ from __future__ import annotations
 from pydantic import BaseModel
 
 from linkcore.craft.airframes import WINGS
-from linkcore.craft.document import CraftDocument
+from linkcore.craft.document import CraftDocument, Fitted, ServoRole
 from linkcore.craft.parts import KitParts
 from linkcore.devices.model_memory import reversed_wrongly
 from linkcore.findings import At, Check, Edit, Finding, Mend
@@ -21,6 +21,9 @@ WORDS: dict[StickAxis, tuple[str, str]] = {
     "elevator": ("pitch stick forward", "the elevator goes down"),
     "rudder": ("yaw stick right", "the rudder goes right"),
 }
+
+
+ROLE_WORDS: dict[ServoRole, str] = {"aileron": "an aileron", "elevator": "the elevator", "rudder": "the rudder", "something else": "something else"}
 
 
 class Surface(BaseModel):
@@ -44,20 +47,27 @@ class Surface(BaseModel):
     if_wrong: Edit
 
 
-def axis_of(device: str) -> StickAxis | None:
-    """The axis of a servo, by what it is called."""
-    return next((axis for axis in WORDS if axis in device), None)
+def servos_of(document: CraftDocument, parts: KitParts) -> list[tuple[int, Fitted]]:
+    """The servos of a plane or wing, each with its place among the kit's devices."""
+    if document.airframe not in WINGS:
+        return []
+    return [(index, each) for index, each in enumerate(document.kit.devices) if each.name in parts.devices and parts.devices[each.name].servo]
+
+
+def undecided(document: CraftDocument, parts: KitParts) -> list[tuple[int, Fitted]]:
+    """Servos of which nobody has said what they move."""
+    return [(index, each) for index, each in servos_of(document, parts) if each.role is None]
 
 
 def surfaces_of(document: CraftDocument, parts: KitParts) -> list[Surface]:
-    """Every servo of a plane or wing that is called by its surface."""
+    """Every servo of a plane or wing that was said to move a control surface."""
     transmitter = parts.maybe_transmitter
-    if document.airframe not in WINGS or transmitter is None:
+    if transmitter is None:
         return []
     found = []
-    for device in document.kit.devices:
-        axis = axis_of(device.name)
-        if axis is None:
+    for _, device in servos_of(document, parts):
+        axis = device.role
+        if axis is None or axis == "something else":
             continue
         channel = next((index for index, each in enumerate(document.transmitter.channels) if each.source == axis), None)
         against = channel is not None and reversed_wrongly(document.transmitter.channels[channel], transmitter)
@@ -86,8 +96,17 @@ def surfaces_of(document: CraftDocument, parts: KitParts) -> list[Surface]:
 
 
 def check_surfaces(document: CraftDocument, parts: KitParts) -> list[Finding]:
-    """Surfaces that go the wrong way, with the mend on the side where it belongs."""
-    findings = []
+    """Servos that nobody knows the use of, and surfaces that go the wrong way, with the mend on the side where it belongs."""
+    findings = [
+        CHECK.warn(
+            "sticks.servo-role",
+            At.device(each.name),
+            f"What {each.name} moves is not chosen.",
+            "Until somebody says so, nobody can tell whether it goes the right way, and the surfaces are not proven.",
+            *(Mend(text=f"It moves {words}", edits=(Edit(path=f"/kit/devices/{index}/role", value=role),)) for role, words in ROLE_WORDS.items()),
+        )
+        for index, each in undecided(document, parts)
+    ]
     for each in surfaces_of(document, parts):
         if each.turned is None or each.channel is None:
             continue

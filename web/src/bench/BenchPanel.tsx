@@ -28,7 +28,6 @@ export function BenchPanel({
   const live = useSteady((state) => state.live && shown(state.live));
   const why = useBenchStore((state) => state.waiting?.why);
   const stickMode = document.transmitter.stick_mode;
-  const hasGps = document.kit.devices?.some((device) => device.name.startsWith("GPS"));
   return (
     <Box
       component="aside"
@@ -130,7 +129,7 @@ export function BenchPanel({
               <Plug label="USB" on={live.usb} toggle={(on) => sendHands({ usb: on })} />
               <Plug label="pack" on={live.pack} toggle={(on) => sendHands({ pack: on })} />
               <Plug label="tilted" on={live.tilt_deg !== 0} toggle={(on) => sendHands({ tilt_deg: on ? 40 : 0 })} />
-              {hasGps && <Plug label="fix" on={live.gps_fix} toggle={(on) => sendHands({ gps_fix: on })} />}
+              {live.gps_fix !== null && <Plug label="fix" on={live.gps_fix} toggle={(on) => sendHands({ gps_fix: on })} />}
             </Box>
             <BoardState />
           </Card>

@@ -1,0 +1,202 @@
+"""Proven means proven: what once rang true, or counted as mended, and was not."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from django.test import SimpleTestCase
+
+import scenario
+from linkcore.bench.messages import BenchState
+from linkcore.chain import still_findings
+from linkcore.craft.document import CraftDocument, apply_edits
+from linkcore.craft.parts import KitParts
+from linkcore.devices.motors import motor_percent
+from linkcore.findings import Edit, Finding
+from linkcore.hops.kit.exchange import remove_device, rename_device
+from linkcore.hops.loom.rules import check_loom
+from linkcore.hops.sticks.surfaces import surfaces_of, undecided
+from tests.core.test_bench import Hand, fly
+from tests.crafts import crsf_craft, sbus_craft, whole_of
+
+
+def edited(craft: CraftDocument, **changes: Any) -> CraftDocument:
+    """A craft with other values at paths whose slashes are written as double underscores."""
+    return apply_edits(craft, [Edit(path=f"/{path.replace('__', '/')}", value=value) for path, value in changes.items()])
+
+
+def of_code(findings: list[Finding], code: str) -> Finding:
+    return next(each for each in findings if each.code == code)
+
+
+def plane() -> CraftDocument:
+    """Sandpiper on a port that reads it, with a servo that sits turned and is reversed nowhere."""
+    craft = scenario.sandpiper()
+    craft.wiring = [patch.model_copy(update={"pad": "T5"}) if patch.pin == "F.Port" else patch for patch in craft.wiring]
+    craft.settings.ports |= {"U3": "free", "U5": "receiver input"}
+    craft.transmitter.channels[1].reverse = False
+    return CraftDocument.model_validate(craft.model_dump())
+
+
+def move_all_sticks(hand: Hand) -> None:
+    for x, y in ((-1, -1), (1, 1)):
+        hand.do(0.3, left={"x": x, "y": y}, right={"x": x, "y": y})
+    hand.do(1.0, left={"x": 0, "y": -1}, right={"x": 0, "y": 0})
+
+
+class WrittenTest(SimpleTestCase):
+    def test_a_reversed_servo_is_mended_once_the_board_runs_it(self):
+        hand = Hand(plane())
+        move_all_sticks(hand)
+        self.assertEqual(hand.coins()["sticks"], "cracked")
+        wrong = of_code(hand.report().findings, "sticks.surface")
+        hand.bench.take_document(apply_edits(hand.bench.document, wrong.mends[0].edits))
+        hand.wait(0.5)
+        self.assertIn("Mended in the draft", of_code(hand.report().findings, "sticks.surface").mends[0].text)
+        self.assertEqual(hand.coins()["sticks"], "cracked", "the draft alone turns no servo")
+        again = Hand(hand.bench.document, BenchState.model_validate(hand.bench.state().keep()))
+        self.assertEqual(again.coins()["sticks"], "cracked", "nor does a reload")
+        hand.bench.write(hand.bench.document.settings)
+        hand.wait(0.5)
+        self.assertEqual((hand.coins()["sticks"], "sticks.surface" in hand.codes()), ("rings true", False))
+
+
+class ServoTest(SimpleTestCase):
+    def named_otherwise(self) -> CraftDocument:
+        craft = plane()
+        for old, new in (("elevator", "servo 1"), ("left aileron", "servo 2"), ("right aileron", "servo 3")):
+            craft = apply_edits(craft, rename_device(craft, old, new).edits)
+        return craft
+
+    def test_a_servo_has_the_role_that_was_chosen_whatever_it_is_called(self):
+        craft = self.named_otherwise()
+        parts = KitParts.of(craft)
+        self.assertEqual({each.name: each.axis for each in surfaces_of(craft, parts)}, {"servo 1": "elevator", "servo 2": "aileron", "servo 3": "aileron"})
+        self.assertEqual(craft.servos_turned, {"servo 1": True, "servo 2": False, "servo 3": False}, "what was seen of a servo goes with it")
+        called = apply_edits(craft, [Edit(path="/kit/devices/2/role", value="something else")])
+        self.assertEqual(len(surfaces_of(called, parts)), 2)
+
+    def test_until_it_is_chosen_and_looked_at_the_sticks_are_not_proven(self):
+        craft = plane()
+        craft.kit.devices = [each.model_copy(update={"role": None}) for each in craft.kit.devices]
+        craft.servos_turned = {}
+        self.assertEqual([each.name for _, each in undecided(craft, KitParts.of(craft))], ["left aileron", "right aileron", "elevator"], "a name says nothing")
+        hand = Hand(CraftDocument.model_validate(craft.model_dump()))
+        move_all_sticks(hand)
+        state = next(state for state in hand.report().chain if state.hop == "sticks")
+        self.assertEqual((state.coin, state.why), ("blank", "1 of 2: surfaces looked at is not proven yet"))
+        for _ in range(3):
+            question = of_code(hand.report().findings, "sticks.servo-role")
+            mend = next(each for each in question.mends if ("elevator" if question.names("device", "elevator") else "aileron") in each.text)
+            hand.bench.take_document(apply_edits(hand.bench.document, mend.edits))
+        hand.wait(0.5)
+        self.assertNotIn("sticks.servo-role", hand.codes())
+        self.assertEqual(hand.coins()["sticks"], "blank", "chosen is not looked at")
+        for surface in hand.report().told.sticks.surfaces:
+            hand.bench.take_document(
+                apply_edits(hand.bench.document, [next(each for each in hand.report().told.sticks.surfaces if each.name == surface.name).if_right])
+            )
+        hand.wait(0.5)
+        self.assertEqual(hand.coins()["sticks"], "rings true")
+
+    def test_a_servo_that_is_taken_out_leaves_nothing_behind(self):
+        craft = edited(plane(), settings__servo_reverse=["elevator"])
+        gone = apply_edits(craft, remove_device(craft, "elevator").edits)
+        self.assertEqual((gone.servos_turned, gone.settings.servo_reverse), ({"left aileron": False, "right aileron": False}, []))
+
+    def test_the_fix_is_the_bench_s_where_a_gps_is_fitted_whatever_it_is_called(self):
+        craft = scenario.curlew()
+        self.assertTrue(Hand(apply_edits(craft, rename_device(craft, "GPS", "finder").edits)).bench.live().gps_fix)
+        self.assertIsNone(Hand(apply_edits(craft, remove_device(craft, "GPS").edits)).bench.live().gps_fix)
+
+
+class ThrottleTest(SimpleTestCase):
+    def test_low_just_below_its_line_is_warned_of_and_what_the_motors_do_is_said(self):
+        craft = edited(sbus_craft(), transmitter__channels__2__sub_trim_us=75)
+        hand = Hand(craft)
+        move_all_sticks(hand)
+        low = hand.bench.sticks.reached["throttle"].places("throttle").low
+        self.assertTrue(1070 < low <= 1080)
+        warned = of_code(hand.report().findings, "sticks.throttle-margin")
+        self.assertIn(f"the armed motors turn at {motor_percent(low):.0f} %", warned.why)
+        self.assertIn("stick down, the armed motors turn at 13 %", hand.report().told.sticks.verdicts["throttle"])
+        fly(hand)
+        self.assertAlmostEqual(hand.board.motors_percent, motor_percent(low), delta=0.2, msg="what is said is what the board does")
+        hand.do(0.5, switches={"S1": 0})
+        mended = Hand(apply_edits(craft, warned.mends[0].edits))
+        move_all_sticks(mended)
+        self.assertNotIn("sticks.throttle-margin", mended.codes())
+
+
+class WireTest(SimpleTestCase):
+    def test_a_wire_that_is_moved_on_a_running_bench_reads_as_in_life(self):
+        craft = plane()
+        place = next(index for index, patch in enumerate(craft.wiring) if patch.pin == "F.Port")
+        hand = Hand(edited(craft, **{f"wiring__{place}__pad": "T3"}))
+        hand.bench.restart()
+        hand.wait(6.0)
+        self.assertEqual(hand.bench.observed.port_reading().good, 0)
+        hand.bench.take_document(craft)
+        hand.wait(2.0)
+        self.assertTrue(hand.bench.observed.port_reading().reads, hand.bench.observed.port_reading())
+        hand.bench.take_document(edited(craft, **{f"wiring__{place}__pad": "T3"}))
+        hand.wait(1.5)
+        self.assertEqual(hand.bench.observed.port_reading().good, 0)
+        hand.bench.take_document(craft)
+        hand.wait(2.0)
+        self.assertEqual((hand.board.link, hand.bench.observed.port_reading().reads), ("good", True))
+
+
+class LandingTest(SimpleTestCase):
+    def test_a_bench_that_was_kept_while_landing_goes_on(self):
+        hand = Hand(edited(crsf_craft(), settings__lost_link__response="land"))
+        fly(hand)
+        hand.do(1.5, transmitter_on=False)
+        self.assertEqual((hand.board.link, hand.board.armed), ("lost", True))
+        again = Hand(hand.bench.document, BenchState.model_validate(hand.bench.state().keep()))
+        again.wait(8.0)
+        again.do(2.0, transmitter_on=True)
+        self.assertEqual(again.board.link, "good")
+
+    def test_the_pack_may_come_out_while_it_lands(self):
+        hand = Hand(edited(crsf_craft(), settings__lost_link__response="land"))
+        fly(hand)
+        hand.do(1.5, transmitter_on=False)
+        hand.do(0.2, usb=True)
+        hand.do(8.0, pack=False)
+        self.assertEqual((hand.board.armed, hand.report().told.lost_link.proven), (False, False))
+
+
+class MendTest(SimpleTestCase):
+    def test_the_red_lead_that_feeds_a_fed_rail_is_the_one_that_is_lifted(self):
+        craft = scenario.curlew()
+        craft.kit.devices = [*craft.kit.devices, craft.kit.devices[0].model_copy(update={"name": "drive", "part": "oar-25"})]
+        craft.wiring = [craft.wiring[0].model_copy(update={"device": "drive", "pin": "BEC", "pad": "5V"}), *craft.wiring]
+        craft = CraftDocument.model_validate(craft.model_dump())
+        finding = of_code(check_loom(craft, KitParts.of(craft)), "loom.two-sources")
+        (mend,) = finding.mends
+        self.assertEqual(mend.text, "Lift the red lead of drive")
+        mended = apply_edits(craft, mend.edits)
+        lost = {(patch.device, patch.pin) for patch in craft.wiring} - {(patch.device, patch.pin) for patch in mended.wiring}
+        self.assertEqual(lost, {("drive", "BEC")})
+        self.assertNotIn("loom.two-sources", [each.code for each in still_findings(whole_of(mended))])
+
+
+class AxisTest(SimpleTestCase):
+    def test_turning_one_dial_leaves_the_other_axes_as_they_were_measured(self):
+        hand = Hand(sbus_craft())
+        move_all_sticks(hand)
+        self.assertEqual(hand.coins()["sticks"], "rings true")
+        for path, value in (("transmitter__channels__0__sub_trim_us", 4), ("transmitter__channels__0__reverse", True)):
+            before = {axis: each.model_copy() for axis, each in hand.bench.sticks.reached.items()}
+            hand.bench.take_document(edited(hand.bench.document, **{path: value}))
+            reached = hand.bench.sticks.reached
+            self.assertIsNone(reached["roll"].low)
+            self.assertEqual({axis: reached[axis] for axis in ("pitch", "throttle", "yaw")}, {axis: before[axis] for axis in ("pitch", "throttle", "yaw")})
+            self.assertEqual(hand.coins()["sticks"], "tarnished")
+            hand.do(0.3, right={"x": -1, "y": 0})
+            hand.do(0.3, right={"x": 1, "y": 0})
+            hand.do(1.0, right={"x": 0, "y": 0})
+            self.assertEqual(hand.coins()["sticks"], "rings true", "the one axis is all that had to be seen again")
+        hand.bench.take_document(edited(hand.bench.document, transmitter__channels__0__source="rudder", transmitter__channels__3__source="aileron"))
+        self.assertEqual({each.low for each in hand.bench.sticks.reached.values()}, {None}, "what is no turn of a dial drops them all")
