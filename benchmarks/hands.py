@@ -6,6 +6,7 @@ import threading
 import time
 from typing import Any
 
+from benchmarks.seeds import seeds
 from linkcore.craft.document import ModeBand
 from linkcore.devices.model_memory import law_us, output_us
 from linkcore.hops.sticks.finder import ChannelFinder, Found
@@ -32,7 +33,7 @@ def finder() -> list[Row]:
     for seen, how in ((True, "thumbs seen"), (False, "by the signal alone")):
         wrong: list[int] = []
         samples, began = 0, time.perf_counter()
-        for seed in range(SESSIONS):
+        for seed in seeds(SESSIONS):
             made = session(seed)
             samples += len(made.samples)
             if not right(made, found_in(made, seen)):
@@ -66,7 +67,7 @@ def right(made: Session, found: Found) -> bool:
 def dialling() -> list[Row]:
     """Random laws of ends, steps and gimbals; what leaves after dialling against 1000, 1500 and 2000 us, before it is rounded to raw counts."""
     worst, reachable = 0.0, 0
-    for seed in range(DIALLED):
+    for seed in seeds(DIALLED):
         part, channel, stick = dialling_case(seed)
         part = part.model_copy(update={"count_us": 0.001})
         low, centre, high = (output_us(channel, value, part) for value in stick)
@@ -90,7 +91,7 @@ def dialling() -> list[Row]:
 def bands() -> list[Row]:
     """Suggested bands beside the best of all bands on the grid."""
     same = 0
-    for seed in range(SMALL_CASES):
+    for seed in seeds(SMALL_CASES):
         detents, wanted = case(seed)
         best = best_by_trying_all(detents, wanted)
         same += best is not None and abs(min(band.clear for band in suggest_bands(detents, wanted, SCALE)) - best) <= 0.051

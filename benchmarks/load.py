@@ -7,6 +7,7 @@ import re
 import time
 from typing import Any
 
+from benchmarks.seeds import seeds
 from linkcore.devices.hexfile import Content, read_hex, write_hex
 from tests.crafts import crsf_craft, sbus_craft
 from tests.hazards import bind_mishap, mishap, right
@@ -34,7 +35,7 @@ def mishaps() -> list[Row]:
     binds = [craft for _, craft in every_receiver()]
     loads = [crsf_craft(), sbus_craft()]
     wrong = []
-    for seed in range(RUNS // 2):
+    for seed in seeds(RUNS // 2):
         for one, craft in ((mishap, loads[seed % 2]), (bind_mishap, binds[seed % len(binds)])):
             try:
                 outcome = one(craft, seed)

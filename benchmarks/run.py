@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import argparse
 import gzip
 import os
 import re
@@ -17,6 +18,8 @@ import numpy as np
 from benchmarks.hands import bands, dialling, finder, live_rails, table
 from benchmarks.line import Row, every_decoder, naming, strip
 from benchmarks.load import mishaps, progress, reading
+from benchmarks.seeds import begin_at
+from benchmarks.truth import truth
 from linkcore.craft.document import Fitted, Kit, apply_edits
 from linkcore.craft.parts import KitParts
 from linkcore.craft.starting import new_craft
@@ -33,8 +36,14 @@ RATE_HZ = 250
 NAME_WIDTH = 84
 
 
-def main(chosen: list[str]) -> int:
-    """Every measure, or those whose names begin with one of `chosen`."""
+def main(wanted: list[str]) -> int:
+    """Every measure, or those whose names begin with one of those wanted; `--seed N`: other seeds for what is seeded."""
+    parser = argparse.ArgumentParser(prog="bell bench")
+    parser.add_argument("names", nargs="*")
+    parser.add_argument("--seed", type=int, default=0)
+    options = parser.parse_args(wanted)
+    begin_at(options.seed)
+    chosen = options.names
     measures = [each for each in MEASURES if not chosen or any(each.__name__.startswith(name) for name in chosen)]
     if not measures:
         print(f"there is no such measure; there are {', '.join(each.__name__ for each in MEASURES)}", file=sys.stderr)
@@ -285,6 +294,7 @@ MEASURES: tuple[Callable[[], list[Row]], ...] = (
     bands,
     table,
     finder,
+    truth,
     first_page,
     in_the_browser,
 )

@@ -70,6 +70,7 @@ def _parser() -> argparse.ArgumentParser:
     test.set_defaults(do=_test)
     bench = verbs.add_parser("bench", help="measure speed and memory")
     bench.add_argument("measures", nargs="*", help="only these, such as finder")
+    bench.add_argument("--seed", default="0", help="another number gives other seeds to what is seeded")
     bench.set_defaults(do=_bench)
     verbs.add_parser("schemas", help="write the API's and the craft document's schemas anew").set_defaults(do=_schemas)
     line = verbs.add_parser("line", help="offer the line of a craft's stand-in receiver on a pty, for other programs and for taps")
@@ -323,7 +324,9 @@ def _bench(options: argparse.Namespace) -> int:
                 "COINBELL_VAR": folder,
                 "DJANGO_SETTINGS_MODULE": "server.settings",
             }
-            return subprocess.run([PYTHON, "-m", "benchmarks.run", *options.measures], env=environment, cwd=ROOT, check=False).returncode
+            return subprocess.run(
+                [PYTHON, "-m", "benchmarks.run", *options.measures, "--seed", options.seed], env=environment, cwd=ROOT, check=False
+            ).returncode
 
 
 def _schemas(_: argparse.Namespace) -> int:

@@ -103,7 +103,8 @@ class SticksMeasureTest(SimpleTestCase):
         measure = SticksMeasure()
         for value in (1000, 2000):
             measure.add(0, "throttle", value)
-        self.assertEqual(measure.verdict("throttle", self.settings().stick_lines), (True, "reaches both lines"))
+        proven, said = measure.verdict("throttle", self.settings().stick_lines)
+        self.assertTrue(proven and said.startswith("reaches both lines; stick down, the armed motors turn at"), said)
 
 
 class SwitchTest(SimpleTestCase):

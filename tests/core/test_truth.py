@@ -18,6 +18,7 @@ from linkcore.hops.loom.rules import check_loom
 from linkcore.hops.sticks.surfaces import surfaces_of, undecided
 from tests.core.test_bench import Hand, fly
 from tests.crafts import crsf_craft, sbus_craft, whole_of
+from tests.mends import miswired, wrong_mends
 
 
 def edited(craft: CraftDocument, **changes: Any) -> CraftDocument:
@@ -168,6 +169,18 @@ class LandingTest(SimpleTestCase):
 
 
 class MendTest(SimpleTestCase):
+    def test_every_mend_mends_and_makes_nothing_worse(self):
+        tried = 0
+        for seed in range(80):
+            count, wrong = wrong_mends(miswired(seed))
+            self.assertEqual(wrong, [], f"seed {seed}")
+            tried += count
+        for craft in (scenario.curlew(), scenario.avocet(), scenario.sandpiper(), scenario.coot(), plane()):
+            count, wrong = wrong_mends(craft)
+            self.assertEqual(wrong, [], craft.name)
+            tried += count
+        self.assertGreater(tried, 150)
+
     def test_the_red_lead_that_feeds_a_fed_rail_is_the_one_that_is_lifted(self):
         craft = scenario.curlew()
         craft.kit.devices = [*craft.kit.devices, craft.kit.devices[0].model_copy(update={"name": "drive", "part": "oar-25"})]

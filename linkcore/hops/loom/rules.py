@@ -166,6 +166,8 @@ def _supplies(net: _Netlist) -> Iterator[Finding]:
 
 
 def _rail_mends(net: _Netlist, index: int, patch: Patch) -> Mend:
+    if _twice(net, patch):
+        return Mend(text="One of its two wires has to come off first")
     supply = net.parts.supply(patch.device)
     if supply:
         taken = {load.rail: load.peak_ma for load in rail_loads(net.document, net.parts)}
@@ -216,6 +218,11 @@ def _signals(net: _Netlist) -> Iterator[Finding]:
         yield from _level(net, patch, pin, pad, where)
 
 
+def _twice(net: _Netlist, patch: Patch) -> bool:
+    """Whether the pin of a wire has another one as well."""
+    return sum((each.device, each.pin) == (patch.device, patch.pin) for _, each, _, _ in net.joined) > 1
+
+
 def _swap(net: _Netlist, patch: Patch) -> tuple[Mend, ...]:
     """Swap this wire with the device's other one, where that is just the wrong way round as well."""
     pad = net.board.pad(patch.pad)
@@ -225,13 +232,14 @@ def _swap(net: _Netlist, patch: Patch) -> tuple[Mend, ...]:
         (first, a, _), (second, b, _) = mine
         edits = (Edit(path=f"/wiring/{first}/pad", value=b.pad), Edit(path=f"/wiring/{second}/pad", value=a.pad))
         return (Mend(text=f"Swap the wires on {a.pad} and {b.pad}", edits=edits),)
-    if sum((each.device, each.pin) == (patch.device, patch.pin) for _, each, _, _ in net.joined) > 1:
+    if _twice(net, patch):
         return ()  # one of its two wires has to come off first
     if patch.device == RECEIVER and net.parts.spoken is not None and receiver_protocol(net.parts.spoken.protocol).wire != "serial":
         return ()  # pulses are measured on inputs; the port plan says where
     wanted = "rx" if pad and pad.kind == "tx" else "tx"
     other = net.board.pad_of(pad.port, wanted) if pad and pad.port else None  # type: ignore[arg-type]
-    if other is not None and not any(each.name == other.name for _, _, _, each in net.joined):
+    used = {each.pin or each.name for _, _, _, each in net.joined}
+    if other is not None and (other.pin or other.name) not in used:
         index = next(i for i, each, _, _ in net.joined if each is patch)
         return (Mend(text=f"Move the wire to {other.name}", edits=(Edit(path=f"/wiring/{index}/pad", value=other.name),)),)
     return ()
@@ -291,7 +299,15 @@ def _has_its_job(net: _Netlist, joint: _Joint) -> bool:
     """Whether the port of a wire's pad has a job of the wire's device, or none yet."""
     job = net.document.settings.ports.get(joint[3].port or "", "free")
     fits = joint[2].goes_to == "port" if joint[3].port else True
-    return fits and (job == "free" or any(demand.device == joint[1].device and demand.job == job for demand in demands_of(net.document, net.parts)))
+    if joint[1].device == RECEIVER and joint[3].port:
+        fits = fits and (job == "receiver input") == _channel_pin(net, joint[2].name)  # its telemetry goes with a job of its own
+    return fits and (
+        job == "free"
+        or any(
+            demand.device == joint[1].device and demand.job == job and any(joint[2].name in each.pins for each in demand.variants)
+            for demand in demands_of(net.document, net.parts)
+        )
+    )
 
 
 def _rails(net: _Netlist) -> Iterator[Finding]:
@@ -400,7 +416,7 @@ def _leads(net: _Netlist) -> Iterator[Finding]:
                 At.device(patch.device, name),
                 f"The three-wire lead of {patch.device} is the wrong way round.",
                 "Signal is on ground and ground on the signal; the middle wire hides it.",
-                Mend(text="Turn the plug", edits=edits),
+                *((Mend(text="Turn the plug", edits=edits),) if _suits(net, signal[1], ground[1].pad) else ()),
             )
         elif _other_column(net, patch):
             yield CHECK.stop(
@@ -410,6 +426,13 @@ def _leads(net: _Netlist) -> Iterator[Finding]:
                 "The plug sits one row off; the signal wire carries supply.",
                 Mend(text="Plug it one row over"),
             )
+
+
+def _suits(net: _Netlist, patch: Patch, pad_name: str) -> bool:
+    """Whether a wire's signal would be at home on another pad."""
+    pin, pad = net.parts.pin(patch.device, patch.pin), net.board.pad(pad_name)
+    kinds = {"signal out": ("input", "rx"), "signal in": ("output", "tx")}
+    return pin is not None and pad is not None and pad.kind in kinds.get(pin.kind, ("rx", "tx"))
 
 
 def _pulses(net: _Netlist) -> Iterator[Finding]:

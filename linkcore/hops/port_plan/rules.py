@@ -7,7 +7,7 @@ from linkcore.craft.parts import KitParts
 from linkcore.findings import At, Check, Edit, Finding, Mend, Severity
 from linkcore.parts.models import Board, Output, Pad
 from linkcore.protocols.registry import RECEIVER_PROTOCOLS, receiver_protocol
-from linkcore.wiring.demands import BENCH_LINK, UNIQUE_JOBS, Demand, Placement, demands_of, place_on
+from linkcore.wiring.demands import BENCH_LINK, UNIQUE_JOBS, Demand, Placement, channels_of, demands_of, place_on
 from linkcore.wiring.receiver_wire import ReceiverWire, reading_of, receiver_wire
 
 CHECK = Check("port plan")
@@ -132,10 +132,10 @@ def _receiver(document: CraftDocument, settings: BoardSettings, parts: KitParts,
     jobs = [port for port in settings.receiver_ports() if port in board.ports]
     at = wire.pad
     if not jobs:
-        belongs = at.port if at and at.port and at.kind == listens else None
+        belongs = at.port if at and at.port and at.kind == listens and not _others_on(document, parts, at.port, output) else None
         mends: tuple[Mend, ...] = ()
         if belongs and settings.receiver_input.protocol is None:
-            mends = (_job_and_protocol(document, board, output, wire, belongs),)
+            mends = _job_and_protocol(document, board, output, wire, belongs)
         elif belongs:
             mends = (Mend(text=f"Give {belongs} the receiver job", edits=(_job(belongs),)),)
         findings.append(
@@ -148,7 +148,7 @@ def _receiver(document: CraftDocument, settings: BoardSettings, parts: KitParts,
             )
         )
         if settings.receiver_input.protocol is not None:
-            both = (_job_and_protocol(document, board, output, wire, belongs),) if belongs else ()
+            both = _job_and_protocol(document, board, output, wire, belongs) if belongs else ()
             findings.append(
                 CHECK.warn(
                     "ports.protocol-without-job",
@@ -166,6 +166,8 @@ def _receiver(document: CraftDocument, settings: BoardSettings, parts: KitParts,
         findings.append(CHECK.stop("ports.no-rx-pad", At.ports(port), f"{port} has no {kind}.", "A receiver can never be heard there."))
     elif at is not None and at.kind == listens and at.port != port and at.port is not None:
         there = settings.ports.get(at.port, "free")
+        unread = settings.receiver_input.protocol is None
+        read = _read_as_spoken(document, board, output, wire, at.port) if unread else (Mend(text=""),)
         displaced = "" if there == "free" else f" ({there} loses it)"
         findings.append(
             CHECK.stop(
@@ -173,7 +175,7 @@ def _receiver(document: CraftDocument, settings: BoardSettings, parts: KitParts,
                 At.pads(at.name) + At.ports(port),
                 f"The receiver is soldered to {at.name}, but {port} has its job.",
                 f"{at.name} belongs to {at.port}; {port} listens on {pad.name}, where its wire is not.",
-                Mend(text=f"Move the receiver job to {at.port}{displaced}", edits=(_job(port, "free"), _job(at.port))),
+                *(Mend(text=f"Move the receiver job to {at.port}{displaced}", edits=(_job(port, "free"), _job(at.port), *each.edits)) for each in read),
                 *(_rewire(document, RECEIVER, wire.pin, pad.name)),
             )
         )
@@ -181,24 +183,31 @@ def _receiver(document: CraftDocument, settings: BoardSettings, parts: KitParts,
     return findings
 
 
-def _job_and_protocol(document: CraftDocument, board: Board, output: Output, wire: ReceiverWire, port: str) -> Mend:
+def _others_on(document: CraftDocument, parts: KitParts, port: str, output: Output) -> bool:
+    """Whether anything but the receiver's own line, and what goes with it, is soldered to a port."""
+    pads = {pad.name for pad in parts.board.pads if pad.port == port}
+    own = {pin for variant in channels_of(document, parts.receiver, output).variants for pin in variant.pins}
+    return any(patch.pad in pads and (patch.device != RECEIVER or patch.pin not in own) for patch in document.wiring)
+
+
+def _job_and_protocol(document: CraftDocument, board: Board, output: Output, wire: ReceiverWire, port: str) -> tuple[Mend, ...]:
     """The receiver job on a port, and its protocol with it, in the order in which a board takes them."""
-    read = _read_as_spoken(document, board, output, wire, port)
-    return Mend(text=f"Give {port} the receiver job, then {read.text[0].lower()}{read.text[1:]}", edits=(_job(port), *read.edits))
+    found = _read_as_spoken(document, board, output, wire, port)
+    return tuple(Mend(text=f"Give {port} the receiver job, then {read.text[0].lower()}{read.text[1:]}", edits=(_job(port), *read.edits)) for read in found)
 
 
-def _read_as_spoken(document: CraftDocument, board: Board, output: Output, wire: ReceiverWire, port: str) -> Mend:
-    """The port reads what the receiver speaks; where its pad cannot invert, an external inverter goes into the wire as well."""
+def _read_as_spoken(document: CraftDocument, board: Board, output: Output, wire: ReceiverWire, port: str) -> tuple[Mend, ...]:
+    """The port reads what the receiver speaks; where its pad cannot invert, an external inverter goes into the wire as well, if the line runs one way."""
     pad = board.pad_of(port, "tx" if output.half_duplex else "rx")
     index = _wire_index(document, RECEIVER, output.pins[0])
     upside_down = reading_of(output, through_inverter=wire.inverter).inverted
-    if not upside_down or pad is None or board.can_invert(pad) or output.half_duplex or index is None:
-        return Mend(text=f"Read {output.protocol}", edits=_as_spoken(output, wire))
+    if not upside_down or pad is None or board.can_invert(pad):
+        return (Mend(text=f"Read {output.protocol}", edits=_as_spoken(output, wire)),)
+    if output.half_duplex or index is None:
+        return ()
     inverter = Edit(path=f"/wiring/{index}/inverter", value=not wire.inverter)
-    return Mend(
-        text=f"Read {output.protocol} through an external inverter in the wire",
-        edits=(inverter, *reading_of(output, through_inverter=not wire.inverter).edits()),
-    )
+    reading = reading_of(output, through_inverter=not wire.inverter).edits()
+    return (Mend(text=f"Read {output.protocol} through an external inverter in the wire", edits=(inverter, *reading)),)
 
 
 def _receiver_wiring(board: Board, wire: ReceiverWire, listens: str) -> list[Finding]:
@@ -254,7 +263,7 @@ def _receiver_input(document: CraftDocument, parts: KitParts, output: Output, wi
                 At.ports(port),
                 f"{port} has the receiver job, but no protocol is chosen.",
                 "The board does not know how to read the frames.",
-                _read_as_spoken(document, board, output, wire, port),
+                *_read_as_spoken(document, board, output, wire, port),
             )
         ]
     findings = []
