@@ -51,6 +51,11 @@ class Whole:
         self._views: dict[tuple[str, ...], View] = {}
         self._foundations: dict[tuple[str, ...], dict[str, str]] = {}
 
+    def flashable(self, role: Role) -> bool:
+        """Whether a device runs a program that can be lost."""
+        device = devices_of(self.parts).get(role)
+        return device is not None and device.flash is not None
+
     def digest(self, key: str) -> str:
         """The hash of what stands under a key."""
         if key not in self._digests:
@@ -172,6 +177,7 @@ SECTIONS: Mapping[str, Callable[[Whole], Any]] = {
     "transmitter": lambda whole: {name: value for name, value in stable(whole.craft.transmitter).items() if name != "made_for"},
     "made for": lambda whole: whole.craft.transmitter.made_for,
     "firmware": lambda whole: {role: each.facts for role, each in sorted(whole.installed.items())},
+    "programs": lambda whole: sorted(role for role, each in whole.installed.items() if each.facts is None and whole.flashable(role)),
     "bind": lambda whole: whole.identity,
     **{name: _of_craft(name) for name in _DIRECT},
     **{f"settings/{name}": _setting(name) for name in BoardSettings.model_fields},

@@ -12,7 +12,7 @@ from dataclasses import replace
 
 import numpy as np
 
-from linkcore.bench.measuring import MADE_WITH, Foundations, Measuring
+from linkcore.bench.measuring import MADE_WITH, Foundations, Measuring, changed
 from linkcore.bench.messages import BenchState, BoardLive, Hands, Live
 from linkcore.bench.observed import Observed
 from linkcore.bench.rings import wires_rung
@@ -119,6 +119,7 @@ class Bench:
         self._whole: tuple[object, Whole] | None = None
         self._made_with: tuple[Whole, Foundations] | None = None
         self._draft: tuple[Whole, Whole] | None = None
+        self._rested: Foundations = {}
         self.observed = Observed(self)
         self._resume(state)
 
@@ -137,6 +138,7 @@ class Bench:
         if state.foundations:  # the craft may have changed while no bench was running
             self._forget_what_rested_on(state.foundations)
         self._supply()
+        self._rested = self._foundations()
 
     def state(self) -> BenchState:
         """What to keep."""
@@ -261,6 +263,7 @@ class Bench:
         board_runs = self.loading.runs("board")
         if self.board.runs and not board_runs:
             self.board.lose_firmware(t)
+            self.read_back_settings = None  # a board without a program holds nothing that anybody could know
         elif board_runs and not self.board.runs:
             self.board.take_firmware(self.board.form, wiped=False, t=t)
         if self.receiver.runs != self.loading.runs("receiver"):
@@ -365,7 +368,10 @@ class Bench:
     def _forget_what_rested_on(self, before: Foundations, old: CraftDocument | None = None) -> None:
         """A measurement counts only for what it was made with; `old`: the craft as it was, where that has changed."""
         self._surround_board()
-        self.measuring.forget(before, self._foundations(), old or self.document)
+        now = self._rested = self._foundations()
+        if changed(before, now, "line"):
+            self.traffic = PortTraffic(self.t)  # what came in before says nothing of what is now
+        self.measuring.forget(before, now, old or self.document)
 
     @property
     def sticks(self) -> SticksMeasure:
@@ -409,6 +415,8 @@ class Bench:
         self._brown_out(until)
         self.loading.run_until(until)
         self._firmware_follows(until)
+        if self._foundations() is not self._rested:  # a device has lost its program, or knows another transmitter
+            self._forget_what_rested_on(self._rested)
         if (came := self.link.bind(until)) is not None:
             self.board.events.add(until, "seen beside it", came)
         crossed, home = self.path.cross(

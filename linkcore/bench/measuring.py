@@ -11,6 +11,7 @@ from linkcore.craft.document import BoardSettings, CraftDocument
 from linkcore.devices.board_api import BoardApi, BoardEvent
 from linkcore.devices.gimbals import PLACES
 from linkcore.devices.modes import holds, switch_channels
+from linkcore.hops.line.proofs import PORT_READS
 from linkcore.hops.lost_link.proofs import AS_PREDICTED
 from linkcore.hops.lost_link.timeline import LossRun
 from linkcore.hops.signal import SIGNAL
@@ -25,6 +26,7 @@ from linkcore.reads import Reads
 
 QUIET_S = 0.12  # radio silence that counts as switched off rather than a few lost frames
 MADE_WITH: Mapping[str, Reads] = {  # what a measurement counts for, by the hop that it is made for
+    "line": PORT_READS.reads,
     "sticks": Reads(*SIGNAL, "transmitter", "settings/channel_map", "settings/stick_lines"),
     "switchboard": Reads(
         *SIGNAL, "transmitter", "settings/channel_map", "settings/arming", "settings/arm_by", "settings/stick_arming", "settings/modes", "airframe", "sensors"
@@ -61,7 +63,7 @@ class Measuring:
     def forget(self, before: Foundations, now: Foundations, old: CraftDocument) -> None:
         """A measurement counts only for what it was made with; or an old one would prove the new settings. `old`: the craft as it was."""
         document = self._bench.document
-        axes = self._only_dials(old, document) if _changed(before, now, "sticks") == {"transmitter"} else None
+        axes = self._only_dials(old, document) if changed(before, now, "sticks") == {"transmitter"} else None
         if axes is not None:
             turned = {axis for axis in axes if _routed(old, self._number(axis)) != _routed(document, self._number(axis))}
             known = {name: each for name, each in self.sticks.found.axes.items() if AXIS_OF[name] not in turned}
@@ -219,7 +221,7 @@ def _routed(document: CraftDocument, number: int) -> object:
     return channel.reverse, channel.curve
 
 
-def _changed(before: Foundations, now: Foundations, name: str) -> set[str]:
+def changed(before: Foundations, now: Foundations, name: str) -> set[str]:
     """The sections of what a measurement was made with that have changed."""
     old = before.get(name, {})
     return {section for section, digest in now[name].items() if old.get(section, digest) != digest}

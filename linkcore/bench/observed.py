@@ -173,7 +173,7 @@ class Observed:
     @property
     def line_now(self) -> LineNow | None:
         """What can be said of the wire and the port; None before the board has run for a second."""
-        if not self.awake or self._bench.t - self._bench.board.boots_until <= WINDOW_S:
+        if not self.awake or self._bench.t - max(self._bench.board.boots_until, self._bench.traffic.since) <= WINDOW_S:
             return None
         return LineNow(
             self.port_reading(),

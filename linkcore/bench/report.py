@@ -8,6 +8,7 @@ from linkcore.bench.bench import Bench
 from linkcore.bench.messages import LogLine, Report, Told
 from linkcore.chain import chain, draft_against_board, in_order, measured_findings, seen_findings, settled_findings
 from linkcore.craft.document import differences
+from linkcore.devices.memory import as_kept
 from linkcore.findings import Finding, HopKey
 from linkcore.hop import HopState
 from linkcore.hops.registry import HOPS
@@ -35,7 +36,9 @@ class Reporter:
             draft_version=draft_version,
             chain=states,
             findings=findings,
-            differences=differences(bench.document.settings, bench.read_back_settings) if bench.read_back_settings else [],
+            differences=differences(bench.document.settings, bench.read_back_settings, as_kept(bench.document.settings, bench.board_part, bench.board.form))
+            if bench.read_back_settings
+            else [],
             on_board=bench.read_back_settings,
             restart_due=bench.board.restart_due,
             told=self._told(hops, whole=whole),

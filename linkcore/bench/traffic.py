@@ -13,9 +13,10 @@ WINDOW_S = 1.0
 
 
 class PortTraffic:
-    """Edges, bytes and frames of the last second."""
+    """Edges, bytes and frames of the last second, counted from `since` (bench seconds) on."""
 
-    def __init__(self) -> None:
+    def __init__(self, since: float = 0.0) -> None:
+        self.since = since
         self._frames: deque[float] = deque()
         self._marks: deque[str] = deque()
         self._bad = 0

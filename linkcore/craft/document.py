@@ -359,10 +359,14 @@ class Difference(BaseModel):
     name: str
     draft_says: str
     on_board_says: str
+    because: Literal["rounded", "not in this firmware", "not written"]
+    take: Edit = Field(description="Takes the board's value into the draft")
 
 
-def differences(draft: BoardSettings, on_board: BoardSettings) -> list[Difference]:
-    """Which settings differ, leaf by leaf, in the order of the document."""
+def differences(draft: BoardSettings, on_board: BoardSettings, as_kept: BoardSettings | None = None) -> list[Difference]:
+    """Which settings differ, leaf by leaf, in the order of the document. `as_kept`: what the board's memory makes of the draft, which tells why."""
+    kept = (as_kept or draft).model_dump(mode="json")
+    held, plain = on_board.model_dump(mode="json"), BoardSettings(ports=draft.ports).model_dump(mode="json")
     found: list[Difference] = []
 
     def walk(path: str, left: Any, right: Any) -> None:
@@ -374,7 +378,21 @@ def differences(draft: BoardSettings, on_board: BoardSettings) -> list[Differenc
                 walk(f"{path}/{index}", left[index] if index < len(left) else None, right[index] if index < len(right) else None)
         elif left != right:
             words = {"name": setting_name(path), "draft_says": value_in_words(left, path), "on_board_says": value_in_words(right, path)}
-            found.append(Difference(path=path, draft=left, on_board=right, **words))
+            would_be = _at(kept, path)
+            rounded = "not in this firmware" if would_be == _at(plain, path) and not isinstance(right, (int, float)) else "rounded"
+            because = "not written" if would_be != right or would_be == left else rounded
+            section = path.split("/")[1]
+            whole = isinstance(left, type(None)) or isinstance(right, type(None))
+            take = Edit(path=f"/settings/{section}", value=held[section]) if whole else Edit(path=f"/settings{path}", value=right)
+            found.append(Difference(path=path, draft=left, on_board=right, **words, because=because, take=take))
 
     walk("", draft.model_dump(mode="json"), on_board.model_dump(mode="json"))
     return found
+
+
+def _at(data: Any, path: str) -> Any:
+    """What stands at a path of JSON data; None where it leads nowhere."""
+    for step in path.strip("/").split("/"):
+        inside = {str(index): each for index, each in enumerate(data)} if isinstance(data, list) else data
+        data = inside.get(step) if isinstance(inside, dict) else None
+    return data

@@ -67,6 +67,7 @@ _ELSEWHERE = {
     "acro_wanted": "acro as wanted",
     "air": "link budget",
     "servo roles": "what servos move",
+    "programs": "which devices have a whole program",
 }
 
 

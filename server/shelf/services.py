@@ -134,7 +134,7 @@ def go_on_record(record_id: int, job: JobState) -> None:
     running = FlashRecord.objects.filter(pk=record_id, state__in=RUNNING)
     if job.over:
         values["ended_at"] = timezone.now()
-        if job.state == "done" and running.filter(kept__isnull=False).exists():
+        if running.filter(kept__isnull=False).exists():  # however it ended: what was kept is offered until it is taken or declined
             values["settings_state"] = FlashRecord.Settings.OFFERED
     running.update(**values)
 
@@ -147,7 +147,9 @@ def end_orphans(craft_id: uuid.UUID) -> None:
         ways = (job.order.way,)
         recover = recovery(job.order.role, job.device, ways, has_program=not erased)
         job = job.model_copy(update={"state": "interrupted", "says": f"{INTERRUPTED}: {job.says}", "recover": recover, "can_stop": False, "rate_bytes_s": 0.0})
-        FlashRecord.objects.filter(pk=record.pk, state__in=RUNNING).update(job=job.record(), state="interrupted", ended_at=timezone.now())
+        offered = FlashRecord.Settings.OFFERED if record.kept_id else FlashRecord.Settings.NONE
+        values = {"job": job.record(), "state": "interrupted", "ended_at": timezone.now(), "settings_state": offered}
+        FlashRecord.objects.filter(pk=record.pk, state__in=RUNNING).update(**values)
 
 
 def log_of(craft: Craft) -> list[FlashRecord]:
@@ -170,4 +172,7 @@ def carried(record: FlashRecord, document: CraftDocument, parts: KitParts) -> Ca
     facts = state.installed(document, parts)["board"].facts
     form = facts.settings if facts else None
     kept = BoardSettings.model_validate(record.kept.document["settings"])
-    return carry_over(kept, state.stored, form).beside(document.settings) if form is not None else None
+    if form is None:
+        return None  # a board without a program takes no settings yet
+    found = carry_over(kept, state.stored, form)
+    return found.beside(document.settings) if any(line.says != "as it is" for line in found.lines) else None

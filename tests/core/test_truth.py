@@ -11,6 +11,7 @@ from linkcore.bench.messages import BenchState
 from linkcore.chain import still_findings
 from linkcore.craft.document import CraftDocument, apply_edits
 from linkcore.craft.parts import KitParts
+from linkcore.devices.flash_job import Fault, FlashOrder
 from linkcore.devices.motors import motor_percent
 from linkcore.findings import Edit, Finding
 from linkcore.hops.kit.exchange import remove_device, rename_device
@@ -18,6 +19,7 @@ from linkcore.hops.loom.rules import check_loom
 from linkcore.hops.sticks.surfaces import surfaces_of, undecided
 from tests.core.test_bench import Hand, fly
 from tests.crafts import crsf_craft, sbus_craft, whole_of
+from tests.hazards import IMAGES
 from tests.mends import miswired, wrong_mends
 
 
@@ -213,3 +215,38 @@ class AxisTest(SimpleTestCase):
             self.assertEqual(hand.coins()["sticks"], "rings true", "the one axis is all that had to be seen again")
         hand.bench.take_document(edited(hand.bench.document, transmitter__channels__0__source="rudder", transmitter__channels__3__source="aileron"))
         self.assertEqual({each.low for each in hand.bench.sticks.reached.values()}, {None}, "what is no turn of a dial drops them all")
+
+
+class FirmwareTest(SimpleTestCase):
+    def test_a_board_without_firmware_proves_nothing_and_is_not_known(self):
+        hand = Hand(crsf_craft())
+        move_all_sticks(hand)
+        before = hand.coins()
+        self.assertEqual((before["line"], before["sticks"]), ("rings true", "rings true"))
+        hand.do(2.0, usb=True)
+        facts, content = IMAGES["ouzel-h7-4.2.0.hex"]
+        hand.bench.loading.start(FlashOrder(role="board", image="x", way="request", full_erase=True), content, facts, hand.bench.t)
+        hand.bench.loading.fault = Fault(kind="cable pulled", at_percent=40)
+        hand.wait(20.0)
+        self.assertFalse(hand.bench.loading.runs("board"))
+        after = hand.coins()
+        self.assertEqual({hop: after[hop] for hop in ("port plan", "line", "sticks")}, dict.fromkeys(("port plan", "line", "sticks"), "tarnished"))
+        self.assertIn("which devices have a whole program", next(state.why for state in hand.report().chain if state.hop == "sticks"))
+        self.assertIsNone(hand.report().on_board, "nobody knows what it holds")
+
+
+class RoundingTest(SimpleTestCase):
+    def test_each_difference_says_why_and_can_be_settled_from_either_side(self):
+        hand = Hand(edited(crsf_craft(), settings__lost_link__grace_ms=437))
+        hand.bench.write(hand.bench.document.settings)
+        hand.bench.read_back()
+        (rounded,) = [each for each in hand.report().differences if each.path == "/lost_link/grace_ms"]
+        self.assertEqual((rounded.because, rounded.on_board), ("rounded", 440))
+        hand.bench.take_document(apply_edits(hand.bench.document, [rounded.take]))
+        self.assertEqual(hand.report().differences, [])
+        hand.bench.take_document(edited(hand.bench.document, settings__lost_link__response="land", settings__modes=[]))
+        found = {each.path: each for each in hand.report().differences}
+        self.assertEqual({each.because for each in found.values()}, {"not written"})
+        for each in found.values():
+            hand.bench.take_document(apply_edits(hand.bench.document, [each.take]))
+        self.assertEqual(hand.report().differences, [])

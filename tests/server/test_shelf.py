@@ -223,6 +223,30 @@ class FlashSocketTest(OnTheSocket):
         self.assertEqual([(each["settings_state"], each["carried"]) for each in answer.json()["flashes"]], [("skipped", None)])
         self.assertEqual(self.client.post(address, {"settings": "burnt"}, content_type="application/json").status_code, 400)
 
+    def test_what_was_kept_is_offered_until_it_is_taken_or_declined_however_the_job_ended(self):
+        self.write_and_restart()
+        with self.viewer() as viewer:
+            viewer.until("report")
+            viewer.say(type="hands", usb=True, fault={"kind": "cable pulled", "at_percent": 40})
+            viewer.until("report", lambda report: report["told"]["load"]["fault"]["kind"] == "cable pulled")
+            self.assertEqual(viewer.act("flash", flash=self.order(full_erase=True))["text"], "flashing; its settings are kept")
+            self.assertEqual(self.ended(viewer)["state"], "failed")
+            broken = FlashRecord.objects.get()
+            self.assertEqual(broken.settings_state, "offered")
+            self.client.force_login(broken.by)
+            log = f"/api/crafts/{self.craft.pk}/flashes"
+            self.assertIsNone(self.client.get(log).json()["flashes"][0]["carried"], "a board without a program takes no settings yet")
+            viewer.say(type="hands", usb=False)
+            viewer.until("live", lambda message: not message["usb"])
+            viewer.say(type="hands", usb=True)
+            viewer.until("live", lambda message: message["usb"])
+            self.assertTrue(viewer.act("flash", flash=self.order(keep_settings=False))["ok"])
+            self.assertEqual(self.ended(viewer)["state"], "done")
+        found = {each["id"]: each["carried"] for each in self.client.get(log).json()["flashes"]}
+        self.assertTrue(found[broken.pk]["lines"])
+        answer = self.client.post(f"{log}/{broken.pk}/settings", {"settings": "skipped"}, content_type="application/json")
+        self.assertEqual({each["carried"] for each in answer.json()["flashes"]}, {None})
+
     def test_what_may_not_go_on_is_refused_with_the_reason(self):
         with self.viewer() as viewer:
             viewer.until("report")

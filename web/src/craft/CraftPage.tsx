@@ -81,7 +81,7 @@ function OpenCraft({ craft, edit, hop, user }: { craft: Craft; edit: HopProps["e
       }}
       data-ready={(ready && catalogue.isSuccess) || undefined}
     >
-      <TopBar craft={craft} user={user} onHelp={() => setHelp(true)} />
+      <TopBar craft={craft} user={user} edit={edit} onHelp={() => setHelp(true)} />
       <Chain craftId={craft.id} current={hop} />
       <Notices status={status} />
       <Box sx={{ display: "grid", gridTemplateColumns: folded ? "1fr 40px" : "1fr 312px", minHeight: 0 }}>

@@ -9,14 +9,20 @@ import { doAct, useBenchStore, useSteady } from "../bench/useBench";
 import { colours, mono } from "../look/colours";
 import { HomeLink } from "../look/HomeLink";
 import { useSignOut } from "../session/useSession";
+import type { HopProps } from "./hopProps";
 import { useUnsaved } from "./useDraft";
 
 /** What the bar draws of a report. */
 const drawn = ({ report }: { report: Report | null }) =>
-  report && { draft_version: report.draft_version, differences: report.differences, restart_due: report.restart_due };
+  report && {
+    draft_version: report.draft_version,
+    differences: report.differences,
+    restart_due: report.restart_due,
+    known: report.on_board !== null,
+  };
 
 /** Craft, draft against board, and the three acts. */
-export function TopBar({ craft, user, onHelp }: { craft: Craft; user: string; onHelp: () => void }) {
+export function TopBar({ craft, user, edit, onHelp }: { craft: Craft; user: string; edit: HopProps["edit"]; onHelp: () => void }) {
   const report = useSteady(drawn);
   const waiting = useBenchStore((state) => state.waiting !== null);
   const unsaved = useUnsaved((state) => state.queue.length);
@@ -63,7 +69,7 @@ export function TopBar({ craft, user, onHelp }: { craft: Craft; user: string; on
       {waiting ? (
         <Typography sx={{ color: "text.secondary" }}>no bench for this craft yet</Typography>
       ) : current ? (
-        <Differences differs={differs} />
+        <Differences differs={differs} edit={edit} version={craft.version} />
       ) : (
         <Typography sx={{ color: "text.secondary" }}>comparing…</Typography>
       )}
@@ -99,9 +105,17 @@ export function TopBar({ craft, user, onHelp }: { craft: Craft; user: string; on
   );
 }
 
-function Differences({ differs }: { differs: number }) {
+const WHY: Record<Report["differences"][number]["because"], string> = {
+  rounded: "the board keeps it in steps of its own",
+  "not in this firmware": "its firmware does not have it",
+  "not written": "not written yet, or changed on the board",
+};
+
+function Differences({ differs, edit, version }: { differs: number; edit: HopProps["edit"]; version: number }) {
   const [anchor, setAnchor] = useState<HTMLElement | null>(null);
   const report = useSteady(drawn);
+  if (report && !report.known)
+    return <Typography sx={{ color: colours.copperText, fontWeight: 600 }}>what the board holds is not known: read back</Typography>;
   if (differs === 0) {
     const due = report?.restart_due;
     return (
@@ -143,6 +157,10 @@ function Differences({ differs }: { differs: number }) {
               <Box component="th" sx={{ color: colours.softInk }}>
                 draft
               </Box>
+              <Box component="th" sx={{ color: colours.softInk }}>
+                why
+              </Box>
+              <th />
             </tr>
           </thead>
           <tbody>
@@ -151,6 +169,17 @@ function Differences({ differs }: { differs: number }) {
                 <th>{each.name}</th>
                 <td>{each.on_board_says}</td>
                 <td style={{ color: colours.copperText }}>{each.draft_says}</td>
+                <td style={{ fontFamily: "inherit", color: colours.softInk }}>{WHY[each.because]}</td>
+                <td>
+                  <Button
+                    variant="outlined"
+                    sx={{ py: 0, fontSize: 12.5 }}
+                    aria-label={`Take the board's ${each.name}`}
+                    onClick={() => edit([each.take], version)}
+                  >
+                    take the board's
+                  </Button>
+                </td>
               </tr>
             ))}
           </tbody>

@@ -77,6 +77,7 @@ export function LostLinkHop({ craft, parts, edit }: HopProps) {
             </TextField>
             <NumberField
               label="Board's grace"
+              step={parts.board.grace_step_ms}
               value={lost.grace_ms}
               unit="ms"
               min={40}

@@ -117,7 +117,7 @@ export function SwitchboardHop({ craft, parts, edit }: HopProps) {
       )}
       <Box sx={{ mt: 1.5, display: "grid", gap: 1.25 }}>
         {bands.map((each) => (
-          <BandLine key={each.path} named={each} views={switches} channels={switchChannels} edit={edit} />
+          <BandLine key={each.path} named={each} views={switches} channels={switchChannels} step={parts.board.band_step_us} edit={edit} />
         ))}
         <Box sx={{ display: "flex", gap: 1, alignItems: "center" }}>
           {!craft.document.settings.arming && craft.document.settings.arm_by !== "stick" && (
@@ -151,11 +151,13 @@ function BandLine({
   named,
   views,
   channels,
+  step,
   edit,
 }: {
   named: NamedBand;
   views: SwitchView[];
   channels: { channel: number; source: string }[];
+  step: number;
   edit: HopProps["edit"];
 }) {
   const { band, name, write } = named;
@@ -184,8 +186,24 @@ function BandLine({
         ))}
         {!channels.some(({ channel }) => channel === band.channel) && <MenuItem value={band.channel}>CH{band.channel}</MenuItem>}
       </TextField>
-      <NumberField label="From" value={band.low} unit="us" min={800} max={Math.min(2200, band.high - 1)} onCommit={(low) => set({ low })} />
-      <NumberField label="To" value={band.high} unit="us" min={Math.max(800, band.low + 1)} max={2200} onCommit={(high) => set({ high })} />
+      <NumberField
+        label="From"
+        value={band.low}
+        unit="us"
+        step={step}
+        min={800}
+        max={Math.min(2200, band.high - 1)}
+        onCommit={(low) => set({ low })}
+      />
+      <NumberField
+        label="To"
+        value={band.high}
+        unit="us"
+        step={step}
+        min={Math.max(800, band.low + 1)}
+        max={2200}
+        onCommit={(high) => set({ high })}
+      />
       <Box component="span" sx={{ fontSize: 12.5, color: "text.secondary", whiteSpace: "nowrap" }}>
         {view?.measured ? "hold at" : view ? "expected at" : "flip the switch to learn its detents"}
       </Box>
