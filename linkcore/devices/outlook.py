@@ -51,13 +51,14 @@ def outlook(sends: Radio | None, hears: Radio | None) -> Outlook:
 
 @dataclass(frozen=True)
 class OnShelf:
-    """An image that could be flashed: its key on the shelf, and what it is."""
+    """An image that could be flashed: its key on the shelf, and what it is. `start`: where its program begins, if its file says so."""
 
     key: str
     facts: ImageFacts
     size: int = 0
     address: int = 0
     sha256: str = ""
+    start: int | None = None
 
 
 @dataclass(frozen=True)

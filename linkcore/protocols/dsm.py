@@ -72,16 +72,38 @@ class DsmDecoder(GapDecoder):
 
     length = LENGTH
     gap_s = GAP_S
+    looks_ahead = 2  # the second byte is the system
 
     def __init__(self, name: str) -> None:
         super().__init__()
         self.name = name
+        self._external = False  # a second byte was seen that is no system: this satellite counts fades there
 
     def _whole(self, frame: bytes | bytearray) -> bool:
         known = SYSTEMS.get(frame[1])
         if self._last is None and known is None:
             return False  # without times the system byte is all there is to hold on to
-        return (known is None or known[0] == self.name) and width_of(frame) is not None
+        if known is None:
+            whole = width_of(frame) is not None
+            self._external |= whole
+            return whole
+        if known[0] == self.name:
+            return width_of(frame) is not None
+        return self._counts_fades(frame, known[1])
+
+    def _counts_fades(self, frame: bytes | bytearray, told_bits: int) -> bool:
+        """Whether a second byte that names the other system is a count of fades: the ids make no sense as it says, or it has been none before; and as ours they do."""
+        if self._last is None:
+            return False
+        own = (11,) if self.name == "DSMX" else (10, 11)
+        as_ours = any((ids := _ids(frame, bits)) is not None and {0, 1, 2, 3} <= set(ids) for bits in own)
+        return as_ours and (self._external or _ids(frame, told_bits) is None)
+
+    def _width(self, frame: bytes | bytearray) -> int:
+        known = SYSTEMS.get(frame[1])
+        if known is not None and (known[0] != self.name or self._external):  # a count of fades says nothing of the width
+            return next((bits for bits in (11, 10) if (bits == 11 or self.name == "DSM2") and _ids(frame, bits) is not None), 11)
+        return width_of(frame) or 11
 
     def _followed(self, held: bytearray, end: int) -> bool:
         return end + 1 >= len(held) or held[end + 1] in SYSTEMS
@@ -91,7 +113,7 @@ class DsmDecoder(GapDecoder):
         return f"its system byte says {known[0]}" if known and known[0] != self.name else "ids twice or out of range"
 
     def _read(self, frame: bytes | bytearray, t: float | None) -> Frame:
-        bits = width_of(frame) or 11
+        bits = self._width(frame)
         mask = (1 << bits) - 1
         values = sorted((word >> bits & 0xF, word & mask) for word in _words(frame) if word != UNUSED)
         numbers = tuple(channel + 1 for channel, _ in values)

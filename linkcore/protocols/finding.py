@@ -7,6 +7,8 @@ from abc import abstractmethod
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 
+import numpy as np
+
 from linkcore.protocols.base import BadFrame, Decoder, Frame
 
 
@@ -30,6 +32,7 @@ class ScanDecoder(Decoder):
         self._seen_gap = False
         self._skipping = False
         self._last: float | None = None
+        self._pauses: list[int] = []  # places among the bytes held before which the line was silent for longer than a frame allows
 
     @abstractmethod
     def _length(self, held: bytearray, at: int, size: int) -> int | None:
@@ -45,6 +48,10 @@ class ScanDecoder(Decoder):
         self._errors.extend(errors if errors is not None else bytes(len(data)))
         if times is not None:
             self._timed = True
+            held = len(self._times)
+            if held and len(times) and times[0] - self._times[-1] > self.gap_s:
+                self._pauses.append(held)
+            self._pauses += (np.flatnonzero(np.diff(np.asarray(times)) > self.gap_s) + (held + 1)).tolist()
             self._times.extend(times)
         return self._scan()
 
@@ -78,6 +85,7 @@ class ScanDecoder(Decoder):
         del held[:at], self._errors[:at]
         if self._timed:
             del self._times[:at]
+            self._pauses = [place - at for place in self._pauses if place > at]
         return frames
 
     def _notice_gap(self, at: int) -> None:
@@ -105,10 +113,7 @@ class ScanDecoder(Decoder):
         return length, self._read(bytes(held[at:end]), self._times[at] if self._timed else None)
 
     def _has_pause(self, start: int, end: int) -> bool:
-        times = self._times
-        if times[end - 1] - times[start] <= (end - start) * 0.2 * self.gap_s:  # the common case, settled at one glance
-            return False
-        return any(times[i + 1] - times[i] > self.gap_s for i in range(start, end - 1))
+        return any(start < place < end for place in self._pauses)
 
 
 class GapDecoder(Decoder):
@@ -116,6 +121,7 @@ class GapDecoder(Decoder):
 
     length: int
     gap_s: float
+    looks_ahead = 1  # without times: bytes of the next frame that have to be there before this one is taken
 
     def __init__(self) -> None:
         self._bytes = bytearray()
@@ -127,6 +133,7 @@ class GapDecoder(Decoder):
         self._joined = True  # still in the burst that was going on when listening began: it may lack its head
         self._seen_good = False
         self._skipping = False
+        self._full = False  # a frame was taken, and the line has not rested since
 
     @abstractmethod
     def _whole(self, frame: bytes | bytearray) -> bool:
@@ -155,8 +162,11 @@ class GapDecoder(Decoder):
             elif t - self._last >= self.gap_s:
                 frames += self._close_at_gap()
                 self._begun_at_gap = True
-                self._joined = False
+                self._joined = self._full = False
             self._last = t
+            if not held and self._full:
+                frames.append(BadFrame(t, f"more than {self.length} bytes without a rest between"))
+                self._full = False
             if not held:
                 self._start = t
                 self._errors.clear()
@@ -167,6 +177,7 @@ class GapDecoder(Decoder):
                 frames.append(self._judge())
                 held.clear()
                 self._begun_at_gap = False
+                self._full = True
             elif len(held) > 40 * self.length:
                 del held[: -2 * self.length]
                 self._errors = [self.length]  # no gap for a second: whatever this is, it will not pass as whole
@@ -216,7 +227,7 @@ class GapDecoder(Decoder):
         held = self._bytes
         frames: list[Frame] = []
         at = 0
-        while len(held) - at >= self.length + (0 if at_end else 1):
+        while len(held) - at >= self.length + (0 if at_end else self.looks_ahead):
             window = held[at : at + self.length]
             if self._whole(window) and (at + self.length == len(held) or self._followed(held, at + self.length)):
                 frames.append(self._read(window, float(self._taken + at) if self._placed else None))

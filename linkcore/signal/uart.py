@@ -137,10 +137,8 @@ class UartReceiver:
 
         first_fall = 0 if self._level == 1 else 1
         falls = times[first_fall::2]
-        rises = times[first_fall + 1 :: 2]
-        low_long_enough = np.ones(len(falls), dtype=bool)
-        low_long_enough[: len(rises)] = rises - falls[: len(rises)] >= 0.5 * bit
-        candidates = falls[low_long_enough & (falls >= self._not_before)]
+        toggles_before_middle = np.searchsorted(times, falls + 0.5 * bit, side="right") - (first_fall + 1 + 2 * np.arange(len(falls)))
+        candidates = falls[(toggles_before_middle % 2 == 0) & (falls >= self._not_before)]
 
         # Every candidate knows which one the port would arm on next, so the walk itself is a chase through a list.
         following = np.searchsorted(candidates, candidates + stop_sample, side="left").tolist()

@@ -54,7 +54,7 @@ class Image(models.Model):
 
     def on_shelf(self) -> OnShelf:
         """As the core's checks know it."""
-        return OnShelf(key=str(self.pk), facts=self.read(), size=self.size, address=self.address, sha256=self.sha256)
+        return OnShelf(key=str(self.pk), facts=self.read(), size=self.size, address=self.address, sha256=self.sha256, start=self.start)
 
     def content(self) -> Content:
         """Its bytes."""

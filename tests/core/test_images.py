@@ -192,6 +192,15 @@ class JudgeTest(SimpleTestCase):
         beyond = flash.start + flash.room - 16
         self.assertEqual([each.code for each in self.judged("wisp-900-3.1.0-868.hex", address=beyond).findings], ["load.address"])
 
+    def test_a_program_that_begins_outside_its_image_may_not_go_on(self):
+        image = BY_NAME["wisp-900-3.1.0-868.hex"]
+        inside, outside = (image.address, image.address + image.size - 1), (image.address - 1, image.address + image.size)
+        for start in inside:
+            self.assertEqual(self.judged("wisp-900-3.1.0-868.hex", start=start).may, "yes")
+        for start in outside:
+            judged = self.judged("wisp-900-3.1.0-868.hex", start=start)
+            self.assertEqual((judged.may, [each.code for each in judged.findings]), ("no", ["load.start"]))
+
     def test_the_shortest_way_is_what_trying_everything_finds(self):
         radios = {role: self.devices[role] for role in ("transmitter", "receiver")}
         for sender, listener in itertools.product(

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
+import numpy as np
 from django.test import SimpleTestCase
 
 import scenario
@@ -17,6 +18,11 @@ from linkcore.findings import Edit, Finding
 from linkcore.hops.kit.exchange import remove_device, rename_device
 from linkcore.hops.loom.rules import check_loom
 from linkcore.hops.sticks.surfaces import surfaces_of, undecided
+from linkcore.protocols import crsf
+from linkcore.protocols.base import BadFrame, ChannelFrame
+from linkcore.protocols.registry import RECEIVER_PROTOCOLS
+from linkcore.signal.edges import Edges
+from linkcore.signal.uart import UartSettings, read_all, send
 from tests.core.test_bench import Hand, fly
 from tests.crafts import crsf_craft, sbus_craft, whole_of
 from tests.hazards import IMAGES
@@ -250,3 +256,68 @@ class RoundingTest(SimpleTestCase):
         for each in found.values():
             hand.bench.take_document(apply_edits(hand.bench.document, [each.take]))
         self.assertEqual(hand.report().differences, [])
+
+
+def dsm_frames(second_bytes: list[int], bits: int = 11) -> bytes:
+    """Frames of an external satellite, whose first two bytes count fades."""
+    return b"".join(
+        bytes((0, fades)) + b"".join(((channel << bits) | (1 << (bits - 1)) + 3 * channel).to_bytes(2, "big") for channel in (1, 5, 2, 3, 0, 6, 4))
+        for fades in second_bytes
+    )
+
+
+def timed(data: bytes, length: int, period_s: float = 0.011) -> list[float]:
+    return [1.0 + (at // length) * period_s + (at % length) * 87e-6 for at in range(len(data))]
+
+
+class DecoderTest(SimpleTestCase):
+    def good(self, name: str, data: bytes, times: list[float] | None) -> int:
+        decoder = RECEIVER_PROTOCOLS[name].decoder()
+        return sum(isinstance(frame, ChannelFrame) for frame in decoder.feed(data, times) + decoder.finish())
+
+    def test_a_count_of_fades_that_looks_like_the_other_system_is_none(self):
+        for name, bits, fades in (("DSMX", 11, (0x01, 0x12)), ("DSM2", 10, (0xA2, 0xB2))):
+            for count in fades:
+                data = dsm_frames([0] + [count] * 19, bits)
+                self.assertEqual(self.good(name, data, timed(data, 16)), 20, (name, count))
+        decoder = RECEIVER_PROTOCOLS["DSMX"].decoder()
+        told = decoder.feed(dsm_frames([0x01] * 5), timed(dsm_frames([0x01] * 5), 16)) + decoder.finish()
+        self.assertTrue(all(isinstance(frame, ChannelFrame) for frame in told), "one frame's ids tell already")
+        self.assertEqual(len({tuple(frame.channels) for frame in told}), 1)
+
+    def test_more_bytes_than_a_frame_between_two_rests_are_no_good_frames(self):
+        data = b"".join(dsm_frames([0xB2]) + b"\x00" for _ in range(20))
+        decoder = RECEIVER_PROTOCOLS["DSMX"].decoder()
+        frames = decoder.feed(data, timed(data, 17)) + decoder.finish()
+        bad = sum(isinstance(frame, BadFrame) for frame in frames)
+        self.assertGreaterEqual(bad, 19, "each burst of seventeen says that it is one too many")
+
+    def test_without_times_a_frame_waits_for_the_next_ones_system_byte(self):
+        data = dsm_frames([0xB2] * 4)
+        whole, bytewise = RECEIVER_PROTOCOLS["DSMX"].decoder(), RECEIVER_PROTOCOLS["DSMX"].decoder()
+        at_once = whole.feed(data) + whole.finish()
+        one_by_one = [frame for byte in data for frame in bytewise.feed(bytes((byte,)))] + bytewise.finish()
+        self.assertEqual(at_once, one_by_one)
+
+    def test_a_pause_inside_a_frame_is_seen_however_its_bytes_come(self):
+        frame = crsf.encode_channels([992] * 16)
+        data = frame * 6
+        times = [
+            1.0 + (at // len(frame)) * 0.004 + (at % len(frame)) * 24e-6 + (0.00035 if at // len(frame) == 2 and at % len(frame) > 12 else 0.0)
+            for at in range(len(data))
+        ]
+        found = []
+        for size in (1, 2, 5, 13, len(data)):
+            decoder = crsf.SPEC.decoder()
+            frames = [each for cut in range(0, len(data), size) for each in decoder.feed(data[cut : cut + size], times[cut : cut + size])] + decoder.finish()
+            found.append([isinstance(each, ChannelFrame) for each in frames])
+        self.assertEqual(found, [found[0]] * 5)
+        self.assertEqual(found[0].count(True), 5)
+
+    def test_the_middle_of_the_start_bit_decides(self):
+        bit = 1 / 115200
+        clean = send(b"\x5a", 0.001, UartSettings(115200))
+        glitched = Edges(clean.level, np.sort(np.concatenate((clean.times, [clean.times[0] + 0.1 * bit, clean.times[0] + 0.15 * bit]))))
+        spike = Edges(1, np.array([0.0005, 0.0005 + 0.2 * bit]))
+        self.assertEqual(read_all(glitched, UartSettings(115200), 0.01).data.tolist(), [0x5A], "what happens before its middle does not count")
+        self.assertEqual(read_all(spike, UartSettings(115200), 0.01).data.tolist(), [], "a spike is no start bit")

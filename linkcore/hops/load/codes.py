@@ -12,6 +12,7 @@ CODES = (
     "load.other-region",
     "load.same",
     "load.settings-anew",
+    "load.start",
     "load.too-large",
     "load.wrong-band",
     "load.wrong-region",

@@ -53,6 +53,14 @@ def misplaced(address: int, size: int, flash: Flash) -> Misplaced | None:
     return Misplaced("load.address", f"It goes from {address:08X} to {end:08X}; the flash of a {flash.target} is {flash.start:08X} to {last:08X}.", why)
 
 
+def started_outside(address: int, size: int, start: int | None) -> Misplaced | None:
+    """What is wrong with where a program begins; None where that is in its own bytes, or not said."""
+    if start is None or address <= start < address + size:
+        return None
+    what = f"It starts at {start:08X}, outside its own bytes ({address:08X} to {address + size:08X})."
+    return Misplaced("load.start", what, "The device would jump to where this image put nothing, and not start.")
+
+
 def remarks(content: Content, target: str, flash: Flash | None) -> list[str]:
     """What is worth knowing of an image before it is on a shelf. `target` empty: not known; `flash`: the target's, where a part of that target is known."""
     said = []
@@ -60,8 +68,8 @@ def remarks(content: Content, target: str, flash: Flash | None) -> list[str]:
         first = ", ".join(f"{length} bytes from {address:08X}" for address, length in content.gaps[:3])
         more = f" and {len(content.gaps) - 3} more" if len(content.gaps) > 3 else ""
         said.append(f"Gaps, written as erased flash reads: {first}{more}.")
-    if content.placed and content.start is not None and not content.address <= content.start < content.end:
-        said.append(f"It starts at {content.start:08X}, outside its own bytes ({content.address:08X} to {content.end:08X}): so it would not start.")
+    if content.placed and (outside := started_outside(content.address, len(content.data), content.start)) is not None:
+        said.append(f"{outside.what} {outside.why}")
     if flash is not None and content.placed and (wrong := misplaced(content.address, len(content.data), flash)) is not None:
         said.append(f"{wrong.what} {wrong.why}")
     if target and flash is None:
@@ -114,9 +122,9 @@ def _fits(image: OnShelf, device: Device, now: Installed) -> list[Finding]:
                 Mend(text="Take an older version"),
             )
         )
-    wrong = misplaced(image.address, image.size, flash)
-    if wrong is not None:
-        found.append(CHECK.stop(wrong.code, At.device(device.role, name), wrong.what, wrong.why))
+    for wrong in (misplaced(image.address, image.size, flash), started_outside(image.address, image.size, image.start)):
+        if wrong is not None:
+            found.append(CHECK.stop(wrong.code, At.device(device.role, name), wrong.what, wrong.why))
     return found
 
 
