@@ -71,7 +71,9 @@ def chain(whole: Whole, proofs: Proofs, findings: Iterable[Finding], seen: Any =
         standing = [state_of(proof, whole, proofs.get((hop.key, proof.name))) for proof in hop.proofs]
         mark, why = coin([finding for finding in found if finding.hop == hop.key], standing)
         flowing = flowing and hop.flows(seen)
-        states.append(HopState(hop=hop.key, coin=mark, why=why, value=hop.value(view, seen), flows=flowing, proofs=standing))
+        recorded = {proof.name: proofs[hop.key, proof.name] for proof in hop.proofs if (hop.key, proof.name) in proofs}
+        value = hop.proven_value(recorded) if hop.proven_value is not None and mark == "rings true" else hop.value(view, seen)
+        states.append(HopState(hop=hop.key, coin=mark, why=why, value=value, flows=flowing, proofs=standing))
     return states, found
 
 
@@ -96,20 +98,36 @@ def newly_proven(whole: Whole, proofs: Proofs, seen: Any, hops: Iterable[Hop] = 
     return found
 
 
-def draft_against_board(draft: list[Finding], board: list[Finding]) -> list[Finding]:
-    """One list from both: what holds on the board first; what the draft already mends says so; what it adds comes last."""
-    in_draft = {(finding.code, finding.where) for finding in draft}
-    on_board = {(finding.code, finding.where) for finding in board}
-    merged = []
-    for finding in board:
-        mended = (finding.code, finding.where) not in in_draft
-        merged.append(
-            finding.model_copy(update={"mends": (Mend(text="Mended in the draft: write it to the board, then restart the board"),)}) if mended else finding
-        )
-    for finding in draft:
-        if (finding.code, finding.where) not in on_board:
-            merged.append(finding.model_copy(update={"what": f"In the draft: {finding.what}"}))
-    return merged
+MENDED_IN_DRAFT = Mend(text="Mended in the draft: write it to the board", act="write")
+MENDED_ON_BOARD = Mend(text="Written to the board, which takes it when it starts: restart it", act="restart")
+OTHERWISE_IN_DRAFT = Mend(text="Otherwise in the draft, with a finding of its own there")
+
+
+def draft_against_board(draft: list[Finding], board: list[Finding], stored: list[Finding] | None = None) -> list[Finding]:
+    """One list from both: what holds on the board first; what the draft already mends says so; what it adds comes last.
+
+    `stored`: the findings with what the board keeps, where it runs something else until it starts again; None where it runs that.
+    """
+    in_draft, on_board, kept = ({(finding.code, finding.where) for finding in each} for each in (draft, board, stored or []))
+    added = [finding for finding in draft if (finding.code, finding.where) not in on_board]
+
+    def instead(finding: Finding) -> Mend | None:
+        key = (finding.code, finding.where)
+        if key in in_draft:
+            return None
+        if any(
+            other.hop == finding.hop and SEVERITIES.index(other.severity) <= SEVERITIES.index(finding.severity) and _share(other, finding) for other in added
+        ):
+            return OTHERWISE_IN_DRAFT  # a band that holds nothing any more has no clearance either: that is not mended
+        return MENDED_ON_BOARD if stored is not None and key not in kept else MENDED_IN_DRAFT
+
+    merged = [finding.model_copy(update={"mends": (mend,)}) if (mend := instead(finding)) else finding for finding in board]
+    return [*merged, *(finding.model_copy(update={"what": f"In the draft: {finding.what}"}) for finding in added)]
+
+
+def _share(one: Finding, other: Finding) -> bool:
+    """Whether two findings are about one thing."""
+    return bool(set(one.about) & set(other.about))
 
 
 def still_chain(whole: Whole, proofs: Proofs, hops: Sequence[Hop] = HOPS) -> list[HopState]:

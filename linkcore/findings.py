@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Annotated, Any, Literal, get_args
 
-from pydantic import BaseModel, ConfigDict, GetJsonSchemaHandler
+from pydantic import BaseModel, ConfigDict, Field, GetJsonSchemaHandler
 from pydantic.json_schema import JsonSchemaValue
 from pydantic_core import CoreSchema
 
@@ -40,11 +40,28 @@ class Change(BaseModel):
 
 
 class Mend(BaseModel):
-    """What would mend a finding. Without edits it is an act of the hands."""
+    """What would mend a finding: edits of the draft, what hands do on the bench, an act on the board, or the hop (and what to open there) where it is done.
+
+    With none of these it is a sentence: something that only hands can do, or that has to be decided.
+    """
 
     model_config = ConfigDict(frozen=True)
     text: str
     edits: tuple[Edit, ...] = ()
+    hands: dict[str, Any] = Field(default_factory=dict, description="What it does on the bench, as the bench understands hands")
+    act: Literal["", "write", "restart"] = ""
+    go: HopKey | None = None
+    panel: str = Field("", description="What to open on that hop")
+
+
+def work_it_out(text: str = "Work it out") -> Mend:
+    """Let the planner find a place."""
+    return Mend(text=text, go="port plan", panel="plan")
+
+
+def in_model_memory(text: str) -> Mend:
+    """Something to be done in the model memory."""
+    return Mend(text=text, go="sticks", panel="memory")
 
 
 Thing = Literal["device", "pin", "pad", "port", "rail", "channel", "axis", "mode", "setting"]

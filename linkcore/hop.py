@@ -9,7 +9,7 @@ from typing import Any, Literal
 from pydantic import BaseModel
 
 from linkcore.findings import Finding, HopKey
-from linkcore.proofs import ProofOf, ProofState
+from linkcore.proofs import Proof, ProofOf, ProofState
 from linkcore.reads import Reads, View, Whole
 
 Coin = Literal["blank", "rings true", "cracked", "tarnished"]
@@ -40,7 +40,8 @@ class Hop:
     `codes`: what its findings can say. `reads`: the only part of craft and devices that its rules are handed. `rules` judge that alone. `judges` also what was measured so far (None where no
     bench runs), for the draft as for what the board runs. `sees` is about what is seen just now, and is not compared with the draft.
     `stands` is handed the states of all hops before this one.
-    `tells`: the model of what is told of it, and `tell` makes it; `value`: the one value that passes there, from the view and the running bench (None where none runs); `flows`: whether a signal passes now.
+    `tells`: the model of what is told of it, and `tell` makes it; `value`: the one value that passes there, from the view and the running bench (None where none runs); `proven_value`: the same
+    while every proof holds, from what was recorded, where `value` counts what was measured: that may have begun anew since; `flows`: whether a signal passes now.
     """
 
     key: HopKey
@@ -56,6 +57,7 @@ class Hop:
     tells: type[BaseModel] | None = None
     tell: Callable[[Whole, Any], BaseModel] | None = None
     value: Callable[[View, Any], str] = lambda _view, _seen: "–"
+    proven_value: Callable[[Mapping[str, Proof]], str] | None = None
     flows: Callable[[Any], bool] = lambda _: False
 
     @property

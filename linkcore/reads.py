@@ -29,7 +29,7 @@ class NotInView(AttributeError):
 class Whole:
     """All that is known of a craft when it is judged. `craft.settings` are those that count: what the board runs, or what the draft would make of it.
 
-    `installed`: what its devices run; `identity`: the link identity (hexadecimal) that the receiver listens for; `rung`: wires that are rung out, and how.
+    `installed`: what its devices run; `identity`: the link identity (hexadecimal) that the receiver listens for, and the count of a satellite that was bound by one; `rung`: wires that are rung out, and how.
     """
 
     def __init__(
@@ -163,7 +163,7 @@ def _of_craft(name: str) -> Callable[[Whole], Any]:
     return lambda whole: getattr(whole.craft, name)
 
 
-_DIRECT = ("airframe", "wants", "receiver", "air", "servos_turned", "acro_wanted")  # fields of the document that are read whole
+_DIRECT = ("airframe", "wants", "feed", "receiver", "air", "servos_turned", "acro_wanted")  # fields of the document that are read whole
 SECTIONS: Mapping[str, Callable[[Whole], Any]] = {
     "kit": lambda whole: {name: value for name, value in stable(whole.craft.kit).items() if name != "devices"},
     "parts": lambda whole: _facts(whole.parts.maybe_board, whole.parts.maybe_receiver, whole.parts.maybe_transmitter, whole.parts.module),

@@ -104,4 +104,5 @@ def _wires(device: str, **pads: str) -> list[Patch]:
 def _completed(craft: CraftDocument) -> CraftDocument:
     """Supply, ground and outputs as the core would wire them."""
     craft.wiring = wires_for(craft, KitParts.of(craft), None)
+    craft.feed = "pack"
     return CraftDocument.model_validate(craft.model_dump())

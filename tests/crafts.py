@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from linkcore.craft.document import Band, BoardSettings, CraftDocument, Kit, ModeBand, Patch, ReceiverInput
+from linkcore.craft.document import Band, BoardSettings, CraftDocument, Fitted, Kit, ModeBand, Patch, ReceiverInput
 from linkcore.craft.parts import KitParts
 from linkcore.craft.starting import new_craft
 from linkcore.reads import SECTIONS, Whole
 from linkcore.standins.radio import StandInReceiver
+from linkcore.wiring.netlist import wires_for
 
 
 def sbus_craft(*, pad: str = "R2", port: str = "U2", inverted: bool = True, protocol: str = "SBUS") -> CraftDocument:
@@ -23,11 +24,20 @@ def crsf_craft(*, pad: str = "R6", port: str = "U6") -> CraftDocument:
     return _set(craft, port, "CRSF", False)
 
 
+def with_escs(craft: CraftDocument) -> CraftDocument:
+    """The same with an ESC for each of its four motors, wired."""
+    driven = craft.model_copy(deep=True)
+    driven.kit.devices += [Fitted(name=f"ESC {number}", part="oar-25") for number in range(1, 5)]
+    driven.wiring = wires_for(driven, KitParts.of(driven), None)
+    return CraftDocument.model_validate(driven.model_dump())
+
+
 def wires(**pads: str) -> list[Patch]:
     return [Patch(device="receiver", pin=pin, pad=pad) for pin, pad in pads.items()]
 
 
 def _set(craft: CraftDocument, port: str, protocol: str, inverted: bool) -> CraftDocument:
+    craft.feed = "pack"
     craft.settings.ports[port] = "receiver input"
     craft.settings.receiver_input = ReceiverInput(protocol=protocol, inverted=inverted)
     craft.settings.arming = Band(channel=5, low=1750, high=2150)

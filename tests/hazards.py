@@ -117,7 +117,7 @@ class Pilot:
             self.do(1.5, transmitter_mode="bind")
         elif "Choose register" in said:
             self.do(1.5, transmitter_mode="register")
-        elif "out of bind" in said:
+        elif "out of bind" in said or "out of register" in said:
             self.do(transmitter_mode="normal")
         elif said.startswith("Wait until"):
             self.wait(1.5)

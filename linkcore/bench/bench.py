@@ -43,7 +43,7 @@ from linkcore.standins.hands import Stick
 from linkcore.standins.link import RadioLink
 from linkcore.standins.loading import Loading, Surroundings, bridge_blocked
 from linkcore.standins.path import SignalPath
-from linkcore.standins.satellite import bind_pad, plugged_into, pulses_sent
+from linkcore.standins.satellite import bind_pad, plugged_into, pulses_sent, speak_as_bound
 from linkcore.standins.telemetry import BoardSays
 from linkcore.standins.wires import WireTruth
 
@@ -119,6 +119,7 @@ class Bench:
         self._whole: tuple[object, Whole] | None = None
         self._made_with: tuple[Whole, Foundations] | None = None
         self._draft: tuple[Whole, Whole] | None = None
+        self._stored: tuple[Whole, Whole] | None = None
         self._rested: Foundations = {}
         self.observed = Observed(self)
         self._resume(state)
@@ -173,13 +174,15 @@ class Bench:
     def take_document(self, document: CraftDocument, parts: KitParts | None = None) -> None:
         """The draft was saved: wires and both ends' set-up follow it; the board's settings wait to be written."""
         rested = self._foundations()
+        powered, devices = self.powered, self.parts.wired()
         before, self.document = self.document, document
-        devices = self.parts.wired()
         self.parts = KitParts.of(document, self.parts.catalogue) if parts is None else parts
         self.link.follow(document)
-        if document.wiring != before.wiring or document.kit != before.kit or self.parts.wired() != devices:
+        if document.wiring != before.wiring or document.feed != before.feed or document.kit != before.kit or self.parts.wired() != devices:
             self.path.follow(self._as_plugged(), self.parts)
             self.loading.follow(document, self.parts)
+        if self.powered != powered:  # the board's own feed was soldered, or came off, with the pack connected
+            self._board_supplied(usb=False)
         self._supply()
         self._forget_what_rested_on(rested, before)
 
@@ -196,7 +199,11 @@ class Bench:
     @property
     def powered(self) -> bool:
         """Whether the board has any supply."""
-        return self.usb or self.pack
+        return self.usb or self._on_pack
+
+    @property
+    def _on_pack(self) -> bool:
+        return self.pack and self.wire.fed
 
     def _supply(self) -> None:
         """Let the supply reach every part: destroy what it destroys, wake what it wakes."""
@@ -333,16 +340,20 @@ class Bench:
         before, self.usb, self.pack = self.powered, usb, pack
         if self.powered != before:
             rested = self._foundations()
-            if self.powered:
-                self.loading.power_up("board", button=usb and self.loading.boot_button)
-            self.board.power(self.powered, self.t)
-            self._firmware_follows(self.t)
-            self._pulses = pulses_sent(self.board, self.path) if self.powered else 0
+            self._board_supplied(usb=usb)
             self._forget_what_rested_on(rested)
-            self.measuring.broken_off()
         self._surround_board()
         self._supply()
         self._pulses = 0
+
+    def _board_supplied(self, *, usb: bool) -> None:
+        """The board's supply came or went; `usb`: through its USB socket."""
+        if self.powered:
+            self.loading.power_up("board", button=usb and self.loading.boot_button)
+        self.board.power(self.powered, self.t)
+        self._firmware_follows(self.t)
+        self._pulses = pulses_sent(self.board, self.path) if self.powered else 0
+        self.measuring.broken_off()
 
     def write(self, settings: BoardSettings) -> None:
         """Send the draft's settings to the board. Raise Refused where it will not take them."""
@@ -419,6 +430,7 @@ class Bench:
             self._forget_what_rested_on(self._rested)
         if (came := self.link.bind(until)) is not None:
             self.board.events.add(until, "seen beside it", came)
+        speak_as_bound(self.path, self.receiver)
         crossed, home = self.path.cross(
             self.link.words(until), self.t, until, self.board, self.rival_on_the_wire is not None, self._board_says(), receiver_on=self.receiver.powered
         )
@@ -442,8 +454,8 @@ class Bench:
     def _board_says(self) -> BoardSays:
         """What the board tells of itself: a four-cell pack, or zero volts on USB alone."""
         left = max(0.0, 1 - self._used_mah / PACK_MAH)
-        volts = (14.0 + 2.8 * left - 0.01 * self._current_a()) if self.pack else 0.0
-        return BoardSays(round(volts, 2), round(self._current_a() if self.pack else 0.0, 1), round(self._used_mah), round(100 * left), self.board.held.main)
+        volts = (14.0 + 2.8 * left - 0.01 * self._current_a()) if self._on_pack else 0.0
+        return BoardSays(round(volts, 2), round(self._current_a() if self._on_pack else 0.0, 1), round(self._used_mah), round(100 * left), self.board.held.main)
 
     def wire_edges(self, pin: str | None = None, seconds: float = EDGE_WINDOW_S) -> tuple[Edges, float]:
         """The last stretch of a wire of the receiver (by default the tapped one), times from its beginning: (edges, its length in s)."""
@@ -464,7 +476,7 @@ class Bench:
     @property
     def whole(self) -> Whole:
         """All that is known of the craft, judged by what the board runs; the same object until something of it is another."""
-        held = (tuple(self.loading.installed.values()), self.link.identity, tuple(self.rung.items()))
+        held = (tuple(self.loading.installed.values()), self.link.bound_to, tuple(self.rung.items()))
         known = self._whole
         if (
             known is None
@@ -473,7 +485,7 @@ class Bench:
             or known[1].parts is not self.parts
             or known[0] != held
         ):
-            made = Whole(self.document, self.board.running, self.parts, self.loading.installed, self.link.identity, dict(self.rung))
+            made = Whole(self.document, self.board.running, self.parts, self.loading.installed, self.link.bound_to, dict(self.rung))
             known = self._whole = (held, made)
         return known[1]
 
@@ -484,6 +496,15 @@ class Bench:
         if known is None or known[0] is not self.whole:
             whole = self.whole
             known = self._draft = (whole, Whole(self.document, self.document.settings, self.parts, whole.installed, whole.identity, whole.rung))
+        return known[1]
+
+    @property
+    def stored(self) -> Whole:
+        """The same, judged by what the board keeps and takes when it starts."""
+        known, kept = self._stored, self.board.stored
+        if known is None or known[0] is not self.whole or known[1].settings is not kept:
+            whole = self.whole
+            known = self._stored = (whole, Whole(self.document, kept, self.parts, whole.installed, whole.identity, whole.rung))
         return known[1]
 
     def _foundations(self) -> Foundations:

@@ -168,6 +168,9 @@ class Observed:
             own_pad=self._bench.document.pad_of(self._bench.path.output.pins[0]),
             budget=self._bench.link.budget,
             transmitter_name=self._bench.loading.devices["transmitter"].name,
+            bind_count=self.listener.bind_count,
+            speaks=speech.protocol if (speech := self._bench.receiver.speech) and speech.internal else "",
+            protocol=self._bench.path.output.protocol,
         )
 
     @property

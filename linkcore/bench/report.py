@@ -65,7 +65,11 @@ class Reporter:
         if bench.document.settings == bench.board.running:
             return states, in_order(found)
         after = found[len(judged) + len(now) :]
-        return states, [*draft_against_board(self._judged("draft", bench.draft), judged), *in_order([*now, *after])]
+        draft = self._judged("draft", bench.draft)
+        stored = None
+        if bench.board.stored != bench.board.running:
+            stored = draft if bench.board.stored == bench.document.settings else self._judged("stored", bench.stored)
+        return states, [*draft_against_board(draft, judged, stored), *in_order([*now, *after])]
 
     def _judged(self, name: str, whole: Whole) -> list[Finding]:
         """Findings that a draft can mend; those that rest on nothing measured are kept."""

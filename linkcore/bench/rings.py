@@ -5,7 +5,7 @@ from __future__ import annotations
 from linkcore.bench.seen import SeenBench
 from linkcore.craft.document import RECEIVER
 from linkcore.devices.port import PortReading
-from linkcore.wiring.netlist import wire_key
+from linkcore.wiring.netlist import feed_wires, wire_key
 
 
 def wires_rung(bench: SeenBench, reading: PortReading) -> list[str]:
@@ -14,6 +14,8 @@ def wires_rung(bench: SeenBench, reading: PortReading) -> list[str]:
         return []
     carrying = {lead.pin for lead in bench.wire.leads if bench.path.reaches(lead) and lead.pad_name in bench.board.edges_matter_on}
     found = []
+    if bench.pack and not bench.usb and bench.board.powered:  # nothing else can have fed it
+        found += [key for patch in feed_wires(bench.document, bench.parts) if (key := wire_key(patch)) not in bench.rung]
     for patch in bench.document.wiring:
         pin = bench.receiver_part.pin_called(patch.pin)
         if patch.device != RECEIVER or pin is None or wire_key(patch) in bench.rung:

@@ -64,7 +64,8 @@ class CraftError(ValueError):
 
 
 RECEIVER = "receiver"  # the receiver's name among the devices
-DeviceName = Annotated[str, Field(pattern=r"^[A-Za-z0-9][A-Za-z0-9 ]{0,29}$", description="Letters, digits and spaces; `receiver` is the receiver's")]
+PACK = "pack leads"  # what the board's own feed is called in the wire list
+DeviceName = Annotated[str, Field(pattern=r"^[A-Za-z0-9][A-Za-z0-9 ]{0,29}$", description="Letters, digits and spaces; `receiver` and `pack leads` are taken")]
 
 
 ServoRole = Literal["aileron", "elevator", "rudder", "something else"]
@@ -90,7 +91,7 @@ class Kit(_Section):
 
     @model_validator(mode="after")
     def _names_once(self) -> Kit:
-        names = [RECEIVER, *(device.name for device in self.devices)]
+        names = [RECEIVER, PACK, *(device.name for device in self.devices)]
         twice = next((name for name in names if names.count(name) > 1), None)
         if twice:
             raise ValueError(f"two devices are called {twice}; give one of them another name")
@@ -288,6 +289,9 @@ class BoardSettings(_Section):
         return [port for port, job in self.ports.items() if job == "receiver input"]
 
 
+Feed = Literal["pack", "nothing"]
+
+
 class CraftDocument(_Section):
     """One craft: its parts, its wires, both ends' set-up, and the settings meant for its board."""
 
@@ -299,6 +303,7 @@ class CraftDocument(_Section):
     kit: Kit = Field(default_factory=Kit)
     wants: Wants = Field(default_factory=Wants)
     wiring: list[Patch] = Field(default_factory=list, max_length=200)
+    feed: Annotated[Feed, LATER] = Field("pack", description="What feeds the board in flight: the pack, by its own leads, or nothing yet")
     transmitter: TransmitterSetup
     receiver: ReceiverSetup = Field(default_factory=ReceiverSetup)
     air: AirSetup = Field(default_factory=AirSetup)

@@ -55,6 +55,7 @@ def new_craft(name: str, airframe: str, kit: Kit, catalogue: Catalogue | None = 
             "name": name,
             "airframe": airframe,
             "kit": kit.model_dump(),
+            "feed": "nothing",
             "transmitter": transmitter,
             "receiver": {"on_loss": receiver.on_loss[0] if receiver else "no pulses"},
             "settings": BoardSettings(ports=dict.fromkeys(ports, "free")).model_dump(),

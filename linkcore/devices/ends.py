@@ -81,6 +81,8 @@ class ReceiverEnd:
         self.until: float | None = None
         self.open_until: float | None = None
         self.quick = 0
+        self.bind_count = 0  # the pulses by which it was bound, and so how it speaks; 0: as it came
+        self._asked = 0
         self._on_t = self._off_t = -1e9
         self._since: float | None = None
 
@@ -92,7 +94,7 @@ class ReceiverEnd:
             return
         quick_gap, quick_before = t - self._off_t <= QUICK_S, self._off_t - self._on_t <= QUICK_S
         self.quick = (self.quick + 1 if self.quick == 0 or quick_before else 1) if quick_gap else 0
-        self._on_t = t
+        self._on_t, self._asked = t, pulses
         ways = self.binding.ways
         if ("button" in ways and button) or ("power cycles" in ways and self.quick >= QUICK_CYCLES) or ("count" in ways and pulses):
             self._wait("bind", t)
@@ -135,6 +137,7 @@ class ReceiverEnd:
             self.registered, self.state = offer.serial, "registered"
         else:
             self.identity, self.state = offer.identity, "bound"
+            self.bind_count = self._asked or self.bind_count
         return True
 
     def link(self, linked: bool) -> None:
@@ -158,6 +161,7 @@ class ReceiverEnd:
     def forget(self) -> None:
         """Forget whom it knew."""
         self.identity = self.registered = None
+        self.bind_count = 0
         if self.state is not None:
             self.state = "unbound"
 
@@ -193,7 +197,7 @@ class PowerCycle(BaseModel):
     back_t: float | None = None
 
     def see(self, t: float, *, receiver_on: bool, transmitter_on: bool, linked: bool, binding: bool) -> None:
-        """A look at both ends."""
+        """A look at both ends. `binding`: they are not bound to each other, or are just being bound."""
         if binding:  # whatever came before no longer counts
             self.receiver_off_t = self.receiver_on_t = self.transmitter_off_t = self.transmitter_on_t = self.back_t = None
             return

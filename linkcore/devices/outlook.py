@@ -16,7 +16,7 @@ Verdict = Literal["talks", "talks with less", "silent"]
 
 
 class Outlook(BaseModel):
-    """What the link between two ends is. `because`: what they share, or why they do not hear each other; `channels` that arrive."""
+    """What the link between two ends is. `because`: what they share, or why they do not hear each other; `channels` that cross the air."""
 
     verdict: Verdict
     because: list[str]
@@ -42,7 +42,7 @@ def outlook(sends: Radio | None, hears: Radio | None) -> Outlook:
     less = []
     for mine, other, name in ((sends, hears, "transmitter's end"), (hears, sends, "receiver")):
         if mine.channels > other.channels:
-            less.append(f"{channels} channels arrive, though the {name} can do {mine.channels}")
+            less.append(f"{channels} channels cross the air, though the {name} can do {mine.channels}")
         if mine.telemetry and not other.telemetry:
             less.append(f"no telemetry, though the {name} has it")
     shared = f"both speak {sends.family} on {sends.band}, {', '.join(sorted(set(sends.regions) & set(hears.regions)))}"

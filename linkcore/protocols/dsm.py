@@ -31,8 +31,8 @@ def raw_from_us(us: float, bits: int) -> int:
     return min((1 << bits) - 1, max(0, round((us - 903) / _STEP_US[bits])))
 
 
-def encode(values: dict[int, int], system: int = 0xB2, fades: int = 0, second: bool = False) -> bytes:
-    """A frame of up to 7 ids (0 to 11) and raw values, in the order given."""
+def encode(values: dict[int, int], system: int = 0xB2, fades: int = 0, second: bool = False, *, internal: bool = True) -> bytes:
+    """A frame of up to 7 ids (0 to 11) and raw values, in the order given. Not `internal`: 16 bits of fades stand in the place of fades and system."""
     bits = SYSTEMS[system][1]
     words = [(channel << bits) | value for channel, value in values.items()]
     if len(words) > 7 or any(not 0 <= channel <= LAST_ID for channel in values) or any(not 0 <= value < 1 << bits for value in values.values()):
@@ -40,7 +40,8 @@ def encode(values: dict[int, int], system: int = 0xB2, fades: int = 0, second: b
     if second and words:
         words[0] |= 0x8000
     words += [UNUSED] * (7 - len(words))
-    return bytes((fades & 0xFF, system)) + b"".join(word.to_bytes(2, "big") for word in words)
+    head = bytes((fades & 0xFF, system)) if internal else (fades & 0xFFFF).to_bytes(2, "big")
+    return head + b"".join(word.to_bytes(2, "big") for word in words)
 
 
 def _words(frame: bytes | bytearray) -> list[int]:
@@ -78,15 +79,17 @@ class DsmDecoder(GapDecoder):
         super().__init__()
         self.name = name
         self._external = False  # a second byte was seen that is no system: this satellite counts fades there
+        self._bits: int | None = None  # how wide its values are, once a frame with the first four ids has told
 
     def _whole(self, frame: bytes | bytearray) -> bool:
         known = SYSTEMS.get(frame[1])
         if self._last is None and known is None:
             return False  # without times the system byte is all there is to hold on to
         if known is None:
-            whole = width_of(frame) is not None
-            self._external |= whole
-            return whole
+            width = width_of(frame)
+            self._bits = width or self._bits
+            self._external |= width is not None
+            return width is not None or self._second_of_pair(frame)
         if known[0] == self.name:
             return width_of(frame) is not None
         return self._counts_fades(frame, known[1])
@@ -96,14 +99,18 @@ class DsmDecoder(GapDecoder):
         if self._last is None:
             return False
         own = (11,) if self.name == "DSMX" else (10, 11)
-        as_ours = any((ids := _ids(frame, bits)) is not None and {0, 1, 2, 3} <= set(ids) for bits in own)
+        as_ours = any((ids := _ids(frame, bits)) is not None and {0, 1, 2, 3} <= set(ids) for bits in own) or self._second_of_pair(frame)
         return as_ours and (self._external or _ids(frame, told_bits) is None)
+
+    def _second_of_pair(self, frame: bytes | bytearray) -> bool:
+        """Whether a frame without a system byte and without the first four ids fits to one with them that came before."""
+        return self._bits is not None and _ids(frame, self._bits) is not None
 
     def _width(self, frame: bytes | bytearray) -> int:
         known = SYSTEMS.get(frame[1])
         if known is not None and (known[0] != self.name or self._external):  # a count of fades says nothing of the width
             return next((bits for bits in (11, 10) if (bits == 11 or self.name == "DSM2") and _ids(frame, bits) is not None), 11)
-        return width_of(frame) or 11
+        return width_of(frame) or self._bits or 11
 
     def _followed(self, held: bytearray, end: int) -> bool:
         return end + 1 >= len(held) or held[end + 1] in SYSTEMS
@@ -124,8 +131,8 @@ class DsmDecoder(GapDecoder):
 class DsmEncoder(Encoder):
     """See Encoder. More than 7 channels go in two frames by turns."""
 
-    def __init__(self, system: int, channels: int) -> None:
-        self._system, self._channels = system, channels
+    def __init__(self, system: int, channels: int, *, internal: bool = True) -> None:
+        self._system, self._channels, self._internal = system, channels, internal
         self._second = False
 
     def frame(self, sent: Sent) -> bytes:
@@ -133,7 +140,7 @@ class DsmEncoder(Encoder):
         bits = SYSTEMS[self._system][1]
         ids = [channel for channel in (_SECOND if self._second else _FIRST) if channel < min(self._channels, len(sent.us))]
         values = {channel: raw_from_us(sent.us[channel], bits) for channel in ids}
-        frame = encode(values, self._system, sent.fades, self._second)
+        frame = encode(values, self._system, sent.fades, self._second, internal=self._internal)
         self._second = not self._second and self._channels > 7 and len(sent.us) > 7
         return frame
 

@@ -49,6 +49,7 @@ class LinkKept(BaseModel):
     hears_part: str = Field("", description="Which receiver the identity belongs to")
     identity: str = ""
     registered: str = ""
+    bind_count: int = Field(0, description="The pulses by which a satellite was bound; 0: as it came")
     model: int = 1
     transmitter_phrase: str = ""
     distance_m: float = 2.0
@@ -58,6 +59,16 @@ class LinkKept(BaseModel):
     loss_percent: float = 0.0
     switches: dict[str, int] = Field(default_factory=dict)
     gimbals: dict[str, dict[str, float]] = Field(default_factory=dict)
+
+    @property
+    def bound_to(self) -> str:
+        """What the receiver listens for and, of a satellite, how it was made to speak; empty where it knows nobody."""
+        return bound_to(self.identity, self.bind_count)
+
+
+def bound_to(identity: str, bind_count: int) -> str:
+    """A link identity, with the bind count where one was used."""
+    return f"{identity}/{bind_count}" if identity and bind_count else identity
 
 
 class RadioLink:
@@ -99,6 +110,7 @@ class RadioLink:
         if state.hears_part in ("", self.receiver_part.id):
             listener.identity = bytes.fromhex(state.identity) if state.identity else sender.end.identity if state.bound else None
             listener.registered = bytes.fromhex(state.registered) if state.registered else sender.end.serial if state.bound else None
+            listener.bind_count = state.bind_count
             self.cycle = state.cycle.model_copy()
             if state.way in self.receiver_part.binding.ways:
                 self.way = state.way
@@ -114,6 +126,7 @@ class RadioLink:
             "bound": False,
             "identity": self.identity,
             "registered": (listener.registered or b"").hex(),
+            "bind_count": listener.bind_count,
             "model": sender.end.slot,
             "transmitter_phrase": sender.end.phrase,
             "distance_m": self.distance_m,
@@ -139,6 +152,11 @@ class RadioLink:
     def identity(self) -> str:
         """What the receiver listens for, hexadecimal; empty where it knows nobody."""
         return (self.receiver.end.identity or b"").hex()
+
+    @property
+    def bound_to(self) -> str:
+        """See LinkKept."""
+        return bound_to(self.identity, self.receiver.end.bind_count)
 
     @property
     def knows(self) -> bool:
@@ -267,7 +285,7 @@ class RadioLink:
         self.receiver.tick(t)
         offer = sender.offer()
         taken = listener.hear(None if offer is None or self.hindrances else offer, t)
-        binding = sender.mode != "normal" or listener.state in ("bind", "registering") or self._loading.running
+        binding = sender.mode != "normal" or listener.state in ("bind", "registering") or self._loading.running or not self.knows
         self.cycle.see(t, receiver_on=self.receiver.powered, transmitter_on=self.transmitter.on, linked=self.receiver.linked, binding=binding)
         return f"receiver: {listener.state}" if taken else None
 

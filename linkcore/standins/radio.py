@@ -6,6 +6,7 @@ import random
 from collections import deque
 
 from linkcore.craft.document import CraftDocument
+from linkcore.devices.bind_count import SatelliteSpeech
 from linkcore.devices.ends import ReceiverEnd, TransmitterEnd
 from linkcore.devices.gimbals import STICKS
 from linkcore.devices.identity import serial_of
@@ -110,6 +111,8 @@ class StandInReceiver:
         self.part, self.spec = part, spec
         self.end = ReceiverEnd(part.binding)
         self.runs = True
+        self.speech: SatelliteSpeech | None = None  # of a satellite that was bound by a count
+        self._slot = 0
         self.set_up(document)
         self.power(True, 0.0)
 
@@ -156,6 +159,9 @@ class StandInReceiver:
             if t - self._last_heard >= self.part.lost_after_s - 1e-9:
                 self.linked = False
         out: list[Said] = []
+        self._slot += 1
+        if self.speech and self._slot % max(1, round(self.speech.period_s / self.part.link_period_s)):
+            return out  # it speaks only in every second slot
         sent = self._channels(values is not None, lq_percent)
         if sent is not None:
             out.append((t + PROCESSING_S, sent))

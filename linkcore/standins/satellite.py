@@ -3,10 +3,13 @@
 from __future__ import annotations
 
 from linkcore.craft.document import RECEIVER, CraftDocument
-from linkcore.devices.bind_count import counts_for
+from linkcore.devices.bind_count import SPEECH, speech_after
 from linkcore.parts.models import Board, Output, Receiver
+from linkcore.protocols.dsm import DsmEncoder
 from linkcore.standins.board import StandInBoard
 from linkcore.standins.path import SignalPath
+from linkcore.standins.radio import StandInReceiver
+from linkcore.standins.voice import SerialVoice
 
 
 def bind_pad(document: CraftDocument, board: Board, receiver: Receiver, output: Output) -> str | None:
@@ -23,8 +26,17 @@ def plugged_into(document: CraftDocument, output: Output, pad: str) -> CraftDocu
 
 
 def pulses_sent(board: StandInBoard, path: SignalPath) -> int:
-    """How many bind pulses reach the satellite as the board starts: on a bind pad, or on the pad that listens to it. A count for another protocol wakes nothing."""
+    """How many bind pulses reach the satellite as the board starts: on a bind pad, or on the pad that listens to it. Every count that asks for something wakes it."""
     pad, pads = path.wire.pad_name, board.part.bind_pads
     goes_out = pad in pads if pads else pad in board.edges_matter_on
-    counts, count = counts_for(path.output.protocol), board.stored.bind_count
-    return count if goes_out and path.wire.grounded and board.runs and (not counts or count in counts) else 0
+    count = board.stored.bind_count
+    return count if goes_out and path.wire.grounded and board.runs and count in SPEECH else 0
+
+
+def speak_as_bound(path: SignalPath, receiver: StandInReceiver) -> None:
+    """Let a satellite speak as the count asked by which it was bound."""
+    speech = speech_after(receiver.end.bind_count, [output.protocol for output in receiver.part.outputs])
+    if speech != receiver.speech and isinstance(path.voice, SerialVoice):
+        receiver.speech = speech
+        encoder = DsmEncoder(speech.system, path.output.channels, internal=speech.internal) if speech else None
+        path.voice.speak(encoder)

@@ -8,7 +8,7 @@ from collections.abc import Sequence
 import numpy as np
 
 from linkcore.parts.models import Output
-from linkcore.protocols.base import ProtocolSpec, PulseSpec, Sent, SerialSpec
+from linkcore.protocols.base import Encoder, ProtocolSpec, PulseSpec, Sent, SerialSpec
 from linkcore.protocols.ppm import PERIOD_S as PPM_PERIOD_S
 from linkcore.signal.edges import NO_TIMES, Times
 from linkcore.signal.uart import UartSettings, send
@@ -38,9 +38,13 @@ class SerialVoice(Voice):
         self.idle = self.uart.idle_level
         self.pins = output.pins[:1]
         self._channels = output.channels
-        self._encoder = spec.encoder()
+        self._usual = self._encoder = spec.encoder()
         self._busy_until = 0.0
         self._offsets = np.arange(MOST_BYTES) * self.uart.byte_s
+
+    def speak(self, encoder: Encoder | None) -> None:
+        """Make frames in another way; None: as this output's protocol does."""
+        self._encoder = encoder or self._usual
 
     def say(self, words: Sequence[Said]) -> list[Times]:
         """See Voice. A word that comes while another is still going out waits for it."""

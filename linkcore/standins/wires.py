@@ -12,7 +12,7 @@ from linkcore.craft.parts import KitParts
 from linkcore.parts.models import Output, Pad, Serial
 from linkcore.signal.edges import NO_TIMES, Times
 from linkcore.signal.uart import UartSettings, send
-from linkcore.wiring.netlist import rail_loads, rail_of, usb_load
+from linkcore.wiring.netlist import fed_by_pack, rail_loads, rail_of, usb_load
 
 CHATTER_S = 0.03
 CHATTER_BYTES = 10
@@ -62,6 +62,11 @@ class WireTruth:
         return cls(document, parts, leads, home, _grounded(document, parts, RECEIVER), tuple(rivals))
 
     @property
+    def fed(self) -> bool:
+        """Whether the pack, once connected, feeds the board."""
+        return fed_by_pack(self.document, self.parts)
+
+    @property
     def pin(self) -> str:
         """The first pin of the output."""
         return self.leads[0].pin
@@ -79,7 +84,7 @@ class WireTruth:
         for patch in self.document.wiring:
             pin, rail = self.parts.pin(device, patch.pin), rail_of(self.parts.board, patch)
             if patch.device == device and pin is not None and pin.kind == "supply" and rail is not None:
-                fed = rail.source != "outside" or _fed(self.document, self.parts, rail.name)
+                fed = self.fed if rail.source != "outside" else _fed(self.document, self.parts, rail.name)
                 best = max(best, rail.volts if pack and fed else (rail.usb_volts or 0.0) if usb else 0.0)
         return best
 
@@ -102,12 +107,12 @@ class WireTruth:
     def overloaded(self, *, usb: bool, pack: bool) -> str | None:
         """What is asked for more than it gives; None while all is well. On USB alone that browns the board out."""
         for load in rail_loads(self.document, self.parts):
-            if pack and load.source != "outside" and load.peak_ma > load.limit_ma:
+            if pack and self.fed and load.source != "outside" and load.peak_ma > load.limit_ma:
                 return f"the {load.rail} rail"
-            if usb and not pack and load.usb_limit_ma is not None and load.peak_ma > load.usb_limit_ma:
+            if usb and not (pack and self.fed) and load.usb_limit_ma is not None and load.peak_ma > load.usb_limit_ma:
                 return f"the {load.rail} rail on USB alone"
         socket = usb_load(self.document, self.parts)
-        if usb and not pack and socket.peak_ma > socket.limit_ma:
+        if usb and not (pack and self.fed) and socket.peak_ma > socket.limit_ma:
             return "the USB socket"
         return None
 

@@ -7,10 +7,10 @@ from typing import Literal
 
 from pydantic import BaseModel, computed_field
 
-from linkcore.craft.document import RECEIVER, CraftDocument, CraftError, Patch
+from linkcore.craft.document import PACK, RECEIVER, CraftDocument, CraftError, Patch
 from linkcore.craft.parts import KitParts, spoken_output
 from linkcore.findings import Edit
-from linkcore.parts.models import Board, Pad, Pin, Rail
+from linkcore.parts.models import Board, Pad, Peripheral, Pin, Rail, Receiver
 from linkcore.wiring.planner import Plan
 from linkcore.wiring.receiver_wire import reading_of
 
@@ -45,8 +45,14 @@ INKS: dict[Colour, str] = {
 }
 
 
+PACK_PINS = {"V+": Pin(name="V+", kind="supply"), "GND": Pin(name="GND", kind="ground")}
+
+
 class Wire(BaseModel):
-    """One wire of the list. `pad_kind` and `rail` None where the board has no such pad; `key` names it for ring-out, `ink` is its colour in hex."""
+    """One wire of the list. `port` and `rail` None where the board has no such pad; `key` names it for ring-out, `ink` is its colour in hex.
+
+    `moves`: whether it may end on another pad.
+    """
 
     key: str
     device: str
@@ -61,6 +67,7 @@ class Wire(BaseModel):
     fixed: bool
     inverter: bool
     to: str
+    moves: bool
 
 
 class RailLoad(BaseModel):
@@ -108,13 +115,38 @@ def wire_key(patch: Patch) -> str:
     return f"{patch.device}/{patch.pin}/{patch.pad}"
 
 
+def pack_pads(board: Board | None) -> tuple[str, str] | None:
+    """The pads for the pack's own leads, V+ and GND; None where the board has none."""
+    plus = next((pad for pad in board.pads if (rail := board.rail(pad.rail)) and rail.source == "pack"), None) if board else None
+    minus = _nearest([pad for pad in board.pads if pad.kind == "ground"], plus.side) if board and plus else None
+    return (plus.name, minus) if plus and minus else None
+
+
+def feed_wires(document: CraftDocument, parts: KitParts) -> list[Patch]:
+    """The pack's leads to the board, where they feed it."""
+    pads = pack_pads(parts.maybe_board)
+    if document.feed != "pack" or pads is None:
+        return []
+    return [Patch(device=PACK, pin=pin, pad=pad) for pin, pad in zip(PACK_PINS, pads, strict=True)]
+
+
+def fed_by_pack(document: CraftDocument, parts: KitParts) -> bool:
+    """Whether the pack feeds the board; one without pads for it is fed in a way of its own."""
+    return document.feed == "pack" or pack_pads(parts.maybe_board) is None
+
+
+def every_wire(document: CraftDocument, parts: KitParts) -> list[Patch]:
+    """All wires that there are to solder and to ring out: those of the devices, and the board's own feed."""
+    return [*document.wiring, *feed_wires(document, parts)]
+
+
 def wire_list(document: CraftDocument, parts: KitParts) -> list[Wire]:
     """Every patch as a wire, in the order of the devices."""
     order = {name: index for index, name in enumerate(parts.wired())}
     board = parts.maybe_board
     wires = []
-    for patch in sorted(document.wiring, key=lambda patch: order.get(patch.device, len(order))):
-        pin = parts.pin(patch.device, patch.pin)
+    for patch in sorted(every_wire(document, parts), key=lambda patch: order.get(patch.device, len(order))):
+        pin = PACK_PINS[patch.pin] if patch.device == PACK else parts.pin(patch.device, patch.pin)
         pad = board.pad(patch.pad) if board else None
         part = parts.wired().get(patch.device)
         purpose = purpose_of(document, parts, patch.device, pin) if pin else "to board"
@@ -133,6 +165,7 @@ def wire_list(document: CraftDocument, parts: KitParts) -> list[Wire]:
                 fixed=patch.fixed,
                 inverter=patch.inverter,
                 to=_whereto(board, pad),
+                moves=patch.device != PACK,
             )
         )
     return wires
@@ -235,12 +268,20 @@ def wires_for(document: CraftDocument, parts: KitParts, plan: Plan | None) -> li
         mine = [patch.pad for (name, _), patch in patches.items() if name == device]
         outputs = [pad.name for pin in part.pins if pin.goes_to != "port" for pad in parts.board.pads if pad.kind == pin.goes_to]
         side = _side(parts.board, outputs or mine)
+        if _without_output(part, device, parts, patches):
+            continue
         for pin in part.pins:
             pad_for = _place(parts, device, pin, side, patches) if (device, pin.name) not in patches else None
             if pad_for is not None:
                 patches[(device, pin.name)] = Patch(device=device, pin=pin.name, pad=pad_for)
     order = {(device, pin.name): place for place, (device, pin) in enumerate((device, pin) for device, part in parts.wired().items() for pin in part.pins)}
     return [patches[key] for key in sorted(patches, key=lambda key: order.get(key, len(order)))]
+
+
+def _without_output(part: Receiver | Peripheral, device: str, parts: KitParts, patches: Patches) -> bool:
+    """Whether a device that is moved by outputs would get none: then its supply and ground would be wired for nothing."""
+    moved = [pin for pin in part.pins if pin.goes_to == "output"]
+    return bool(moved) and not any((device, pin.name) in patches or _place(parts, device, pin, None, patches) for pin in moved)
 
 
 def _side(board: Board, pads: list[str]) -> str | None:
@@ -312,6 +353,8 @@ def plan_edits(document: CraftDocument, parts: KitParts, plan: Plan | None) -> l
     """A plan as edits of the document: wires, jobs, and how the receiver is read."""
     wires = wires_for(document, parts, plan)
     edits = [Edit(path="/wiring", value=[patch.model_dump(mode="json") for patch in wires])]
+    if not fed_by_pack(document, parts):
+        edits.append(Edit(path="/feed", value="pack"))
     if plan is None:
         return edits
     jobs = dict.fromkeys(parts.board.ports, "free") | {each.port: each.job for each in plan.assignments if each.port}
@@ -336,6 +379,10 @@ class WireChange(BaseModel):
 
 def move_wire(document: CraftDocument, parts: KitParts, device: str, pin: str, pad: str | None) -> list[Edit]:
     """Edits that solder one wire by hand to another pad, or take it off (None); the check says what comes of it. Raise CraftError for what is not there."""
+    if device == PACK:
+        if pad is not None:
+            raise CraftError(f"{device}: they go on the board's own pack pads, and on no other")
+        return [Edit(path="/feed", value="nothing")]
     if parts.pin(device, pin) is None:
         raise CraftError(f"{device}: this craft has no such device with a pin {pin}")
     if pad is not None and (parts.maybe_board is None or parts.board.pad(pad) is None):

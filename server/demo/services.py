@@ -14,7 +14,7 @@ import scenario
 from linkcore.bench.bench import Bench, CannotRun
 from linkcore.craft.document import CraftDocument
 from linkcore.parts.catalogue import shipped
-from linkcore.wiring.netlist import wire_key
+from linkcore.wiring.netlist import every_wire, wire_key
 from scenario.bench import older_receiver, walk_proofs
 from scenario.images import scenario_images
 from server.bench.models import BenchRecord
@@ -88,8 +88,8 @@ def _make_craft(document: CraftDocument, author: Any) -> None:
         walk_proofs(bench)
     BenchRecord.objects.create(craft=craft, state=bench.state().keep())
     for proof in bench.new_proofs:
-        ProofRecord.objects.create(craft=craft, hop=proof.hop, rests_on=proof.rests_on, seen=proof.seen)
+        ProofRecord.objects.create(craft=craft, hop=proof.hop, name=proof.name, rests_on=proof.rests_on, seen=proof.seen)
     if bench.new_rings:
         ring(craft.pk, bench.new_rings, WireRing.How.SIGNAL)
-        by_hand = [wire_key(patch) for patch in document.wiring if wire_key(patch) not in bench.new_rings]
+        by_hand = [wire_key(patch) for patch in every_wire(document, bench.parts) if wire_key(patch) not in bench.new_rings]
         ring(craft.pk, by_hand, WireRing.How.HAND, initials="wr", by=author)

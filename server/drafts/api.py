@@ -127,7 +127,7 @@ def _row(craft: Craft, record: BenchRecord | None, proofs: list[ProofRecord], ca
         on_board, installed, identity = document.settings, None, ""
         if record:
             kept = record.state_for(document, parts)
-            on_board, installed, identity = record.running(document, parts), kept.installed(document, parts), kept.identity
+            on_board, installed, identity = record.running(document, parts), kept.installed(document, parts), kept.bound_to
         chain = still_chain(Whole(document, on_board, parts, installed, identity, rung), ProofRecord.newest(proofs))
         row["chain"] = [state.model_dump() for state in chain]
         row["parts"] = [each.name for each in (parts.maybe_board, parts.maybe_receiver, parts.maybe_transmitter) if each is not None]

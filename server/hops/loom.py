@@ -13,13 +13,13 @@ from rest_framework.request import Request
 from rest_framework.views import APIView
 
 from linkcore.chain import still_findings
-from linkcore.craft.document import CraftDocument
+from linkcore.craft.document import CraftDocument, apply_edits
 from linkcore.craft.parts import KitParts
 from linkcore.findings import Edit
 from linkcore.hops.loom.drawing import svg, wire_csv
 from linkcore.hops.loom.layout import lay_out
 from linkcore.reads import Whole
-from linkcore.wiring.netlist import RailLoad, UsbLoad, Wire, WireChange, plan_edits, rail_loads, usb_load, wire_changes, wire_list, wires_for
+from linkcore.wiring.netlist import RailLoad, UsbLoad, Wire, WireChange, every_wire, plan_edits, rail_loads, usb_load, wire_changes, wire_list
 from server.crafts.models import Craft
 from server.hops.base import HopView, as_file, draft_of, view_of
 from server.problems import REFUSED
@@ -42,8 +42,8 @@ class LoomView(BaseModel):
 def loom_view(document: CraftDocument, parts: KitParts, rung: dict[str, str]) -> LoomView:
     """The Loom hop; raises UnknownPart before there is a board."""
     picture = lay_out(document, parts)
-    completed = wires_for(document, parts, None)
-    changes = wire_changes(document.wiring, completed)
+    completing = plan_edits(document, parts, None)
+    changes = wire_changes(every_wire(document, parts), every_wire(apply_edits(document, completing), parts))
     return LoomView(
         drawing=svg(picture, f"Wiring of {document.name}"),
         wires=wire_list(document, parts),
@@ -51,7 +51,7 @@ def loom_view(document: CraftDocument, parts: KitParts, rung: dict[str, str]) ->
         usb=usb_load(document, parts),
         rung=rung,
         completed=changes,
-        completing=plan_edits(document, parts, None) if changes else [],
+        completing=completing if changes else [],
         crossings=picture.crossings,
     )
 

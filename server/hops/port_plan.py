@@ -18,7 +18,7 @@ from linkcore.findings import Edit
 from linkcore.hops.loom.layout import Picture, lay_out
 from linkcore.hops.port_plan.pads import DeviceSpots, PadFacts, device_spots, pad_facts, solder
 from linkcore.parts.models import Job
-from linkcore.wiring.netlist import WireChange, move_wire, plan_edits, wire_changes, wires_for
+from linkcore.wiring.netlist import WireChange, every_wire, move_wire, plan_edits, wire_changes, wires_for
 from linkcore.wiring.planner import Clashing, Plan, work_out
 from server.crafts.access import read_edits
 from server.crafts.models import Craft
@@ -87,7 +87,9 @@ def worked_out(document: CraftDocument, parts: KitParts, trial: list[Edit]) -> W
         ]
         reads, was = after.settings.receiver_input, before.receiver_input
         reading = "" if reads == was else f"the receiver is read as {reads.protocol}, {'inverted' if reads.inverted else 'not inverted'}"
-        offers.append(Offer(plan=plan, wires=wire_changes(document.wiring, after.wiring), jobs=jobs, reading=reading, edits=edits))
+        offers.append(
+            Offer(plan=plan, wires=wire_changes(every_wire(document, parts), every_wire(after, tried_parts)), jobs=jobs, reading=reading, edits=edits)
+        )
     says = "" if worked.plans or worked.clash else "No device of this kit asks for a port or an input yet. Choose a receiver and devices in the Kit."
     return WorkedOut(offers=offers, clash=worked.clash, says=says)
 

@@ -42,7 +42,7 @@ def _candidates(documents: list[Any], settings: list[Any], state: Any, catalogue
     kept = _read(BenchState, state)
     ran = [each for each in (_read(BoardSettings, each) for each in settings) if each is not None]
     crafts = [each for each in (_craft(each) for each in documents) if each is not None]
-    for craft, identity in product(crafts, dict.fromkeys([kept.identity if kept else "", ""])):
+    for craft, identity in product(crafts, dict.fromkeys([kept.bound_to if kept else "", ""])):
         parts = KitParts.of(craft, catalogue)
         for installed in (kept.installed(craft, parts) if kept else None, None):
             for each in ([kept.running] if kept else []) + [craft.settings, *ran]:

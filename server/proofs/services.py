@@ -13,7 +13,7 @@ from linkcore.craft.document import CraftDocument, CraftError
 from linkcore.craft.parts import KitParts
 from linkcore.hops.loom.proofs import rung_out
 from linkcore.reads import Whole
-from linkcore.wiring.netlist import wire_key
+from linkcore.wiring.netlist import every_wire, wire_key
 from server.crafts.models import Craft
 from server.parts.models import catalogue_of
 from server.proofs.models import ProofRecord, WireRing
@@ -31,14 +31,14 @@ def ring(craft_id: uuid.UUID, wires: Iterable[str], how: str, *, initials: str =
     """Record wires as rung out, and the loom's proof once all are. Raise CraftError for a wire that the draft does not have."""
     craft = Craft.objects.select_for_update().get(pk=craft_id)
     document = craft.read()
-    known, rung = {wire_key(patch) for patch in document.wiring}, rung_wires(craft_id)
+    parts = KitParts.of(document, catalogue_of(craft.workshop_id))
+    known, rung = {wire_key(patch) for patch in every_wire(document, parts)}, rung_wires(craft_id)
     for wire in wires:
         if wire not in known:
             raise CraftError(f"{wire}: the wire list has no such wire (any more); look at it again")
         if wire not in rung:
             WireRing.objects.create(craft=craft, wire=wire, how=how, initials=initials, by=by)
     rung = rung_wires(craft_id)
-    parts = KitParts.of(document, catalogue_of(craft.workshop_id))
     proof = rung_out(Whole(document, document.settings, parts, rung=rung))
     newest = ProofRecord.objects.filter(craft=craft, hop="loom", withdrawn=False).order_by("-id").first()
     if proof is not None and (newest is None or newest.rests_on != proof.rests_on):
@@ -58,7 +58,7 @@ def take_back(craft_id: uuid.UUID, wire: str) -> dict[str, str]:
 
 def end_rings(craft: Craft, document: CraftDocument) -> None:
     """A wire that was changed is no longer rung out."""
-    known = {wire_key(patch) for patch in document.wiring}
+    known = {wire_key(patch) for patch in every_wire(document, KitParts.of(document, catalogue_of(craft.workshop_id)))}
     for each in WireRing.objects.filter(craft=craft, until=None):
         if each.wire not in known:
             each.until = timezone.now()

@@ -148,7 +148,7 @@ class RunningBench:
     def _waiting(self) -> Waiting:
         loaded = self._loaded
         runs = loaded.state.installed(loaded.document, loaded.parts)
-        whole = Whole(loaded.document, loaded.document.settings, loaded.parts, runs, loaded.state.identity, loaded.rung)
+        whole = Whole(loaded.document, loaded.document.settings, loaded.parts, runs, loaded.state.bound_to, loaded.rung)
         return Waiting(
             draft_version=self._version,
             why=cannot_run(loaded.document, loaded.parts) or "",

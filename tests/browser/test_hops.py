@@ -274,7 +274,9 @@ class SticksTest(BrowserTest):
             expect(axis(page, name, LOW)).to_have_text(re.compile(r"^(99\d|100\d)$"))
             expect(axis(page, name, CENTRE)).to_have_text(re.compile(r"^(149\d|150\d)$"))
             expect(axis(page, name, HIGH)).to_have_text(re.compile(r"^(199\d|200\d)$"))
-        expect(page.get_by_role("row", name=re.compile("^throttle")).get_by_text(re.compile("^reaches both lines; stick down, the armed motors turn at"))).to_be_visible()
+        expect(
+            page.get_by_role("row", name=re.compile("^throttle")).get_by_text(re.compile("^reaches both lines; stick down, the armed motors turn at"))
+        ).to_be_visible()
 
     @in_browser
     def test_without_a_signal_it_says_so(self, people):

@@ -10,7 +10,7 @@ from linkcore.bench.report import Reporter
 from linkcore.craft.document import CraftDocument, apply_edits
 from linkcore.devices.board_api import Refused
 from linkcore.findings import Edit
-from tests.crafts import crsf_craft, sbus_craft
+from tests.crafts import crsf_craft, sbus_craft, with_escs
 from tests.kits import every_receiver
 
 
@@ -102,7 +102,7 @@ class SignalTest(SimpleTestCase):
 
 class FaultTest(SimpleTestCase):
     def test_the_wire_at_another_port_is_cracked_at_the_port_plan_only(self):
-        hand = Hand(crsf_craft(pad="R3"))
+        hand = Hand(with_escs(crsf_craft(pad="R3")))
         hand.wait(2)
         blank = dict.fromkeys(("loom", "bind", "line", "sticks", "switchboard", "lost link"), "blank")
         self.assertEqual(hand.coins(), {"kit": "rings true", "load": "rings true", "port plan": "cracked", **blank})

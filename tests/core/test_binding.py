@@ -290,7 +290,9 @@ class BenchBindTest(SimpleTestCase):
         hand.bench.run_until(hand.bench.t + 1)
         self.assertEqual(hand.bench.board.link, "good")
         hazards.Pilot(hand.bench).do(0.5, satellite_away=True)
-        self.assertIn("bind.satellite-away", [finding.code for finding in hand.reporter.report(1).findings])
+        away = next(finding for finding in hand.reporter.report(1).findings if finding.code == "bind.satellite-away")
+        hazards.Pilot(hand.bench).do(0.5, **away.mends[0].hands)
+        self.assertNotIn("bind.satellite-away", [finding.code for finding in hand.reporter.report(1).findings])
 
     def test_right_beside_each_other_proves_nothing(self):
         hand = Hand(sbus_craft())

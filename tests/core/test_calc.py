@@ -42,7 +42,7 @@ class CalcTest(SimpleTestCase):
         status, answer, _ = self.calc("loom", scenario.avocet().model_dump(mode="json"))
         self.assertEqual((status, "loom.two-drivers" in [each["code"] for each in answer["findings"]]), (3, True))
         status, answer, _ = self.calc("loom", scenario.curlew().model_dump(mode="json"))
-        self.assertEqual((status, len(answer["wires"]), answer["usb"]["limit_ma"]), (0, 21, 500))
+        self.assertEqual((status, len(answer["wires"]), answer["usb"]["limit_ma"]), (0, 23, 500))
 
     def test_own_parts_come_from_a_file(self):
         craft = scenario.curlew()

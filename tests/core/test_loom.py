@@ -85,6 +85,25 @@ class RuleTest(SimpleTestCase):
         self.broken("loom.ground-not-ground", moved(sound, "GPS", "GND", "T6"), moved(sound, "GPS", "GND", "G3"))
         self.broken("loom.signal-on-power", moved(sound, "GPS", "TX", "5V"), sound)
 
+    def test_a_board_that_nothing_feeds_in_flight_is_a_stop(self):
+        sound = with_devices(GPS="tern-8")
+        self.assertEqual(sound.feed, "pack")
+        self.broken("loom.no-feed", sound.model_copy(update={"feed": "nothing"}), sound)
+
+    def test_a_servo_too_many_has_no_output_and_no_plan_wires_half_of_it(self):
+        four = {f"servo {number}": "strand-9" for number in range(1, 5)}
+        board = scenario.sandpiper()
+        board.kit.devices = [Fitted(name=name, part=part) for name, part in four.items()]
+        sound, broken = planned(board), board.model_copy(deep=True)
+        broken.kit.devices.append(Fitted(name="servo 5", part="strand-9"))
+        broken = planned(broken)
+        self.broken("loom.no-output", broken, sound)
+        self.assertEqual([patch for patch in broken.wiring if patch.device == "servo 5"], [])
+        (finding,) = [each for each in check_loom(broken, KitParts.of(broken)) if each.names("device", "servo 5")]
+        self.assertIn("servo 5, Strand-9: the Merle F4 has 4, taken by servo 1, servo 2, servo 3, servo 4", finding.what.replace("Strand 9", "Strand-9"))
+        loose = moved(sound, "servo 3", "S", None)
+        self.assertIn("servo 3", next(each.what for each in check_loom(loose, KitParts.of(loose)) if each.code == "loom.no-signal"))
+
     def test_outputs_meet_inputs_and_nothing_else(self):
         sound = with_devices(GPS="tern-8")
         rx, tx = sound.pad_of("TX", "GPS"), sound.pad_of("RX", "GPS")
@@ -238,7 +257,8 @@ class DrawingTest(SimpleTestCase):
         wires = wire_list(craft, parts)
         rung = {wires[0].key: "wr, today"}
         rows = list(csv.DictReader(io.StringIO(wire_csv(wires, rung))))
-        self.assertEqual(len(rows), len(craft.wiring))
+        self.assertEqual(len(rows), len(craft.wiring) + 2)
+        self.assertEqual([(row["device"], row["pin"], row["pad"]) for row in rows[-2:]], [("pack leads", "V+", "BAT"), ("pack leads", "GND", "G2")])
         self.assertEqual(
             (rows[0]["device"], rows[0]["pin"], rows[0]["pad"], rows[0]["colour"], rows[0]["rung out"]), ("receiver", "SBUS", "R2", "white", "wr, today")
         )

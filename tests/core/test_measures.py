@@ -24,7 +24,7 @@ from linkcore.parts.catalogue import UnknownPart, shipped
 from linkcore.parts.models import Board, Module, Receiver, Transmitter
 from linkcore.protocols.registry import PROTOCOLS, RECEIVER_PROTOCOLS, protocol
 from linkcore.reads import Whole
-from tests.crafts import crsf_craft, sbus_craft
+from tests.crafts import crsf_craft, sbus_craft, with_escs
 from tests.kits import every_receiver
 
 
@@ -244,7 +244,7 @@ class FindingsTest(SimpleTestCase):
     )
 
     def test_a_sound_craft_has_none(self):
-        for craft in (sbus_craft(), crsf_craft()):
+        for craft in (with_escs(sbus_craft()), with_escs(crsf_craft())):
             self.assertEqual(still_findings(Whole(craft, craft.settings, KitParts.of(craft))), [])
 
     def test_each_says_what_why_and_what_mends_it_and_the_edits_do(self):

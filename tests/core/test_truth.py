@@ -10,12 +10,15 @@ from django.test import SimpleTestCase
 import scenario
 from linkcore.bench.messages import BenchState
 from linkcore.chain import still_findings
-from linkcore.craft.document import CraftDocument, apply_edits
+from linkcore.craft.document import CraftDocument, Fitted, apply_edits
 from linkcore.craft.parts import KitParts
 from linkcore.devices.flash_job import Fault, FlashOrder
 from linkcore.devices.motors import motor_percent
 from linkcore.findings import Edit, Finding
+from linkcore.hops.bind.rules import check_bind
+from linkcore.hops.kit.ability import ability
 from linkcore.hops.kit.exchange import remove_device, rename_device
+from linkcore.hops.kit.rules import check_kit
 from linkcore.hops.loom.rules import check_loom
 from linkcore.hops.sticks.surfaces import surfaces_of, undecided
 from linkcore.protocols import crsf
@@ -23,9 +26,12 @@ from linkcore.protocols.base import BadFrame, ChannelFrame
 from linkcore.protocols.registry import RECEIVER_PROTOCOLS
 from linkcore.signal.edges import Edges
 from linkcore.signal.uart import UartSettings, read_all, send
+from linkcore.wiring.netlist import plan_edits
+from scenario.bench import walk_proofs
 from tests.core.test_bench import Hand, fly
-from tests.crafts import crsf_craft, sbus_craft, whole_of
+from tests.crafts import crsf_craft, sbus_craft, whole_of, with_escs
 from tests.hazards import IMAGES
+from tests.kits import every_receiver
 from tests.mends import miswired, wrong_mends
 
 
@@ -321,3 +327,185 @@ class DecoderTest(SimpleTestCase):
         spike = Edges(1, np.array([0.0005, 0.0005 + 0.2 * bit]))
         self.assertEqual(read_all(glitched, UartSettings(115200), 0.01).data.tolist(), [0x5A], "what happens before its middle does not count")
         self.assertEqual(read_all(spike, UartSettings(115200), 0.01).data.tolist(), [], "a spike is no start bit")
+
+
+class CoinTest(SimpleTestCase):
+    def test_a_coin_that_rings_true_counts_what_was_proven_and_not_what_is_measured_anew(self):
+        hand = Hand(scenario.curlew())
+        walk_proofs(hand.bench)
+        hand.until = hand.bench.t
+        for hop, value in (("sticks", "4 of 4 axes"), ("switchboard", "6 of 6 rows")):
+            hand.bench.measure_anew()
+            state = next(each for each in hand.report().chain if each.hop == hop)
+            self.assertEqual((state.coin, state.value), ("rings true", value))
+
+    def test_kit_and_load_say_alike_how_many_channels_arrive(self):
+        craft = scenario.coot()
+        craft.kit.transmitter, craft.wants.channels = "field-9", 6
+        can = ability(craft, KitParts.of(craft))
+        told = Hand(craft).report().told.load
+        self.assertEqual((told.arrives.channels, told.arrives.limit), (can.channels, can.channels_limit))
+        self.assertLess(told.arrives.channels, told.link.channels, "the air carries more than the leads")
+
+
+class FeedTest(SimpleTestCase):
+    def test_a_board_that_nothing_feeds_is_dark_without_its_cable(self):
+        craft = edited(crsf_craft(), feed="nothing")
+        hand = Hand(craft)
+        hand.wait(1.5)
+        self.assertTrue(hand.bench.pack)
+        self.assertFalse(hand.bench.powered)
+        hand.do(1.5, usb=True)
+        self.assertTrue(hand.bench.powered)
+        hand.do(0.2, usb=False)
+        finding = of_code(hand.report().findings, "loom.no-feed")
+        hand.bench.take_document(apply_edits(craft, finding.mends[0].edits))
+        hand.wait(2.0)
+        self.assertEqual((hand.bench.powered, hand.board.link), (True, "good"))
+        hand.bench.take_document(craft)
+        hand.wait(0.2)
+        self.assertFalse(hand.bench.powered)
+
+    def test_a_quad_needs_an_esc_for_each_motor(self):
+        def lacking(craft: CraftDocument) -> list[str]:
+            return [each.what for each in check_kit(craft, KitParts.of(craft)) if each.code == "kit.no-drive"]
+
+        curlew = scenario.curlew()
+        self.assertEqual(lacking(curlew), [])
+        bare = apply_edits(curlew, remove_device(curlew, "ESC").edits)
+        self.assertEqual(lacking(bare), ["A quad X has 4 motors, each with an ESC; there is none in the kit."])
+        self.assertEqual(lacking(edited(bare, airframe="rover")), [])
+        self.assertEqual(
+            lacking(edited(with_escs(crsf_craft()), kit__devices=[{"name": f"ESC {n}", "part": "oar-25"} for n in range(3)], wiring=[])),
+            ["A quad X has 4 motors, each with an ESC; the kit's drive 3."],
+        )
+        self.assertEqual(
+            lacking(edited(bare, kit__devices=[{"name": f"servo {n}", "part": "strand-9"} for n in range(4)], wiring=[])),
+            ["A quad X has 4 motors, each with an ESC; there is none in the kit."],
+        )
+
+
+class BindTest(SimpleTestCase):
+    def test_power_cycles_before_the_bind_prove_nothing_and_tick_no_step(self):
+        hand = Hand(crsf_craft())
+        hand.do(0.5, transmitter_phrase="the old phrase", receiver_phrase="another phrase")
+        hand.do(1.0, receiver_plugged=False)
+        hand.do(1.0, receiver_plugged=True)
+        hand.do(1.0, transmitter_on=False)
+        hand.do(1.0, transmitter_on=True)
+        told = hand.report().told.bind
+        self.assertEqual([step.text for step in told.steps if step.done and "off and on again" in step.text], [])
+        hand.do(2.0, receiver_phrase="the old phrase")
+        told = hand.report().told.bind
+        self.assertTrue(told.knows)
+        self.assertFalse(told.proven)
+        self.assertEqual([step.text for step in told.steps if step.done and "off and on again" in step.text], [])
+
+    def test_after_register_the_next_step_leads_on(self):
+        hand = Hand(plane())
+        hand.do(0.5, forget_bind=True, way="register")
+        hand.do(0.5, receiver_plugged=False)
+        hand.do(0.5, bind_button=True)
+        hand.do(0.5, receiver_plugged=True)
+        hand.do(2.0, transmitter_mode="register")
+        told = hand.report().told.bind
+        self.assertEqual(told.receiver.state, "registered, not bound yet")
+        self.assertEqual(next(step.text for step in told.steps if step.next), "Take the transmitter out of register")
+
+
+class MendedTest(SimpleTestCase):
+    """What a finding of the board says of the draft."""
+
+    def mends(self, hand: Hand, code: str) -> list[tuple[str, str]]:
+        return [(mend.text.split(":")[0], mend.act) for mend in of_code(hand.report().findings, code).mends]
+
+    def test_mended_in_the_draft_then_written_then_gone(self):
+        hand = Hand(sbus_craft(inverted=False))
+        hand.wait(1.0)
+        hand.bench.take_document(edited(hand.bench.document, settings__receiver_input__inverted=True))
+        self.assertEqual(self.mends(hand, "ports.inversion"), [("Mended in the draft", "write")])
+        hand.bench.write(hand.bench.document.settings)
+        self.assertEqual(self.mends(hand, "ports.inversion"), [("Written to the board, which takes it when it starts", "restart")])
+        hand.bench.restart()
+        hand.wait(2.0)
+        self.assertNotIn("ports.inversion", hand.codes())
+
+    def test_a_band_that_holds_nothing_any_more_has_not_mended_its_clearance(self):
+        hand = Hand(edited(crsf_craft(), settings__arming={"channel": 5, "low": 1990, "high": 2150}))
+        fly(hand)
+        self.assertIn("switchboard.clearance", hand.codes())
+        hand.bench.take_document(edited(hand.bench.document, settings__arming={"channel": 5, "low": 2100, "high": 2150}))
+        self.assertEqual(self.mends(hand, "switchboard.clearance"), [("Otherwise in the draft, with a finding of its own there", "")])
+
+    def test_what_a_button_does_on_the_bench_mends_the_finding(self):
+        hand = Hand(crsf_craft())
+        hand.do(0.5, distance_m=0.1)
+        heavy = crsf_craft()
+        heavy.kit.devices = [Fitted(name="modem", part="reedline"), Fitted(name="GPS", part="tern-8"), Fitted(name="flow", part="plumb-f")]
+        browned = Hand(apply_edits(heavy, plan_edits(heavy, KitParts.of(heavy), None)))
+        browned.do(0.5, pack=False, usb=True)
+        for each, code in ((hand, "bind.too-close"), (browned, "loom.brown-out")):
+            with self.subTest(code):
+                (mend,) = of_code(each.report().findings, code).mends
+                each.do(1.0, **mend.hands)
+                self.assertNotIn(code, each.codes())
+
+
+class CountTest(SimpleTestCase):
+    """A satellite speaks as the bind count asked, odd and even, DSM2 and DSMX."""
+
+    def bound_by(self, name: str, count: int) -> Hand:
+        craft = next(craft for each, craft in every_receiver() if each == name)
+        hand = Hand(craft)
+        hand.do(0.2, forget_bind=True)
+        for count_now in (count, 0):
+            hand.bench.take_document(edited(hand.bench.document, settings__bind_count=count_now))
+            hand.bench.write(hand.bench.document.settings)
+            hand.do(0.5, pack=False)
+            hand.do(2.0, pack=True)
+            if count_now:
+                self.assertEqual(hand.bench.receiver.state, "bind" if count >= 3 else "unbound")
+                hand.do(2.0, transmitter_mode="bind")
+                hand.do(0.2, transmitter_mode="normal")
+        hand.wait(1.5)
+        return hand
+
+    def test_every_count_makes_a_satellite_speak_what_it_asks_for(self):
+        systems = {3: "01", 5: "12", 7: "A2", 9: "B2"}
+        for count in range(1, 11):
+            with self.subTest(count):
+                hand = self.bound_by("twin-leaf", count)
+                said = hand.report().told.line
+                codes = hand.codes()
+                self.assertEqual(hand.bench.link.knows, count >= 3)
+                self.assertEqual("line.no-frames" in codes, count in (3, 5))
+                self.assertEqual("bind.speaks-other" in codes, count in (3, 5))
+                if count in systems and said.wave and said.wave.as_sent:
+                    self.assertEqual(f"{hand.bench.receiver.speech.system:02X}", systems[count])
+                if count >= 7:
+                    self.assertEqual(hand.board.link, "good")
+                    rate = hand.board.good_per_s
+                    self.assertAlmostEqual(rate, 45 if count < 9 else 91, delta=3)
+
+    def test_a_satellite_that_knows_no_dsmx_comes_down_to_dsm2(self):
+        for count in (5, 9):
+            hand = self.bound_by("single-leaf", count)
+            self.assertEqual((hand.board.link, "bind.speaks-other" in hand.codes()), ("good", False))
+
+    def test_what_each_count_asks_for_is_said_before_it_is_written(self):
+        craft = next(craft for each, craft in every_receiver() if each == "twin-leaf")
+        expected = {
+            1: "bind.count-kind",
+            2: "bind.count-kind",
+            3: "bind.count-kind",
+            6: "bind.count-external",
+            8: "bind.count-external",
+            10: "bind.count-external",
+            9: None,
+            7: None,
+        }
+        for count, code in expected.items():
+            found = [each.code for each in check_bind(edited(craft, settings__bind_count=count), KitParts.of(craft))]
+            self.assertEqual(found, ["bind.count-left", *([code] if code else [])], count)
+        kept = self.bound_by("twin-leaf", 5).bench.state().keep()
+        self.assertIn("bind.speaks-other", Hand(craft, BenchState.model_validate(kept)).codes())

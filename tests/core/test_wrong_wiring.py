@@ -134,11 +134,14 @@ class WrongWiringTest(SimpleTestCase):
         self.assertIn("do not understand each other", silent_because(hand))
 
 
+FEED = ["pack leads/GND/G2", "pack leads/V+/BAT"]
+
+
 class RingOutTest(SimpleTestCase):
     def test_the_signal_rings_out_the_wires_it_can_only_have_come_through(self):
         hand = Hand(crsf_craft())
         hand.wait(1.5)
-        self.assertEqual(sorted(hand.bench.new_rings), ["receiver/5V/5V", "receiver/GND/G", "receiver/TX/R6"])
+        self.assertEqual(sorted(hand.bench.new_rings), [*FEED, "receiver/5V/5V", "receiver/GND/G", "receiver/TX/R6"])
         self.assertNotIn("receiver/RX/T6", hand.bench.rung, "nothing has come back through it")
 
     def test_a_pin_with_two_wires_rings_neither(self):
@@ -146,7 +149,7 @@ class RingOutTest(SimpleTestCase):
         craft.wiring.append(Patch(device="receiver", pin="GND", pad="G2"))
         hand = Hand(craft)
         hand.wait(1.5)
-        self.assertEqual(sorted(hand.bench.new_rings), ["receiver/5V/5V", "receiver/TX/R6"])
+        self.assertEqual(sorted(hand.bench.new_rings), [*FEED, "receiver/5V/5V", "receiver/TX/R6"])
 
     def test_a_silent_line_rings_nothing(self):
         hand = Hand(crsf_craft(pad="R5", port="U6"))

@@ -1,6 +1,7 @@
 """What the checks of this hop can say: every code that a finding of it carries."""
 
 CODES = (
+    "bind.count-external",
     "bind.count-for-nothing",
     "bind.count-kind",
     "bind.count-left",
@@ -8,5 +9,6 @@ CODES = (
     "bind.other-link",
     "bind.over-limit",
     "bind.satellite-away",
+    "bind.speaks-other",
     "bind.too-close",
 )

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 from linkcore.craft.document import CraftDocument
 from linkcore.craft.parts import KitParts
-from linkcore.devices.bind_count import counts_for
+from linkcore.devices.bind_count import counts_for, speech_after
 from linkcore.devices.budget import Budget
 from linkcore.devices.ends import TOO_CLOSE_M
 from linkcore.findings import At, Check, Edit, Finding, Mend
@@ -34,15 +34,18 @@ def check_bind(craft: CraftDocument, parts: KitParts) -> list[Finding]:
             zero,
         )
     ]
-    if count not in counts_for(protocol):
-        right = counts_for(protocol)
-        what = f"{count} bind pulses ask for another protocol than {protocol}."
-        mends = (Mend(text=f"Set it to {right[0]}", edits=(Edit(path=COUNT, value=right[0]),)),) if right else ()
-        found.append(
-            CHECK.stop(
-                "bind.count-kind", At.setting("/settings/bind_count", "bind count"), what, "The satellite would speak what the port does not read.", *mends
-            )
-        )
+    speech, right = speech_after(count, [output.protocol for output in parts.receiver.outputs]), counts_for(protocol)
+    where = At.setting("/settings/bind_count", "bind count")
+    mends = (Mend(text=f"Set it to {right[0]}", edits=(Edit(path=COUNT, value=right[0]),)),) if right else ()
+    if speech is None:
+        what = f"{'One bind pulse asks' if count == 1 else f'{count} bind pulses ask'} for nothing."
+        found.append(CHECK.stop("bind.count-kind", where, what, "3 to 10 ask for something; the satellite takes no notice.", *mends))
+    elif speech.protocol != protocol and speech.internal:
+        what = f"{count} bind pulses ask for {speech.protocol}, not for {protocol}."
+        found.append(CHECK.stop("bind.count-kind", where, what, "Bound so, the satellite speaks what the port does not read.", *mends))
+    elif not speech.internal:
+        why = "Its frames then do not say what they are, and how fine their values are has to be guessed."
+        found.append(CHECK.warn("bind.count-external", where, f"{count} bind pulses are for a satellite beside an internal receiver.", why, *mends))
     return found
 
 
@@ -58,16 +61,35 @@ class EndsNow:
     own_pad: str | None
     budget: Budget | None
     transmitter_name: str
+    bind_count: int
+    speaks: str
+    protocol: str
 
 
 def check_ends(
-    *, knows: bool, identity: bool, because: str, distance_m: float, satellite_home: bool, own_pad: str | None, budget: Budget | None, transmitter_name: str
+    *,
+    knows: bool,
+    identity: bool,
+    because: str,
+    distance_m: float,
+    satellite_home: bool,
+    own_pad: str | None,
+    budget: Budget | None,
+    transmitter_name: str,
+    bind_count: int = 0,
+    speaks: str = "",
+    protocol: str = "",
 ) -> list[Finding]:
-    """What the two ends on the bench say. `identity`: the receiver knows somebody; `because`: why not this transmitter."""
+    """What the two ends on the bench say. `identity`: the receiver knows somebody; `because`: why not this transmitter.
+
+    `speaks`: what a satellite says that it speaks, where it was bound by `bind_count` pulses; `protocol`: what this craft counts on.
+    """
     found = []
     if not identity:
         why = "An unbound receiver is silent on its wire as well: nothing after this hop can work."
-        found.append(CHECK.stop("bind.not-bound", At.device("receiver"), "The receiver knows no transmitter.", why, Mend(text="Follow the steps above")))
+        found.append(
+            CHECK.stop("bind.not-bound", At.device("receiver"), "The receiver knows no transmitter.", why, Mend(text="Follow the steps of Bind", go="bind"))
+        )
     elif not knows:
         why = "It listens for eight bytes that this transmitter does not send, as it is set now."
         found.append(
@@ -76,12 +98,31 @@ def check_ends(
                 At.device("receiver"),
                 f"The receiver listens for another link: {because}.",
                 why,
-                Mend(text="Select the model memory it was bound with, or bind anew"),
+                Mend(text="Select the model memory it was bound with, or bind anew", go="bind"),
+            )
+        )
+    if speaks and speaks != protocol:
+        right = counts_for(protocol)
+        found.append(
+            CHECK.stop(
+                "bind.speaks-other",
+                At.device("receiver"),
+                f"Bound by {bind_count} pulses, the satellite speaks {speaks}; this craft counts on {protocol}.",
+                "Where the port does not read that, no frame arrives.",
+                Mend(text=f"Bind it anew, with {right[0]} pulses" if right else "Bind it anew", go="bind"),
             )
         )
     if not satellite_home:
         what = f"The satellite is still plugged into the bind pad, not into {own_pad}."
-        found.append(CHECK.stop("bind.satellite-away", At.device("receiver"), what, "On the bind pad no port reads it.", Mend(text="Plug it back")))
+        found.append(
+            CHECK.stop(
+                "bind.satellite-away",
+                At.device("receiver"),
+                what,
+                "On the bind pad no port reads it.",
+                Mend(text="Plug it back", hands={"satellite_away": False}),
+            )
+        )
     if distance_m < TOO_CLOSE_M:
         what = f"The ends lie {distance_m:g} m apart."
         found.append(
@@ -90,7 +131,7 @@ def check_ends(
                 At.setting("/air", "air"),
                 what,
                 "Right beside each other the transmitter drowns the receiver; a bind fails, and a proof says little.",
-                Mend(text="Two steps apart"),
+                Mend(text="Put them two steps apart", hands={"distance_m": 2.0}),
             )
         )
     if budget and budget.limit_dbm is not None and budget.over:

@@ -97,6 +97,7 @@ def _opening(now: Situation) -> list[BindStep]:
                 now.registered or now.receiver == "registering",
             ),
             step("transmitter", "Choose register in the transmitter's menu", now.registered),
+            step("transmitter", "Take the transmitter out of register", now.registered and now.transmitter != "register"),
             step("receiver", f"Take its supply away and give it back: for {now.binding.wait_s:.0f} s it takes a bind", now.registered and now.waits),
             offers,
             wait,

@@ -8,6 +8,7 @@ from pydantic import BaseModel
 
 from linkcore.craft.document import CraftDocument
 from linkcore.craft.parts import KitParts
+from linkcore.devices.arriving import arriving
 from linkcore.parts.models import Output, Radio, Receiver, Sensor
 from linkcore.protocols.registry import receiver_protocol
 from linkcore.wiring.demands import channels_of, places_on
@@ -55,20 +56,13 @@ def ability(document: CraftDocument, parts: KitParts) -> Ability:
         facts = receiver_protocol(spoken.protocol)
         found.protocol, found.step_us = spoken.protocol, facts.step_us
         found.period_ms = (facts.period_s[0] * 1000, facts.period_s[1] * 1000)
-        found.channels, found.channels_limit = _channels(parts, spoken, air)
+        come = arriving(parts, air.channels if air else None, air.name if air else "")
+        if come is not None:
+            found.channels, found.channels_limit = come.channels, come.limit
     found.telemetry = telemetry_of(receiver, air)
     if board:
         found.rails = [rail.name for rail in board.rails_for(receiver.supply)]
     return found
-
-
-def _channels(parts: KitParts, output: Output, air: Radio | None) -> tuple[int, str]:
-    limits = [(output.channels, f"{output.protocol} on the {parts.receiver.name}")]
-    if air:
-        limits.append((air.channels, f"the air ({air.name})"))
-    if parts.maybe_transmitter:
-        limits.append((parts.maybe_transmitter.channels, f"the {parts.maybe_transmitter.name}"))
-    return min(limits)
 
 
 def telemetry_of(receiver: Receiver, air: Radio | None) -> str | None:

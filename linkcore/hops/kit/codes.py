@@ -5,6 +5,7 @@ CODES = (
     "kit.family",
     "kit.incomplete",
     "kit.no-bay",
+    "kit.no-drive",
     "kit.no-rail",
     "kit.no-shared-radio",
     "kit.no-such-part",

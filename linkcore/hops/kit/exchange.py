@@ -6,7 +6,7 @@ from typing import Any, Literal
 
 from pydantic import BaseModel
 
-from linkcore.craft.document import CraftDocument, CraftError, TransmitterSetup, apply_edits
+from linkcore.craft.document import PACK, RECEIVER, CraftDocument, CraftError, TransmitterSetup, apply_edits
 from linkcore.craft.parts import KitParts, spoken_output
 from linkcore.craft.starting import factory_setup, transmitter_setup
 from linkcore.findings import Change, Edit
@@ -69,7 +69,7 @@ _CALLED = {"ESC telemetry": "ESC", "bench link": "link adapter", "telemetry": "m
 def add_device(document: CraftDocument, part: Peripheral) -> Change:
     """One more peripheral, under a name that is free."""
     wanted = _CALLED.get(part.job or "", part.job) or part.name.replace("-", " ")
-    names = {device.name for device in document.kit.devices} | {"receiver", "bench link"}
+    names = {device.name for device in document.kit.devices} | {RECEIVER, PACK, "bench link"}
     name, count = wanted, 2
     while name in names:
         name, count = f"{wanted} {count}", count + 1

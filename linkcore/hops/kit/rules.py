@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from linkcore.craft.airframes import MOTORS
 from linkcore.craft.document import CraftDocument
 from linkcore.craft.parts import KitParts, understand
 from linkcore.findings import At, Check, Edit, Finding, Mend
@@ -42,7 +43,7 @@ def check_kit(document: CraftDocument, parts: KitParts) -> list[Finding]:
     if parts.maybe_receiver:
         findings += _receiver(document, parts)
     if parts.maybe_board:
-        findings += _supplies(parts)
+        findings += [*_supplies(parts), *_drive(document, parts)]
         for state in sensor_states(document, parts):
             if state.says == "missing":
                 why = "No craft that steadies itself flies without it." if state.sensor in NEEDED_TO_FLY else "Whatever leans on it will not work."
@@ -78,7 +79,11 @@ def _air(document: CraftDocument, parts: KitParts) -> list[Finding]:
             ]
         return []
     modules = [module.name for module in _modules_for(parts) if transmitter.module_bay]
-    mends = (Mend(text=f"Put a module into the bay: {' or '.join(modules)}"),) if modules else (Mend(text="Choose another receiver: see what else would fit"),)
+    mends = (
+        (Mend(text=f"Put a module into the bay: {' or '.join(modules)}", go="kit"),)
+        if modules
+        else (Mend(text="Choose another receiver: see what else would fit", go="kit"),)
+    )
     near = next((radio for radio in parts.radios if (radio.name, radio.band) == (heard.name, heard.band)), None)
     if near is not None and near.family != heard.family:
         return [
@@ -168,6 +173,24 @@ def _supplies(parts: KitParts) -> list[Finding]:
                 )
             )
     return findings
+
+
+def _drive(document: CraftDocument, parts: KitParts) -> list[Finding]:
+    """A multirotor needs an ESC for each of its motors."""
+    needed = MOTORS.get(document.airframe, 0)
+    driven = sum(pin.goes_to == "output" for part in parts.devices.values() if not part.servo for pin in part.pins)
+    if driven >= needed:
+        return []
+    have = "there is none in the kit" if not driven else f"the kit's drive {driven}"
+    return [
+        CHECK.stop(
+            "kit.no-drive",
+            At.setting("/kit/devices", "ESC"),
+            f"A {document.airframe} has {needed} motors, each with an ESC; {have}.",
+            "Nothing turns the motors that are left over.",
+            Mend(text="Put ESCs into the kit", go="kit"),
+        )
+    ]
 
 
 def unknown_parts(parts: KitParts) -> list[Finding]:

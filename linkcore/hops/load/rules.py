@@ -241,7 +241,7 @@ def check_load(document: CraftDocument, devices: Mapping[Role, Device], installe
                 f"The {device.name} has no whole program and waits in its bootloader.",
                 "A device without a program does nothing; its bootloader was never overwritten.",
             )
-            found.append(CHECK.stop("load.no-program", At.device(role), what, why, Mend(text="Flash it again, here in Load")))
+            found.append(CHECK.stop("load.no-program", At.device(role), what, why, Mend(text="Flash it again in Load", go="load")))
     if not whole or not {"transmitter", "receiver"} <= set(devices):
         return found
     sends, hears = (devices[role].radio for role in ("transmitter", "receiver"))
@@ -256,7 +256,7 @@ def check_load(document: CraftDocument, devices: Mapping[Role, Device], installe
                 At("link", (*At.device("transmitter").refs, *At.device("receiver").refs)),
                 f"The two ends do not understand each other: {link.because[0]}.",
                 why,
-                Mend(text="Flash one end to match: see the shortest way below the devices"),
+                Mend(text="Flash one end to match: Load shows the shortest way below the devices", go="load"),
             )
         )
     elif link.verdict == "talks with less":

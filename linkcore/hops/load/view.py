@@ -7,6 +7,7 @@ from typing import Protocol
 
 from pydantic import BaseModel
 
+from linkcore.devices.arriving import Arriving, arriving
 from linkcore.devices.connection import WAY_WORDS, Seen
 from linkcore.devices.firmware import Device, Installed, Role
 from linkcore.devices.flash_job import Fault
@@ -44,6 +45,7 @@ class LoadTold(BaseModel):
 
     devices: list[DeviceView]
     link: Outlook | None
+    arrives: Arriving | None
     fault: Fault
     own_port_plugged: bool
     adapter_plugged: bool
@@ -87,7 +89,7 @@ class Flashing(Protocol):
         ...
 
 
-def tell(_: Whole, seen: Flashing) -> LoadTold:
+def tell(whole: Whole, seen: Flashing) -> LoadTold:
     """The Load hop."""
     loaded = seen.loaded
     views = []
@@ -108,9 +110,11 @@ def tell(_: Whole, seen: Flashing) -> LoadTold:
             )
         )
     both = {"transmitter", "receiver"} <= set(loaded.devices)
+    link = loaded.outlook if both else None
     return LoadTold(
         devices=views,
-        link=loaded.outlook if both else None,
+        link=link,
+        arrives=arriving(whole.parts, link.channels) if link is not None and link.verdict != "silent" else None,
         fault=loaded.fault,
         own_port_plugged=loaded.own_port_plugged,
         adapter_plugged=loaded.adapter_plugged,

@@ -11,7 +11,7 @@ from linkcore.hops.loom.proofs import EVERY_WIRE_RUNG
 from linkcore.hops.loom.rules import CHECK, check_loom
 from linkcore.hops.loom.view import LoomTold, tell
 from linkcore.reads import Reads, View
-from linkcore.wiring.netlist import wire_key
+from linkcore.wiring.netlist import every_wire, wire_key
 
 
 class Wired(Protocol):
@@ -40,8 +40,8 @@ class Wired(Protocol):
 
 def wires_rung(view: View, _: object) -> str:
     """The one value: how many wires are rung out."""
-    wires = view.craft.wiring
-    return f"{sum(wire_key(patch) in view.rung for patch in wires)} of {len(wires)} rung" if wires else "no wires"
+    wires = every_wire(view.craft, view.parts)
+    return f"{sum(wire_key(patch) in view.rung for patch in wires)} of {len(wires)} rung" if view.craft.wiring else "no wires"
 
 
 def damage(_: View, seen: Wired | None) -> list[Finding]:
@@ -60,7 +60,7 @@ def damage(_: View, seen: Wired | None) -> list[Finding]:
     ]
     if seen.overload:
         why = f"{seen.overload[0].upper()}{seen.overload[1:]} is over its limit."
-        mends = (Mend(text="Connect the pack, props off"),) if seen.on_usb_alone else ()
+        mends = (Mend(text="Connect the pack, props off", hands={"pack": True}),) if seen.on_usb_alone else ()
         found.append(CHECK.stop("loom.brown-out", At("supply"), "The board browns out and restarts.", why, *mends))
     return found
 
@@ -74,7 +74,7 @@ HOP = Hop(
     key="loom",
     title="Loom",
     question="Which wire goes where, what does it carry, and is it proven?",
-    reads=Reads("kit", "devices", "wants", "wiring", "wiring of devices", "receiver's output", "settings/ports", "settings/receiver_input", "rung"),
+    reads=Reads("kit", "devices", "wants", "wiring", "wiring of devices", "feed", "receiver's output", "settings/ports", "settings/receiver_input", "rung"),
     rules=lambda view: check_loom(view.craft, view.parts),
     sees=damage,
     codes=CODES,

@@ -11,10 +11,10 @@ from typing import Literal
 
 from pydantic import BaseModel
 
-from linkcore.craft.document import CraftDocument
+from linkcore.craft.document import PACK, CraftDocument
 from linkcore.craft.parts import KitParts
 from linkcore.parts.models import Pad
-from linkcore.wiring.netlist import Colour, Purpose, Wire, wire_list
+from linkcore.wiring.netlist import PACK_PINS, Colour, Purpose, Wire, wire_list
 
 STEP = 20
 LANE = 12
@@ -134,9 +134,12 @@ def _devices(
     document: CraftDocument, parts: KitParts, wires: list[Wire], pad_y: dict[str, float], pad_side: dict[str, Side], signals_only: bool
 ) -> list[_Device]:
     devices = []
-    for name, part in parts.wired().items():
+    wired = [(name, part.name, part.pins) for name, part in parts.wired().items()]
+    if any(wire.device == PACK for wire in wires):
+        wired.append((PACK, "the board's own feed", tuple(PACK_PINS.values())))
+    for name, subtitle, all_pins in wired:
         mine = [wire for wire in wires if wire.device == name and wire.pad in pad_y]
-        pins = [pin for pin in part.pins if not signals_only or pin.kind.startswith("signal")]
+        pins = [pin for pin in all_pins if not signals_only or pin.kind.startswith("signal")]
         if not pins:
             continue
         to = {wire.pin: wire.pad for wire in mine}
@@ -144,7 +147,7 @@ def _devices(
         for wire in mine:
             votes[pad_side[wire.pad]] += 1.0 if wire.purpose in ("supply", "ground") else 2.0
         ordered = sorted(pins, key=lambda pin: (pin.name not in to, pad_y.get(to.get(pin.name, ""), 0.0)))
-        device = _Device(name, name, part.name, [(pin.name, pin.kind) for pin in ordered])
+        device = _Device(name, name, subtitle, [(pin.name, pin.kind) for pin in ordered])
         device.side = "left" if votes["left"] >= votes["right"] else "right"
         heights = [pad_y[wire.pad] for wire in mine if pad_side[wire.pad] == device.side]
         device.wish = sum(heights) / len(heights) if heights else 1e6

@@ -5,12 +5,12 @@ from __future__ import annotations
 from linkcore.hops.loom.rules import check_loom
 from linkcore.proofs import Proof, ProofOf
 from linkcore.reads import Reads, Whole
-from linkcore.wiring.netlist import wire_key
+from linkcore.wiring.netlist import every_wire, wire_key
 
 EVERY_WIRE_RUNG = ProofOf(
     name="every wire rung out",
     says="Every wire of a list without a fault is rung out, by hand with initials or by the signal.",
-    reads=Reads("kit", "devices", "wiring", "wiring of devices"),
+    reads=Reads("kit", "devices", "wiring", "wiring of devices", "feed"),
     minutes=5,
     seen=None,
     wants=(),
@@ -21,8 +21,8 @@ EVERY_WIRE_RUNG = ProofOf(
 def rung_out(whole: Whole) -> Proof | None:
     """The loom's proof, once every wire of a fault-free list is rung out."""
     craft, rung = whole.craft, whole.rung
-    keys = [wire_key(patch) for patch in craft.wiring]
-    if not keys or not whole.parts.whole or any(key not in rung for key in keys):
+    keys = [wire_key(patch) for patch in every_wire(craft, whole.parts)]
+    if not craft.wiring or not whole.parts.whole or any(key not in rung for key in keys):
         return None
     if any(finding.severity == "stop" for finding in check_loom(craft, whole.parts)):
         return None

@@ -6,11 +6,11 @@ from collections.abc import Iterator
 
 from linkcore.craft.document import RECEIVER, CraftDocument, Patch
 from linkcore.craft.parts import KitParts
-from linkcore.findings import At, Check, Edit, Finding, Mend
+from linkcore.findings import At, Check, Edit, Finding, Mend, work_it_out
 from linkcore.parts.models import Pad, Pin
 from linkcore.protocols.registry import receiver_protocol
 from linkcore.wiring.demands import demands_of, leads_wanted
-from linkcore.wiring.netlist import rail_loads, rail_of, sources_agree, usb_load
+from linkcore.wiring.netlist import fed_by_pack, pack_pads, rail_loads, rail_of, sources_agree, usb_load
 
 CHECK = Check("loom")
 
@@ -48,6 +48,7 @@ def check_loom(document: CraftDocument, parts: KitParts) -> list[Finding]:
     net = _Netlist(document, parts)
     return [
         *_adrift(net),
+        *_feed(net),
         *_missing(net),
         *_supplies(net),
         *_signals(net),
@@ -79,6 +80,19 @@ def _adrift(net: _Netlist) -> Iterator[Finding]:
             yield CHECK.stop("loom.no-such-pin", At.pin(patch.device, patch.pin), what, f"The wire to {patch.pad} begins nowhere.", off)
 
 
+def _feed(net: _Netlist) -> Iterator[Finding]:
+    if fed_by_pack(net.document, net.parts):
+        return
+    plus, minus = pack_pads(net.board) or ("", "")
+    yield CHECK.stop(
+        "loom.no-feed",
+        At.pads(plus, minus),
+        f"Nothing feeds the {net.board.name} in flight.",
+        "On USB it runs on the bench; without the cable it is dark.",
+        Mend(text=f"Solder the pack's leads to {plus} and {minus}", edits=(Edit(path="/feed", value="pack"),)),
+    )
+
+
 def _missing(net: _Netlist) -> Iterator[Finding]:
     """A device that is wired at all needs supply, ground, and every signal that its job asks for."""
     wanted: dict[str, set[str]] = {}
@@ -86,6 +100,10 @@ def _missing(net: _Netlist) -> Iterator[Finding]:
         wanted.setdefault(demand.device, set()).update(demand.variants[-1].pins)
     for device, part in net.parts.wired().items():
         wired = {pin.name for _, _, pin, _ in net.of(device)}
+        if (lacking := _without_output(net, device)) is not None:
+            yield lacking
+            if not wired:
+                continue
         if not wired:
             yield CHECK.warn(
                 "loom.not-wired", At.device(device), f"{net.parts.label(device)} is in the kit, but no wire leads to it.", "It will do nothing.", _work_it_out()
@@ -95,21 +113,46 @@ def _missing(net: _Netlist) -> Iterator[Finding]:
         for kind, why in (("supply", "It has no power."), ("ground", "Without common ground its levels mean nothing.")):
             pin = part.pin(kind)
             if pin is not None and kind not in kinds:
-                yield CHECK.stop(f"loom.no-{kind}", At.pin(device, pin.name), f"The {part.name}'s {pin.name} pin goes nowhere.", why, _work_it_out())
+                yield CHECK.stop(f"loom.no-{kind}", At.pin(device, pin.name), f"{_pin_of(net, device, pin.name)} goes nowhere.", why, _work_it_out())
         for name in sorted(wanted.get(device, set()) - wired):
             if device != RECEIVER or not _channel_pin(net, name):  # the port plan speaks of the receiver's own line
                 yield CHECK.warn(
-                    "loom.no-signal", At.pin(device, name), f"The {part.name}'s {name} pin goes nowhere.", "Its job needs that wire.", _work_it_out()
+                    "loom.no-signal", At.pin(device, name), f"{_pin_of(net, device, name)} goes nowhere.", "Its job needs that wire.", _work_it_out()
                 )
         for pin in part.pins:
-            if pin.goes_to != "port" and pin.name not in wired:
+            if pin.goes_to != "port" and pin.name not in wired and (pin.goes_to != "output" or lacking is None):
                 yield CHECK.warn(
                     "loom.no-signal",
                     At.pin(device, pin.name),
-                    f"The {part.name}'s {pin.name} pin goes nowhere.",
+                    f"{_pin_of(net, device, pin.name)} goes nowhere.",
                     "It is moved by nothing.",
                     _work_it_out(),
                 )
+
+
+def _pin_of(net: _Netlist, device: str, pin: str) -> str:
+    """A pin by its device's name here: a craft may have four of one part."""
+    part = net.parts.wired()[device]
+    return f"The {part.name}'s {pin} pin" if device == RECEIVER else f"The {pin} pin of {net.parts.label(device)},"
+
+
+def _without_output(net: _Netlist, device: str) -> Finding | None:
+    """A servo or an ESC for which the board has no output left: no plan can wire it."""
+    part = net.parts.wired()[device]
+    wired = {pin.name for _, _, pin, _ in net.of(device)}
+    bare = [pin.name for pin in part.pins if pin.goes_to == "output" and pin.name not in wired]
+    outputs = [pad.name for pad in net.board.pads if pad.kind == "output"]
+    taken = {pad.name: patch.device for _, patch, _, pad in net.joined if pad.kind == "output"}
+    if not bare or len(outputs) - len(taken) > 0:
+        return None
+    who = ", ".join(dict.fromkeys(taken.values())) or "nothing"
+    return CHECK.stop(
+        "loom.no-output",
+        At.pin(device, bare[0]),
+        f"No output is left for {net.parts.label(device)}: the {net.board.name} has {len(outputs)}, taken by {who}.",
+        "It is moved by nothing.",
+        Mend(text="Choose a board with more outputs, or leave one device out", go="kit"),
+    )
 
 
 def _channel_pin(net: _Netlist, name: str) -> bool:
@@ -118,7 +161,7 @@ def _channel_pin(net: _Netlist, name: str) -> bool:
 
 
 def _work_it_out() -> Mend:
-    return Mend(text="Work it out: missing wires are completed")
+    return work_it_out("Work it out: missing wires are completed")
 
 
 def _supplies(net: _Netlist) -> Iterator[Finding]:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from linkcore.craft.document import RECEIVER, BoardSettings, CraftDocument
 from linkcore.craft.parts import KitParts
-from linkcore.findings import At, Check, Edit, Finding, Mend, Severity
+from linkcore.findings import At, Check, Edit, Finding, Mend, Severity, work_it_out
 from linkcore.parts.models import Board, Output, Pad
 from linkcore.protocols.registry import RECEIVER_PROTOCOLS, receiver_protocol
 from linkcore.wiring.demands import BENCH_LINK, UNIQUE_JOBS, Demand, Placement, channels_of, demands_of, place_on
@@ -218,7 +218,8 @@ def _receiver_wiring(board: Board, wire: ReceiverWire, listens: str) -> list[Fin
                 At.pin(RECEIVER, wire.pin, wire.pin),
                 f"The receiver's {wire.pin} pin goes nowhere.",
                 "Without this wire no frame reaches the board.",
-                Mend(text=f"Pick the {listens.upper()} pad that it is soldered to, or work the plan out"),
+                Mend(text=f"Pick the {listens.upper()} pad that it is soldered to"),
+                work_it_out(),
             )
         ]
     if wire.pad is None:
@@ -228,7 +229,8 @@ def _receiver_wiring(board: Board, wire: ReceiverWire, listens: str) -> list[Fin
                 At.pads(wire.pad_name),
                 f"The {board.name} has no pad {wire.pad_name}.",
                 "The wire list names a pad that is not there.",
-                Mend(text="Pick a pad that the board has, or work the plan out"),
+                Mend(text="Pick a pad that the board has"),
+                work_it_out(),
             )
         ]
     if wire.pad.kind != listens:
@@ -388,7 +390,7 @@ def _pulses(document: CraftDocument, settings: BoardSettings, parts: KitParts, o
                 At.pin(RECEIVER, wire.pin, wire.pin),
                 text,
                 "Without this wire no pulse reaches the board.",
-                Mend(text="Work the plan out, or pick an input"),
+                work_it_out(),
             )
         )
         return findings
@@ -449,7 +451,7 @@ def _clash(board: Board, port: str, demands: list[Demand]) -> Finding:
         At(f"{port} ({', '.join(pads)})", At.ports(port).refs + At.pads(*pads).refs),
         f"{port} is asked for by {' and '.join(names)}.",
         "A port has one job: they would talk over each other, and the board reads neither.",
-        Mend(text="Work it out: another port may be free for one of them"),
+        work_it_out("Work it out: another port may be free for one of them"),
     )
 
 
@@ -480,7 +482,7 @@ def _device(document: CraftDocument, board: Board, settings: BoardSettings, dema
     fits = [place_on(board, demand, variant, port) for variant in demand.variants]
     if all(isinstance(fit, str) for fit in fits):
         findings.append(
-            CHECK.stop("ports.cannot-do", At.ports(port), f"{port} cannot serve {who}.", f"{fits[0]}.", Mend(text="Work it out: another port may serve"))
+            CHECK.stop("ports.cannot-do", At.ports(port), f"{port} cannot serve {who}.", f"{fits[0]}.", work_it_out("Work it out: another port may serve"))
         )
         return findings
     findings += _inverter(document, demand, next(fit for fit in fits if isinstance(fit, Placement)))
@@ -493,7 +495,7 @@ def _device(document: CraftDocument, board: Board, settings: BoardSettings, dema
             if elsewhere
             else f"It is deaf to {who} until the port has the job {demand.job}."
         )
-        mends = (Mend(text=f"Give {port} the job {demand.job}", edits=(*move, _job(port, demand.job))),) if job == "free" else (Mend(text="Work it out"),)
+        mends = (Mend(text=f"Give {port} the job {demand.job}", edits=(*move, _job(port, demand.job))),) if job == "free" else (work_it_out(),)
         what = f"{who[0].upper()}{who[1:]} is soldered to {port}, which {'has no job' if job == 'free' else f'has the job {job}'}."
         findings.append(CHECK.says(severity, "ports.job-elsewhere", At.ports(port), what, why, *mends))
     return findings
@@ -534,7 +536,7 @@ def _shared_pins(document: CraftDocument, board: Board, parts: KitParts) -> list
             At.pads(*sorted(names), joined=" and "),
             f"{' and '.join(sorted(names))} are one pin of the MCU ({pin}), and both are used.",
             "Only one of the two can work.",
-            Mend(text="Work it out: it keeps such pads apart"),
+            work_it_out("Work it out: it keeps such pads apart"),
         )
         for pin, names in used.items()
         if len(names) > 1

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from typing import Protocol
 
 from linkcore.devices.port import LinkState
@@ -13,6 +14,7 @@ from linkcore.hops.sticks.proofs import ENDS_AND_MIDDLE, SURFACES_LOOKED_AT
 from linkcore.hops.sticks.rules import check_sticks
 from linkcore.hops.sticks.view import SticksTold, tell
 from linkcore.parts.axes import AXES
+from linkcore.proofs import Proof
 from linkcore.reads import Reads, View
 
 
@@ -39,7 +41,13 @@ def axes_counted(view: View, seen: Moved | None) -> str:
     """The one value: how many axes do all that they must."""
     if seen is None:
         return "–"
-    return f"{sum(seen.sticks.verdict(axis, view.craft.settings.stick_lines)[0] for axis in AXES)} of 4 axes"
+    return f"{sum(seen.sticks.verdict(axis, view.craft.settings.stick_lines)[0] for axis in AXES)} of {len(AXES)} axes"
+
+
+def axes_proven(recorded: Mapping[str, Proof]) -> str:
+    """The same while proven, from what was recorded."""
+    count = sum(axis in recorded[ENDS_AND_MIDDLE.name].seen for axis in AXES)
+    return f"{count} of {len(AXES)} axes" if count else "proven"
 
 
 def flows(seen: Moved) -> bool:
@@ -67,6 +75,7 @@ HOP = Hop(
     codes=CODES,
     proofs=(ENDS_AND_MIDDLE, SURFACES_LOOKED_AT),
     value=axes_counted,
+    proven_value=axes_proven,
     flows=flows,
     tells=SticksTold,
     tell=tell,

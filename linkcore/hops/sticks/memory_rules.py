@@ -6,7 +6,7 @@ from collections.abc import Iterator
 
 from linkcore.craft.document import ChannelSetup, CraftDocument, Layout, TransmitterSetup
 from linkcore.devices.model_memory import reversed_wrongly
-from linkcore.findings import At, Check, Edit, Finding, Mend
+from linkcore.findings import At, Check, Edit, Finding, Mend, in_model_memory
 from linkcore.parts.axes import STICK_AXES
 from linkcore.parts.models import Transmitter
 
@@ -101,7 +101,7 @@ def _channels(setup: TransmitterSetup, part: Transmitter) -> Iterator[Finding]:
                 At.axes(axis),
                 f"No channel carries {axis}.",
                 "The craft cannot be steered about it.",
-                Mend(text=f"Give a channel the source {axis}"),
+                in_model_memory(f"Give a channel the source {axis}"),
             )
     if len(setup.channels) > part.channels:
         yield CHECK.stop(

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from linkcore.craft.document import BoardSettings, CraftDocument
 from linkcore.devices.model_memory import layout_mixes
-from linkcore.findings import At, Check, Edit, Finding, Mend
+from linkcore.findings import At, Check, Edit, Finding, Mend, in_model_memory
 from linkcore.hops.sticks.finder import Found
 from linkcore.parts.axes import AXIS_OF, StickAxis
 
@@ -40,7 +40,7 @@ def check_found(document: CraftDocument, settings: BoardSettings, found: Found) 
                     At.axes(word),
                     f"{name} arrives on CH{each.channel}; the board's map knows CH1 to CH4 only.",
                     "No map can mend that: it is mended in the transmitter.",
-                    Mend(text=f"Give {axis} one of the first four channels in the model memory"),
+                    in_model_memory(f"Give {axis} one of the first four channels in the model memory"),
                 )
             )
         if each.direction < 0:
@@ -66,7 +66,7 @@ def _coupled(document: CraftDocument, axis: StickAxis, channel: int, percent: fl
     setup = document.transmitter
     name = AXIS_OF[axis]
     other = next((AXIS_OF[each] for each, at in found.axes.items() if at.channel == channel), f"CH{channel}")
-    mend = Mend(text=f"Look for a mix from {axis} to CH{channel} in the model memory and take it off")
+    mend = in_model_memory(f"Look for a mix from {axis} to CH{channel} in the model memory and take it off")
     if any(mix.to == channel and mix.source == axis for mix in setup.mixes):
         rest = [mix.model_dump() for mix in setup.mixes if not (mix.to == channel and mix.source == axis)]
         mend = Mend(text=f"Take the mix off CH{channel}", edits=(Edit(path="/transmitter/mixes", value=rest),))

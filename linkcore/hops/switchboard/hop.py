@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from typing import Protocol
 
 from linkcore.devices.port import LinkState
@@ -13,6 +14,7 @@ from linkcore.hops.switchboard.proofs import EVERY_ROW_SEEN
 from linkcore.hops.switchboard.rules import check_switches
 from linkcore.hops.switchboard.truth import TruthTable
 from linkcore.hops.switchboard.view import SwitchboardTold, tell
+from linkcore.proofs import Proof
 from linkcore.reads import Reads, View
 
 
@@ -47,6 +49,12 @@ def rows_counted(_: View, seen: Flipped | None) -> str:
     return f"{table.seen} of {len(table.rows)} rows" if table.rows else "no bands"
 
 
+def rows_proven(recorded: Mapping[str, Proof]) -> str:
+    """The same while proven, from what was recorded."""
+    rows = recorded[EVERY_ROW_SEEN.name].seen.get("rows", [])
+    return f"{len(rows)} of {len(rows)} rows" if rows else "proven"
+
+
 def flows(seen: Flipped) -> bool:
     """Whether the board has a link."""
     return seen.board_link in ("good", "grace")
@@ -61,6 +69,7 @@ HOP = Hop(
     codes=CODES,
     proofs=(EVERY_ROW_SEEN,),
     value=rows_counted,
+    proven_value=rows_proven,
     flows=flows,
     tells=SwitchboardTold,
     tell=tell,

@@ -61,7 +61,7 @@ def _arming(settings: BoardSettings) -> Iterator[Finding]:
             At.modes("arm"),
             "No band arms the craft.",
             "The motors can never start.",
-            Mend(text="Give arming a switch channel and a band"),
+            Mend(text="Give arming a switch channel and a band", go="switchboard"),
         )
     if settings.arm_by == "stick" and settings.stick_arming.timeout_s == 0:
         yield CHECK.warn(
@@ -81,7 +81,7 @@ def _channel(document: CraftDocument, name: str, band: Band) -> Iterator[Finding
             At.modes(name),
             f"{name} listens to CH{band.channel}, a stick.",
             "Moving the stick would switch it.",
-            Mend(text="Choose a switch's channel"),
+            Mend(text="Choose a switch's channel", go="switchboard"),
         )
     elif band.channel > sent:
         yield CHECK.stop("switchboard.no-channel", At.modes(name), f"{name} listens to CH{band.channel}; the transmitter sends {sent}.", "It can never switch.")

@@ -28,6 +28,7 @@ export type HopState = Schemas["HopState"];
 export type Hop = HopState["hop"];
 export type CoinState = HopState["coin"];
 export type Finding = Schemas["Finding"];
+export type Mend = Schemas["Mend"];
 export type Edit = Schemas["Edit"];
 export type Live = Schemas["Live"];
 export type Report = Schemas["Report"];

@@ -164,6 +164,12 @@ export function doAct(act: Act, version?: number, flash?: FlashOrder): Promise<A
   });
 }
 
+/** Write the draft, then look at what the board has kept of it. */
+export async function writeDraft(version: number): Promise<void> {
+  const written = await doAct("write", version);
+  if (written.ok) await doAct("read back");
+}
+
 /** What is picked of all that the bench tells, as one and the same object until it really changes. */
 export function useSteady<T>(pick: (bench: Bench) => T): T {
   const last = useRef<T | undefined>(undefined);

@@ -5,7 +5,7 @@ import Typography from "@mui/material/Typography";
 import { useEffect, useState } from "react";
 import { Link } from "react-router";
 import type { Craft, Report } from "../api/types";
-import { doAct, useBenchStore, useSteady } from "../bench/useBench";
+import { doAct, useBenchStore, useSteady, writeDraft } from "../bench/useBench";
 import { colours, mono } from "../look/colours";
 import { HomeLink } from "../look/HomeLink";
 import { useSignOut } from "../session/useSession";
@@ -29,10 +29,6 @@ export function TopBar({ craft, user, edit, onHelp }: { craft: Craft; user: stri
   const signOut = useSignOut();
   const current = report && report.draft_version === craft.version ? report : null;
   const differs = current?.differences.length ?? 0;
-  const write = async () => {
-    const written = await doAct("write", craft.version);
-    if (written.ok) await doAct("read back");
-  };
   return (
     <Box
       component="header"
@@ -73,7 +69,7 @@ export function TopBar({ craft, user, edit, onHelp }: { craft: Craft; user: stri
       ) : (
         <Typography sx={{ color: "text.secondary" }}>comparing…</Typography>
       )}
-      <Button variant="contained" disabled={!current || differs === 0 || unsaved > 0} onClick={write}>
+      <Button variant="contained" disabled={!current || differs === 0 || unsaved > 0} onClick={() => void writeDraft(craft.version)}>
         Write to board
       </Button>
       <Button variant="outlined" disabled={!current} onClick={() => doAct("read back")}>

@@ -1,8 +1,8 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import { Link } from "react-router";
-import type { Craft, Edit, Finding, Hop, HopState } from "../api/types";
-import { known, useBenchStore, useSteady } from "../bench/useBench";
+import type { Craft, Edit, Finding, Hop, HopState, Mend } from "../api/types";
+import { doAct, known, sendHands, useBenchStore, useSteady, writeDraft } from "../bench/useBench";
 import { hopPath, hopTitle } from "../chain/hops";
 import type { HopProps } from "../craft/hopProps";
 import { colours } from "../look/colours";
@@ -39,6 +39,8 @@ export function FindingStrip({ hop, craft, edit }: { hop: Hop; craft: Craft; edi
         <Line
           key={`${finding.code} ${finding.where} ${finding.what}`}
           finding={finding}
+          craft={craft}
+          hop={hop}
           current={version === craft.version}
           onMend={(edits) => edit(edits, version)}
         />
@@ -82,8 +84,67 @@ function StillToSee({ proofs }: { proofs: HopState["proofs"] }) {
   );
 }
 
+/** A button where the app can do it, or lead to where it is done; a sentence where only hands can. */
+function MendOf({
+  mend,
+  craft,
+  hop,
+  current,
+  onMend,
+}: {
+  mend: Mend;
+  craft: Craft;
+  hop: Hop;
+  current: boolean;
+  onMend: (edits: Edit[]) => void;
+}) {
+  const look = { variant: "outlined", sx: { color: colours.verdigris, py: 0 } } as const;
+  const { text, edits, hands, act, go, panel } = mend;
+  if (edits.length > 0)
+    return (
+      <Button {...look} disabled={!current} onClick={() => onMend(edits)}>
+        {text}
+      </Button>
+    );
+  if (act)
+    return (
+      <Button {...look} disabled={!current} onClick={() => void (act === "write" ? writeDraft(craft.version) : doAct(act))}>
+        {text}
+      </Button>
+    );
+  if (Object.keys(hands).length > 0)
+    return (
+      <Button {...look} onClick={() => sendHands(hands)}>
+        {text}
+      </Button>
+    );
+  if (go && (go !== hop || panel))
+    return (
+      <Button {...look} component={Link} to={`/crafts/${craft.id}/${hopPath(go)}${panel && `?open=${panel}`}`}>
+        {text}
+      </Button>
+    );
+  return (
+    <Box component="span" sx={{ fontSize: 13 }}>
+      {text}.
+    </Box>
+  );
+}
+
 /** `current`: whether the finding speaks of the draft as it is now; the next report comes in a moment where it does not. */
-function Line({ finding, current, onMend }: { finding: Finding; current: boolean; onMend: (edits: Edit[]) => void }) {
+function Line({
+  finding,
+  craft,
+  hop,
+  current,
+  onMend,
+}: {
+  finding: Finding;
+  craft: Craft;
+  hop: Hop;
+  current: boolean;
+  onMend: (edits: Edit[]) => void;
+}) {
   const tone = TONE[finding.severity];
   const mends = finding.mends;
   return (
@@ -96,23 +157,9 @@ function Line({ finding, current, onMend }: { finding: Finding; current: boolean
         {finding.why}
       </Box>
       <Box sx={{ display: "flex", gap: 1, ml: "auto", flexWrap: "wrap" }}>
-        {mends.map((mend) =>
-          mend.edits?.length ? (
-            <Button
-              key={mend.text}
-              variant="outlined"
-              sx={{ color: colours.verdigris, py: 0 }}
-              disabled={!current}
-              onClick={() => onMend(mend.edits)}
-            >
-              {mend.text}
-            </Button>
-          ) : (
-            <Box key={mend.text} component="span" sx={{ color: colours.verdigris, fontWeight: 600, fontSize: 13 }}>
-              {mend.text}
-            </Box>
-          ),
-        )}
+        {mends.map((mend) => (
+          <MendOf key={mend.text} mend={mend} craft={craft} hop={hop} current={current} onMend={onMend} />
+        ))}
       </Box>
     </Box>
   );

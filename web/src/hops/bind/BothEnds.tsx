@@ -89,18 +89,17 @@ function TransmitterCard({ bind, transmitter, phrase }: { bind: BindTold; transm
       <Button variant="outlined" onClick={() => sendHands({ transmitter_on: !on })}>
         {on ? "Switch off" : "Switch on"}
       </Button>
-      {mode === "normal" ? (
-        <>
-          <Button variant={bind.knows ? "outlined" : "contained"} disabled={!on} onClick={() => sendHands({ transmitter_mode: "bind" })}>
-            Bind
-          </Button>
-          {bind.ways.includes("register") && (
-            <Button variant="outlined" disabled={!on} onClick={() => sendHands({ transmitter_mode: "register" })}>
-              Register
-            </Button>
-          )}
-        </>
-      ) : (
+      {mode !== "bind" && (
+        <Button variant={bind.knows ? "outlined" : "contained"} disabled={!on} onClick={() => sendHands({ transmitter_mode: "bind" })}>
+          Bind
+        </Button>
+      )}
+      {mode !== "register" && bind.ways.includes("register") && (
+        <Button variant="outlined" disabled={!on} onClick={() => sendHands({ transmitter_mode: "register" })}>
+          Register
+        </Button>
+      )}
+      {mode !== "normal" && (
         <Button variant="contained" color="secondary" onClick={() => sendHands({ transmitter_mode: "normal" })}>
           Leave {mode}
         </Button>

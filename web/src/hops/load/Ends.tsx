@@ -27,7 +27,7 @@ export function Ends({ load, jobs, chosen, onChoose }: { load: LoadTold; jobs: J
       sx={{ display: "grid", gridTemplateColumns: "minmax(0,1fr) 172px minmax(0,1fr) 28px minmax(0,1fr)", alignItems: "stretch" }}
     >
       {card("transmitter")}
-      <LinkLine link={load.link} />
+      <LinkLine link={load.link} arrives={load.arrives} />
       {card("receiver")}
       <Box aria-hidden="true" sx={{ alignSelf: "center", borderTop: `2px solid ${colours.hairline}` }} />
       {card("board")}
@@ -110,7 +110,7 @@ function DeviceCard({
   );
 }
 
-function LinkLine({ link }: { link: Outlook | null }) {
+function LinkLine({ link, arrives }: { link: Outlook | null; arrives: LoadTold["arrives"] }) {
   if (!link) return <span />;
   const ink = VERDICT_INK[link.verdict];
   const silent = link.verdict === "silent";
@@ -121,7 +121,14 @@ function LinkLine({ link }: { link: Outlook | null }) {
         <SignalLine flows={!silent} ink={ink} />
       </Box>
       <Box sx={{ fontSize: 12, color: "text.secondary", lineHeight: 1.35 }}>
-        {silent ? link.because.join("; ") : `${link.channels} channels, ${link.telemetry ? "telemetry" : "no telemetry"}`}
+        {silent
+          ? link.because.join("; ")
+          : `${link.channels} channels cross the air, ${link.telemetry ? "with telemetry" : "without telemetry"}`}
+        {arrives && arrives.channels < link.channels && (
+          <Box>
+            {arrives.channels} arrive; the limit is {arrives.limit}
+          </Box>
+        )}
       </Box>
     </Box>
   );

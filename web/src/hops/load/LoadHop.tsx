@@ -123,7 +123,7 @@ function WaysOut({ ways, onChoose }: { ways: LoadView["ways_out"]; onChoose: (ro
               key={step.image}
               variant={index === 0 ? "contained" : "outlined"}
               onClick={() => onChoose(step.role, step.image)}
-              title={`${step.said}; then it ${way.then.verdict}, ${way.then.channels} channels${way.then.telemetry ? ", telemetry" : ""}`}
+              title={`${step.said}; then it ${way.then.verdict}, ${way.then.channels} channels on the air${way.then.telemetry ? ", telemetry" : ""}`}
             >
               {step.said.replace(/ \(.*/, "")} on the {step.role === "transmitter" ? "transmitter's end" : step.role}
             </Button>

@@ -130,15 +130,17 @@ export function WireList({
                 </Button>
               </td>
               <td style={{ whiteSpace: "nowrap" }}>
-                <Button
-                  variant="text"
-                  aria-label={`Move ${wire.device} ${wire.pin}`}
-                  aria-expanded={moving === wire.key}
-                  sx={{ minWidth: 0, p: 0, mr: 1, color: colours.softInk, fontSize: 12 }}
-                  onClick={() => setMoving(moving === wire.key ? null : wire.key)}
-                >
-                  move
-                </Button>
+                {wire.moves && (
+                  <Button
+                    variant="text"
+                    aria-label={`Move ${wire.device} ${wire.pin}`}
+                    aria-expanded={moving === wire.key}
+                    sx={{ minWidth: 0, p: 0, mr: 1, color: colours.softInk, fontSize: 12 }}
+                    onClick={() => setMoving(moving === wire.key ? null : wire.key)}
+                  >
+                    move
+                  </Button>
+                )}
                 <Button
                   variant="text"
                   aria-label={`Take ${wire.device} ${wire.pin} off`}

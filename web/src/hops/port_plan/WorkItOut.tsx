@@ -7,6 +7,7 @@ import { colours, mono } from "../../look/colours";
 import { Panel } from "../../look/Panel";
 import { Problem } from "../../look/Problem";
 import { useAsked } from "../../look/useAsked";
+import { useOpened } from "../../look/useOpened";
 import { WireDifference } from "../loom/WireDifference";
 
 /** Ranked plans as differences from the present one, or the demands that cannot stand together. */
@@ -14,8 +15,9 @@ export function WorkItOut({ craft, edit }: DraftHopProps) {
   const [found, keep] = useForVersion<WorkedOut>(craft.version);
   const { problem, busy, ask } = useAsked();
   const work = async () => keep((await ask(() => workOut(craft, []))) ?? null);
+  const here = useOpened("plan", () => void work());
   return (
-    <Panel title="Work it out" aside={found?.offers.length ? `${found.offers.length} plans, best first` : undefined}>
+    <Panel title="Work it out" aside={found?.offers.length ? `${found.offers.length} plans, best first` : undefined} ref={here}>
       {!found && (
         <Box sx={{ display: "grid", gap: 1.25, fontSize: 13.5 }}>
           <span>Finds which device belongs on which port, with its reasons. Fixed wires stay where they are.</span>

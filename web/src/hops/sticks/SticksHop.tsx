@@ -5,6 +5,7 @@ import { doAct, useBenchStore } from "../../bench/useBench";
 import type { HopProps } from "../../craft/hopProps";
 import { colours } from "../../look/colours";
 import { HopHead } from "../../look/HopHead";
+import { useOpened } from "../../look/useOpened";
 import { AxisTable } from "./AxisTable";
 import type { Axis } from "./axes";
 import { DialCard } from "./DialCard";
@@ -27,6 +28,7 @@ const FIELDS: Record<number, { left: [Axis, Axis]; right: [Axis, Axis] }> = {
 export function SticksHop({ craft, parts, edit }: HopProps) {
   const listening = useBenchStore((state) => state.live !== null && state.report !== null);
   const [memory, setMemory] = useState(false);
+  useOpened("memory", () => setMemory(true));
   const { low: lowLine, high: highLine } = craft.document.settings.stick_lines;
   const map = craft.document.settings.channel_map;
   const fields = FIELDS[craft.document.transmitter.stick_mode] ?? FIELDS[2];
