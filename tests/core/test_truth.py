@@ -20,7 +20,10 @@ from linkcore.hops.kit.ability import ability
 from linkcore.hops.kit.exchange import remove_device, rename_device
 from linkcore.hops.kit.rules import check_kit
 from linkcore.hops.loom.rules import check_loom
+from linkcore.hops.port_plan.pads import pad_facts
 from linkcore.hops.sticks.surfaces import surfaces_of, undecided
+from linkcore.hops.switchboard.detents import SwitchMeasure
+from linkcore.hops.switchboard.rules import check_switches
 from linkcore.protocols import crsf
 from linkcore.protocols.base import BadFrame, ChannelFrame
 from linkcore.protocols.registry import RECEIVER_PROTOCOLS
@@ -509,3 +512,27 @@ class CountTest(SimpleTestCase):
             self.assertEqual(found, ["bind.count-left", *([code] if code else [])], count)
         kept = self.bound_by("twin-leaf", 5).bench.state().keep()
         self.assertIn("bind.speaks-other", Hand(craft, BenchState.model_validate(kept)).codes())
+
+
+class ModesTest(SimpleTestCase):
+    def test_two_modes_on_one_position_are_found_across_channels(self):
+        def found(second_source: str, low: float, high: float) -> list[tuple[str, str]]:
+            craft = scenario.curlew()
+            craft.transmitter.channels[6].source = second_source
+            craft = CraftDocument.model_validate(craft.model_dump())
+            bands = [{"mode": "angle", "channel": 6, "low": 850, "high": 1250}, {"mode": "horizon", "channel": 7, "low": low, "high": high}]
+            craft = edited(craft, settings__modes=bands)
+            check = check_switches(craft, KitParts.of(craft), SwitchMeasure())
+            return [(each.code, each.severity) for each in check if each.code in ("switchboard.overlap", "switchboard.gives-way")]
+
+        source = scenario.curlew().transmitter.source(6)
+        other = scenario.curlew().transmitter.source(7)
+        self.assertEqual(found(source, 850, 1250), [("switchboard.overlap", "stop")])
+        self.assertEqual(found(source, 1750, 2150), [])
+        self.assertEqual(found(other, 1750, 2150), [("switchboard.gives-way", "note")])
+        self.assertEqual(found(other, 1100, 1200), [], "it holds nowhere, so nothing clashes")
+
+    def test_a_pad_with_the_receivers_name_says_which_port_it_belongs_to(self):
+        craft = edited(scenario.curlew(), kit__board="sanderling-f4", wiring=[])
+        pad = next(each for each in pad_facts(craft, KitParts.of(craft)) if each.pad == "PIP")
+        self.assertEqual((pad.port, pad.abilities[0]), ("U2", "U2 listens here"))

@@ -5,6 +5,7 @@ CODES = (
     "switchboard.band-misses",
     "switchboard.cannot",
     "switchboard.clearance",
+    "switchboard.gives-way",
     "switchboard.guard-on-arm",
     "switchboard.no-arm-band",
     "switchboard.no-channel",

@@ -103,14 +103,18 @@ class SwitchMeasure(BaseModel):
 
 def expected_detents(document: CraftDocument, transmitter: Transmitter, channel: int) -> list[Detent]:
     """Where a switch channel will rest by the model memory, before anything was measured; lowest first, empty where no switch drives it."""
+    return [Detent(low=us, high=us) for us in sorted(set(by_position(document, transmitter, channel)))]
+
+
+def by_position(document: CraftDocument, transmitter: Transmitter, channel: int) -> list[float]:
+    """The same by the switch's positions, us."""
     source = document.transmitter.source(channel)
     switch = next((each for each in transmitter.switches if each.name == source), None)
     if switch is None or channel > transmitter.channels:
         return []
     memory = Memory(document.transmitter, transmitter)
     places = [-1 + 2 * place / (switch.positions - 1) for place in range(switch.positions)]
-    values = sorted({round(in_counts(memory.output(channel, lambda name, at=at: at if name == source else 0.0, {}), transmitter), 1) for at in places})  # type: ignore[misc]
-    return [Detent(low=us, high=us) for us in values]
+    return [round(in_counts(memory.output(channel, lambda name, at=at: at if name == source else 0.0, {}), transmitter), 1) for at in places]  # type: ignore[misc]
 
 
 def known_detents(document: CraftDocument, transmitter: Transmitter | None, measured: SwitchMeasure, channel: int) -> tuple[list[Detent], bool]:

@@ -7,10 +7,10 @@ from collections.abc import Iterator
 from linkcore.craft.airframes import FLYERS
 from linkcore.craft.document import Band, BoardSettings, CraftDocument
 from linkcore.craft.parts import KitParts
-from linkcore.devices.modes import DEFAULT_MODE, NOT_A_FLIGHT_MODE, exclude_each_other, lacking, switch_channels
+from linkcore.devices.modes import DEFAULT_MODE, NOT_A_FLIGHT_MODE, exclude_each_other, lacking, resolve, switch_channels
 from linkcore.findings import At, Check, Edit, Finding, Mend
 from linkcore.hops.switchboard.clearance import CLEARANCE_US, band_clearance
-from linkcore.hops.switchboard.detents import MOST_SWITCHES, Detent, SwitchMeasure, known_detents
+from linkcore.hops.switchboard.detents import MOST_SWITCHES, Detent, SwitchMeasure, by_position, known_detents
 from linkcore.hops.switchboard.suggest import SCALE_US, edge_between
 from linkcore.hops.switchboard.truth import truth_table
 
@@ -28,7 +28,7 @@ def check_switches(document: CraftDocument, parts: KitParts, measured: SwitchMea
         findings += _channel(document, name, band)
         detents, seen = known_detents(document, parts.maybe_transmitter, measured, band.channel)
         findings += _fit(name, band, path, detents, seen)
-    findings += _clashes(settings)
+    findings += [*_clashes(settings), *_across_channels(document, parts)]
     findings += [
         CHECK.stop(
             "switchboard.cannot",
@@ -133,6 +133,37 @@ def _clashes(settings: BoardSettings) -> Iterator[Finding]:
                 "Guard and arm listen to the same switch.",
                 "A guard is a second switch, so that one bump arms nothing.",
             )
+
+
+def _across_channels(document: CraftDocument, parts: KitParts) -> Iterator[Finding]:
+    """Two modes that exclude each other, asked for at once by bands on two channels: by one position of one switch, or by two switches together."""
+    part, settings = parts.maybe_transmitter, document.settings
+    if part is None:
+        return
+    for index, band in enumerate(settings.modes):
+        for other in settings.modes[index + 1 :]:
+            if band.channel == other.channel or not exclude_each_other(band.mode, other.mode):
+                continue
+            held = [[each.holds(us) for us in by_position(document, part, each.channel)] for each in (band, other)]
+            sources = [document.transmitter.source(each.channel) for each in (band, other)]
+            modes = At.modes(band.mode, other.mode)
+            winner = resolve({band.mode, other.mode}, False, False, {}).main
+            if sources[0] == sources[1]:
+                both = [place + 1 for place, pair in enumerate(zip(*held, strict=False)) if all(pair)]
+                if both:
+                    yield CHECK.stop(
+                        "switchboard.overlap",
+                        modes,
+                        f"{sources[0]} in its position {both[0]} asks for {band.mode} on CH{band.channel} and for {other.mode} on CH{other.channel}.",
+                        f"They exclude each other: {winner} holds, and the other never does there.",
+                    )
+            elif any(held[0]) and any(held[1]):
+                yield CHECK.note(
+                    "switchboard.gives-way",
+                    modes,
+                    f"{sources[0]} and {sources[1]} can ask for {band.mode} and {other.mode} at once.",
+                    f"They exclude each other: {winner} holds then. The truth table shows in which rows.",
+                )
 
 
 def _short_switches(document: CraftDocument, settings: BoardSettings, measured: SwitchMeasure, parts: KitParts) -> Iterator[Finding]:
