@@ -3,29 +3,47 @@
 from __future__ import annotations
 
 import random
+from typing import Any
 
+import scenario
 from benchmarks.line import Row
 from benchmarks.seeds import seeds
 from linkcore.bench.bench import Bench
 from linkcore.bench.messages import Hands
-from linkcore.chain import settled_findings
-from linkcore.craft.document import apply_edits
-from linkcore.findings import Edit
+from linkcore.bench.report import Reporter
+from linkcore.chain import measured_findings, settled_findings
+from linkcore.craft.document import Band, CraftDocument, ModeBand, apply_edits
+from linkcore.craft.parts import KitParts
+from linkcore.devices.board_api import Refused
+from linkcore.devices.memory import as_kept
+from linkcore.devices.modes import lacking, switch_channels
+from linkcore.findings import Edit, Finding
 from linkcore.hops.lost_link.timeline import TOLERANCE_S, predict
+from linkcore.hops.switchboard.detents import Detent, SwitchMeasure, by_position
+from linkcore.hops.switchboard.truth import truth_table
 from linkcore.parts.catalogue import shipped
 from linkcore.parts.models import Receiver
+from linkcore.protocols.registry import RECEIVER_PROTOCOLS, receiver_protocol
 from linkcore.reads import Whole
+from tests.core.test_protocols import fed
 from tests.kits import planned_craft
 from tests.mends import miswired, wrong_mends
+from tests.signals import SERIAL, timed
+from tests.thumbs import advice_repeats, better_dials
 
 KITS = 300
+SPLITS = 60
+WRITTEN = 60
+WOULD_READ = 40
+TABLES = 20
+DIALS = 2000
 SETTINGS = 300
 LOSSES = 40
 
 
 def truth() -> list[Row]:
     """Everything that anybody can repeat."""
-    return [_mends(), _board_not_draft(), _lost_links()]
+    return [_mends(), _splits(), _board_not_draft(), _written(), _would_read(), _lost_links(), _truth_tables(), _dials()]
 
 
 def _mends() -> Row:
@@ -54,7 +72,7 @@ def _board_not_draft() -> Row:
         other.settings.servo_reverse = ["device 0"] if rng.random() < 0.5 else []
         other.settings.bind_count = rng.choice([0, 5, 9])
         other.settings.lost_link.grace_ms = rng.choice([200, 2000])
-        whole = Whole(other, craft.settings, Whole(craft, craft.settings, _parts(craft)).parts)
+        whole = Whole(other, craft.settings, KitParts.of(craft))
         same = Whole(craft, craft.settings, whole.parts)
         if settled_findings(whole) != settled_findings(same):
             wrong.append(seed)
@@ -66,10 +84,156 @@ def _board_not_draft() -> Row:
     )
 
 
-def _parts(craft):  # type: ignore[no-untyped-def]
-    from linkcore.craft.parts import KitParts
+def _splits() -> Row:
+    """Every protocol's bytes, cut anywhere, with and without times: the frames are those of the whole."""
+    tried, wrong = 0, []
+    for seed in seeds(SPLITS):
+        rng = random.Random(seed)
+        for name in SERIAL:
+            _, sent, times = timed(name, seed, rng.randint(1, 9))
+            cuts = sorted(rng.sample(range(len(sent) + 1), min(len(sent), rng.randint(1, 12))))
+            for given in (times, None):
+                whole = fed(name, sent, given)
+                for pieces in (cuts, range(1, len(sent))):
+                    tried += 1
+                    if fed(name, sent, given, pieces) != whole:
+                        wrong.append(f"{name}, seed {seed}, {'timed' if given else 'untimed'}")
+    return f"any split of {len(SERIAL)} protocols gives the same frames", f"{tried - len(wrong)} of {tried} {wrong[:2] or ''}", "all", not wrong
 
-    return KitParts.of(craft)
+
+def _written() -> Row:
+    """What is said of a draft is what is said of the board once it was written and the board started, roundings aside."""
+    wrong, runs = [], 0
+    receivers = shipped().all_of(Receiver)
+    for seed in seeds(WRITTEN):
+        rng = random.Random(seed)
+        craft = planned_craft(rng.choice(receivers))
+        if craft is None:
+            continue
+        bench = Bench(craft, seed=seed)
+        bench.run_until(0.5)
+        settings = _unsettled(craft, rng).settings
+        kept = as_kept(settings, bench.board_part, bench.board.form)
+        draft = craft.model_copy(update={"settings": kept})
+        bench.take_document(draft)
+        try:
+            bench.write(kept)
+        except Refused:
+            continue
+        bench.restart()
+        bench.run_until(3.0)
+        runs += 1
+        said = [_named(each) for each in settled_findings(bench.draft) + measured_findings(bench.draft, None)]
+        if said != [_named(each) for each in settled_findings(bench.whole) + measured_findings(bench.whole, None)]:
+            wrong.append(f"seed {seed}")
+    return (
+        f"{runs} drafts: what is said of them holds of the board once written",
+        f"{runs - len(wrong)} of {runs} {wrong[:2] or ''}",
+        "all",
+        not wrong and runs > WRITTEN // 2,
+    )
+
+
+def _named(finding: Finding) -> tuple[str, str, str]:
+    return finding.code, finding.where, finding.what
+
+
+def _unsettled(craft: CraftDocument, rng: random.Random) -> CraftDocument:
+    """The craft with some of its settings otherwise."""
+    changes: list[tuple[str, Any]] = [
+        ("/settings/receiver_input/inverted", rng.random() < 0.5),
+        ("/settings/channel_map", rng.choice(["AETR", "TAER"])),
+        ("/settings/stick_lines/low", rng.choice([1020, 1080])),
+        ("/settings/lost_link/grace_ms", 20 * rng.randint(10, 90)),
+        ("/settings/arming", {"channel": rng.randint(3, 9), "low": 1750, "high": 2150}),
+        (
+            "/settings/modes",
+            [
+                {"mode": "angle", "channel": rng.randint(5, 8), "low": 850 + 5 * rng.randint(0, 80), "high": 1300},
+                {"mode": "horizon", "channel": 6, "low": 1250, "high": 1750},
+            ],
+        ),
+        ("/settings/bind_count", rng.choice([0, 0, 5, 9])),
+    ]
+    return apply_edits(craft, [Edit(path=path, value=value) for path, value in rng.sample(changes, 3)])
+
+
+def _would_read() -> Row:
+    """A port that is set wrongly, and what the Line hop says would read the wire: set so, it does."""
+    wrong, runs = [], 0
+    receivers = shipped().all_of(Receiver)
+    for seed in seeds(WOULD_READ):
+        rng = random.Random(seed)
+        craft = planned_craft(rng.choice(receivers))
+        if craft is None or receiver_protocol(craft.settings.receiver_input.protocol or "SBUS").wire != "serial":
+            continue
+        reads = craft.settings.receiver_input
+        changed = (
+            {"inverted": not reads.inverted}
+            if rng.random() < 0.5
+            else {"protocol": rng.choice([each for each in RECEIVER_PROTOCOLS if each != reads.protocol])}
+        )
+        bench = Bench(craft.model_copy(update={"settings": craft.settings.model_copy(update={"receiver_input": reads.model_copy(update=changed)})}), seed=seed)
+        bench.run_until(2.6)
+        told = Reporter(bench).report(1, ("line",)).told.line
+        ways = [way for way in told.would_read if way.possible] if told else []
+        if bench.observed.port_reading().reads or not ways:
+            continue
+        runs += 1
+        bench.take_document(bench.document.model_copy(update={"settings": bench.document.settings.model_copy(update={"receiver_input": ways[0].settings})}))
+        bench.write(bench.document.settings)
+        bench.restart()
+        bench.run_until(bench.t + 4.0)
+        if not bench.observed.port_reading().reads:
+            wrong.append(f"seed {seed}: {craft.kit.receiver}")
+    return f"{runs} wrongly set ports: set as Line says, they read", f"{runs - len(wrong)} of {runs} {wrong[:2] or ''}", "all", not wrong and runs > 5
+
+
+def _truth_tables() -> Row:
+    """Random bands on three switches: what every row promises, against what the board does with the switches there."""
+    wrong, rows = [], 0
+    for seed in seeds(TABLES):
+        rng = random.Random(seed)
+        craft = scenario.curlew()
+        bands = [(850, 1250), (1250, 1750), (1750, 2150)]
+        modes = rng.sample(["angle", "horizon", "altitude hold", "position hold", "return home", "beeper", "guard"], 3)
+        craft.settings.modes = [
+            ModeBand(mode=mode, channel=rng.choice((5, 6, 7)), low=low, high=high) for mode, (low, high) in zip(modes, rng.choices(bands, k=3), strict=True)
+        ]  # type: ignore[arg-type]
+        low, high = rng.choice(bands)
+        craft.settings.arming = Band(channel=5, low=low, high=high)
+        craft = CraftDocument.model_validate(craft.model_dump())
+        bench = Bench(craft, seed=seed)
+        bench.run_until(2.0)
+        channels = switch_channels(craft, craft.settings)
+        detents = {channel: by_position(craft, bench.parts.transmitter, channel) for channel in channels}
+        measured = SwitchMeasure(detents={channel: [Detent(low=us - 1, high=us + 1) for us in sorted(values)] for channel, values in detents.items()})
+        table = truth_table(craft, craft.settings, bench.parts.transmitter, measured, lacking(craft, bench.parts))
+        for row in table.rows:
+            places = dict(zip(channels, row.places, strict=True))
+            hands = {}
+            for channel, values in detents.items():
+                names = {2: ("low", "high"), 3: ("low", "mid", "high")}[len(values)]
+                hands[str(craft.transmitter.source(channel))] = values.index(sorted(values)[names.index(places[channel])])
+            bench.hands(Hands(switches=hands, gps_fix=True))
+            bench.run_until(bench.t + 0.4)
+            rows += 1
+            if bench.board.held.text != row.mode:
+                wrong.append(f"seed {seed}: {row.mode} promised, {bench.board.held.text} seen")
+    return f"{rows} rows of {TABLES} random truth tables, against what the board does", f"{rows - len(wrong)} of {rows} {wrong[:2] or ''}", "all", not wrong
+
+
+def _dials() -> Row:
+    """Advice on travel: never the same again once it was followed, and nothing near it that would do better."""
+    again = [seed for seed in seeds(DIALS) if advice_repeats(seed)]
+    beaten = [seed for seed in seeds(DIALS // 10) if better_dials(seed) is not None]
+    tried = DIALS + DIALS // 10
+    return (
+        f"{tried} times what to dial: not twice, and none nearby is better",
+        f"{tried - len(again) - len(beaten)} of {tried} {[*again[:2], *beaten[:2]] or ''}",
+        "all",
+        not again and not beaten,
+    )
 
 
 def _lost_links() -> Row:

@@ -4,10 +4,12 @@ from __future__ import annotations
 
 import random
 from dataclasses import dataclass, field
-from itertools import permutations
+from itertools import permutations, product
 
 from linkcore.craft.document import ChannelSetup
 from linkcore.devices.gimbals import PLACES, STICKS
+from linkcore.devices.model_memory import in_counts, law_us, output_us
+from linkcore.hops.sticks.travel import Places, plan_travel, stick_value
 from linkcore.parts.axes import STICK_AXES, STICK_OF_LETTER
 from linkcore.parts.catalogue import shipped
 from linkcore.parts.models import EndsLaw, Transmitter
@@ -113,3 +115,51 @@ def dialling_case(seed: int) -> tuple[Transmitter, ChannelSetup, tuple[float, fl
         source="aileron", sub_trim_us=rng.choice([0, -40, 30]), travel_low_percent=rng.randint(70, 120), travel_high_percent=rng.randint(70, 120)
     )
     return part, channel, (rng.uniform(-1, -0.84), rng.uniform(-0.05, 0.05), rng.uniform(0.84, 1))
+
+
+def better_dials(seed: int, reach: int = 5) -> tuple[float, float, float] | None:
+    """Dials about those that were worked out that bring centre, then ends, nearer to where they may be: found by trying all. None where there are none."""
+    part, channel, stick = dialling_case(seed)
+    if seed % 2:
+        stick = (stick[0] * 0.7, *stick[1:])  # an end that no travel reaches
+    low, centre, high = (in_counts(output_us(channel, value, part), part) for value in stick)
+    plan = plan_travel(1, channel, part, Places(low=low, centre=centre, high=high))
+    if not plan.edits:
+        return None
+    values, ends = [stick_value(us, channel, part) for us in (low, centre, high)], part.ends
+    end, middle = max(1.0, ends.travel_step_percent * part.us_at_100 / 200), max(1.0, ends.sub_trim_step_us / 2)
+
+    def left(dials: tuple[float, float, float]) -> tuple[float, float]:
+        seen = [law_us(value, dials, part) for value in values]
+        beyond = [max(0.0, abs(us - wish) / may - 1) for us, wish, may in zip(seen, (1000, 1500, 2000), (end, middle, end), strict=True)]
+        return round(beyond[1], 5), round(beyond[0] + beyond[2], 5)
+
+    found, most = plan.dial.figures, part.max_travel_percent
+    best = left(found)
+    for turns in product(range(-reach, reach + 1), repeat=3):
+        trim, *travels = (dial + turn * step for dial, turn, step in zip(found, turns, (ends.sub_trim_step_us, *[ends.travel_step_percent] * 2), strict=True))
+        if abs(trim) <= ends.sub_trim_max_us and all(0 <= each <= most for each in travels) and left((trim, *travels)) < best:
+            return trim, travels[0], travels[1]
+    return None
+
+
+def advice_repeats(seed: int) -> bool:
+    """Whether dials that were recommended and turned are recommended again, after others: measured each time with counts and jitter."""
+    rng = random.Random(seed)
+    part = rng.choice(shipped().all_of(Transmitter))
+    ends, most = part.ends, part.max_travel_percent
+    dialled = [float(rng.randint(70, most)) for _ in range(2)]
+    channel = ChannelSetup(source="aileron", sub_trim_us=round(rng.randint(-60, 60) / ends.sub_trim_step_us) * ends.sub_trim_step_us)
+    channel = channel.model_copy(update={"travel_low_percent": dialled[0], "travel_high_percent": dialled[1]})
+    stick, springs = (-rng.uniform(0.85, 1.05), rng.uniform(-0.06, 0.06), rng.uniform(0.85, 1.05)), rng.random() < 0.8
+    turned: list[tuple[float, float, float]] = []
+    for _ in range(8):
+        low, centre, high = (in_counts(output_us(channel, value, part) + rng.gauss(0, 0.35), part) for value in stick)
+        plan = plan_travel(1, channel, part, Places(low=low - rng.random(), centre=centre if springs else None, high=high + rng.random()))
+        if not plan.edits:
+            return False
+        if plan.dial.figures in turned:
+            return True
+        turned.append(plan.dial.figures)
+        channel = channel.model_copy(update=plan.dial.model_dump())
+    return True

@@ -6,8 +6,7 @@ sub-trim and travels would make of it. So centre and ends are solved together wh
 
 from __future__ import annotations
 
-from itertools import product
-
+import numpy as np
 from pydantic import BaseModel
 
 from linkcore.craft.document import ChannelSetup
@@ -16,9 +15,10 @@ from linkcore.findings import Edit
 from linkcore.parts.models import Transmitter
 
 LOW_US, HIGH_US = 1000.0, 2000.0
+NARROW, WIDE = 3, 10  # steps of every dial to either side that are tried together
+Figures = tuple[float, float, float]
 REACHED_US = 1.0
 NOISE_US = 1.0  # by how much the extremes of a held stick lie beyond its mean; our figure for gimbals as the bench has them
-LEAST_GAIN = 0.05  # of what a place may be off; less is not worth a turn of a dial
 
 
 class Places(BaseModel):
@@ -104,7 +104,10 @@ def near_us(part: Transmitter) -> float:
 
 
 def plan_travel(number: int, channel: ChannelSetup, part: Transmitter, measured: Places, target: Places = TARGET) -> TravelPlan:
-    """What to dial for channel `number` (from 1), from where it was measured with the present model memory."""
+    """What to dial for channel `number` (from 1), from where it was measured with the present model memory.
+
+    Where a place cannot be reached whatever is dialled, only a gain that no reading's flicker explains is worth a turn: else advice would follow advice.
+    """
     values = [stick_value(us, channel, part) for us in _three(measured)]
     wanted = _three(target if measured.centre is not None else target.model_copy(update={"centre": None}))
     now = Dials.of(channel)
@@ -115,8 +118,8 @@ def plan_travel(number: int, channel: ChannelSetup, part: Transmitter, measured:
     seen = [in_counts(us, part) for us in _predict(values, dial.figures, part)]
     predicted = Places(low=seen[0], centre=seen[1] if measured.centre is not None else None, high=seen[-1])
     unreachable = _out_of_reach(predicted, dial, part, target)
-    off, left = (_shares(_predict(values, dials.figures, part), wanted, part) for dials in (now, dial))
-    better = max(off) > 1 and sum(left) < sum(off) - LEAST_GAIN
+    off, left = ([abs(us - wish) for us, wish in zip(_predict(values, dials.figures, part), wanted, strict=True)] for dials in (now, dial))
+    better = max(off) > near if all(us <= near for us in left) else _gains(off, left, near)
     path = f"/transmitter/channels/{number - 1}"
     changed = [name for name in Dials.model_fields if getattr(dial, name) != getattr(now, name)] if better else []
     edits = [Edit(path=f"{path}/{name}", value=getattr(dial, name)) for name in changed]
@@ -125,17 +128,19 @@ def plan_travel(number: int, channel: ChannelSetup, part: Transmitter, measured:
     return TravelPlan(channel=number, measured=measured, now=now, dial=dial, predicted=predicted, unreachable=unreachable, edits=edits)
 
 
+def _gains(off: list[float], left: list[float], near: float) -> bool:
+    """Whether what is left is less than what was off by more than `near`: at the centre, and where that stays, at both ends together. All us."""
+    centre = off[1] - left[1] if len(off) == 3 else 0.0
+    ends = off[0] + off[-1] - left[0] - left[-1]
+    return centre > near or (centre >= -near and ends > near)
+
+
 def _three(places: Places) -> list[float]:
     return [places.low, places.high] if places.centre is None else [places.low, places.centre, places.high]
 
 
 def _predict(values: list[float], dials: tuple[float, float, float], part: Transmitter) -> list[float]:
     return [law_us(value, dials, part) for value in values]
-
-
-def _shares(seen: list[float], wanted: list[float], part: Transmitter) -> list[float]:
-    """How far each place is off, in shares of what it may be."""
-    return [abs(us - wish) / may for us, wish, may in zip(seen, wanted, _allowed(len(seen), part), strict=True)]
 
 
 def _out_of_reach(predicted: Places, dial: Dials, part: Transmitter, target: Places) -> list[str]:
@@ -166,18 +171,42 @@ def _solve(values: list[float], wanted: list[float], now: Dials, part: Transmitt
         trim = max(-most_trim, min(most_trim, trim + wanted[1] - _predict(values, (trim, *ends), part)[1]))
         ends = _ends_for(trim, ends, values, wanted, part, rounds=1)
 
-    def rank(dials: tuple[float, float, float]) -> tuple[float, ...]:
-        shares = _shares(_predict(values, dials, part), wanted, part)
-        beyond = [max(0.0, share - 1) for share in shares]
-        centre = 0.0 if fixed_centre else beyond[1]
-        return round(centre, 6), round(beyond[0] + beyond[-1], 6), round(max(shares), 6), sum(shares)
-
-    choices: list[tuple[float, float, float]] = []
-    for stepped in [now.sub_trim_us] if fixed_centre else _near(trim, part.ends.sub_trim_step_us, -most_trim, most_trim, 3):
-        lows, highs = (_near(travel, part.ends.travel_step_percent, 0, most, 1) for travel in _ends_for(stepped, ends, values, wanted, part, rounds=20))
-        choices += product([stepped], lows, highs)
-    trim, low, high = min(choices, key=rank)
+    steps = (part.ends.sub_trim_step_us, part.ends.travel_step_percent, part.ends.travel_step_percent)
+    limits = ((-most_trim, most_trim), (0.0, most), (0.0, most))
+    kept = now.sub_trim_us if fixed_centre else trim
+    exact = (kept, *_ends_for(kept, ends, values, wanted, part, rounds=20))
+    start = [max(least, min(limit, round(dial / step) * step)) for dial, step, (least, limit) in zip(exact, steps, limits, strict=True)]
+    trim, low, high = _best_near((kept if fixed_centre else start[0], start[1], start[2]), values, wanted, part, fixed_trim=fixed_centre)
     return Dials(sub_trim_us=trim, travel_low_percent=low, travel_high_percent=high)
+
+
+def _best_near(dials: Figures, values: list[float], wanted: list[float], part: Transmitter, *, fixed_trim: bool) -> Figures:
+    """The best on the dials' steps in a window about these; the window follows for as long as something better is in it.
+
+    Where a limit holds one dial the others can give way to it, by more than a step. The law is linear in the dials, so a whole window is one product.
+    """
+    ends, most = part.ends, float(part.max_travel_percent)
+    steps = np.array([ends.sub_trim_step_us, ends.travel_step_percent, ends.travel_step_percent])
+    least, limit = np.array([-ends.sub_trim_max_us, 0.0, 0.0]), np.array([ends.sub_trim_max_us, most, most])
+    base = np.array([law_us(value, (0.0, 0.0, 0.0), part) for value in values])
+    units: list[Figures] = [(1.0, 0.0, 0.0), (0.0, 1.0, 0.0), (0.0, 0.0, 1.0)]
+    slopes = np.array([[law_us(value, unit, part) for value in values] for unit in units]) - base
+    may, target, middle = np.array(_allowed(len(values), part)), np.array(wanted), 0 if fixed_trim else 1
+    reach, best = NARROW, np.round(np.array(dials), 6)
+    while True:
+        turns = np.arange(-reach, reach + 1)
+        grid = best + steps * np.stack(np.meshgrid([0] if fixed_trim else turns, turns, turns, indexing="ij"), axis=-1).reshape(-1, 3)
+        grid = np.round(grid[np.all((grid >= least - 1e-9) & (grid <= limit + 1e-9), axis=1)], 6)
+        shares = np.abs(base + grid @ slopes - target) / may
+        beyond = np.maximum(0.0, shares - 1)
+        centre = beyond[:, middle] if not fixed_trim else np.zeros(len(grid))
+        keys = (shares.sum(axis=1), shares.max(axis=1).round(6), (beyond[:, 0] + beyond[:, -1]).round(6), centre.round(6))
+        first = int(np.lexsort(keys)[0])
+        if np.array_equal(grid[first], best):
+            if reach == WIDE or beyond[first].max() == 0.0:
+                return float(best[0]), float(best[1]), float(best[2])
+            reach = WIDE
+        best = grid[first]
 
 
 def _ends_for(trim: float, ends: tuple[float, float], values: list[float], wanted: list[float], part: Transmitter, *, rounds: int) -> tuple[float, float]:
@@ -196,9 +225,3 @@ def _allowed(places: int, part: Transmitter) -> list[float]:
     """What each place may be off, us: half a step of what moves it, but 1 us at least."""
     end, centre = max(REACHED_US, part.ends.travel_step_percent * part.us_at_100 / 200), max(REACHED_US, part.ends.sub_trim_step_us / 2)
     return [end, end] if places == 2 else [end, centre, end]
-
-
-def _near(value: float, step: float, least: float, most: float, reach: int) -> list[float]:
-    """Steps of a dial about a value, within its limits."""
-    middle = round(value / step)
-    return sorted({round(max(least, min(most, (middle + away) * step)), 6) for away in range(-reach, reach + 1)})
