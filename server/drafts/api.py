@@ -16,6 +16,7 @@ from linkcore.chain import still_chain
 from linkcore.craft.document import CraftDocument, CraftError, Kit
 from linkcore.craft.parts import KitParts
 from linkcore.craft.starting import new_craft
+from linkcore.craft.two_sides import ChangedBy
 from linkcore.findings import Edit
 from linkcore.hop import HopState
 from linkcore.parts.catalogue import Catalogue
@@ -23,7 +24,7 @@ from linkcore.reads import Whole
 from server.bench.models import BenchRecord
 from server.crafts.access import find_craft, read_edits
 from server.crafts.models import Craft, Revision
-from server.drafts.services import Stale, as_now, create_craft, edit_draft, save_draft
+from server.drafts.services import Stale, as_now, changes_beside, create_craft, edit_draft, save_draft
 from server.parts.models import catalogue_of
 from server.problems import ProblemSerializer
 from server.proofs.models import ProofRecord, WireRing
@@ -87,6 +88,7 @@ class StaleSerializer(ProblemSerializer):
     """Somebody saved meanwhile: what is there now."""
 
     current = CraftSerializer()
+    changes = CoreField(ChangedBy, many=True)
 
 
 class RevisionSerializer(serializers.Serializer[Any]):
@@ -216,7 +218,8 @@ class DraftView(APIView):
         except Stale as stale:
             who = stale.craft.updated_by.get_username() if stale.craft.updated_by else "somebody"
             text = f"{who} has saved this draft meanwhile (version {stale.craft.version}); look at that one, then make your change again"
-            return Response({"detail": text, "current": _craft(stale.craft)}, status=409)
+            changes = changes_beside(stale.craft, form.validated_data)
+            return Response({"detail": text, "current": _craft(stale.craft), "changes": [each.model_dump() for each in changes]}, status=409)
         return Response(_craft(saved))
 
 

@@ -3,15 +3,18 @@
 from __future__ import annotations
 
 import uuid
+from collections.abc import Mapping
 from typing import Any
 
 from django.db import IntegrityError, transaction
 
 from linkcore.craft.document import CraftDocument, CraftError, apply_edits, load
 from linkcore.craft.parts import KitParts
+from linkcore.craft.two_sides import ChangedBy, two_sides
 from linkcore.findings import Edit
 from linkcore.parts.catalogue import UnknownPart
 from server.bench.news import tell_bench
+from server.crafts.access import read_edits
 from server.crafts.models import Craft, Revision
 from server.parts.models import catalogue_of
 from server.proofs.services import end_rings
@@ -60,6 +63,19 @@ def edit_draft(craft_id: uuid.UUID, version: int, edits: list[Edit], author: Any
     if craft.version != version:
         raise Stale(craft)
     return save_draft(craft_id, version, apply_edits(craft.read(), edits).model_dump(mode="json"), author)
+
+
+def changes_beside(craft: Craft, wanted: Mapping[str, Any]) -> list[ChangedBy]:
+    """What a save that came too late would have changed, beside what was saved meanwhile; empty where the draft that it was made from is not known or cannot be read."""
+    base = Revision.objects.filter(craft=craft, version=wanted["version"], kind=Revision.Kind.SAVED).first()
+    try:
+        before = load(base.document) if base else None
+        if before is None:
+            return []
+        mine = load(wanted["document"]) if "document" in wanted else apply_edits(before, read_edits(wanted["edits"]))
+        return two_sides(before, mine, craft.read())
+    except CraftError:
+        return []
 
 
 def save_draft(craft_id: uuid.UUID, version: int, data: Any, author: Any) -> Craft:

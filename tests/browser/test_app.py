@@ -206,6 +206,7 @@ class TogetherTest(BrowserTest):
         teal.unroute("**/api/crafts/*")
         teal.get_by_label("Board's grace").press("Enter")
         teal.get_by_role("alert").get_by_text("wren has saved this draft meanwhile").wait_for()
+        expect(teal.get_by_role("alert")).to_contain_text("Grace: was 400 ms; you say 700 ms; they say 500 ms")
         teal.get_by_role("button", name="Make my change on top").click()
         expect(wren.get_by_label("Board's grace")).to_have_value("700")
         people.troubles.clear()  # the browser itself logs the requests that were held back

@@ -120,6 +120,8 @@ class ApiTest(TestCase):
         self.assertEqual(late.status_code, 409)
         self.assertIn("wren has saved this draft meanwhile", late.json()["detail"])
         self.assertEqual(late.json()["current"]["document"]["about"], "by wren")
+        was = draft["document"]["about"]
+        self.assertEqual(late.json()["changes"], [{"name": "About", "before": was, "mine": "by teal", "theirs": "by wren", "both": True}])
         self.assertEqual(Craft.objects.get().document["about"], "by wren")
         self.assertEqual(self.put(2, late.json()["current"]["document"] | {"about": "by both"}).status_code, 200)
         history = self.client.get(f"/api/crafts/{self.craft.id}/revisions").json()

@@ -21,6 +21,8 @@ export class Problem extends Error {
   constructor(
     readonly status: number,
     text: string,
+    /** All that the server said besides. */
+    readonly more: unknown = undefined,
   ) {
     super(text);
   }
@@ -38,5 +40,5 @@ export async function taken<T>(asked: Promise<Outcome<T>>): Promise<T> {
   }
   if (outcome.response.ok) return outcome.data as T;
   const detail = (outcome.error as { detail?: string } | undefined)?.detail;
-  throw new Problem(outcome.response.status, detail ?? `the server answered ${outcome.response.status}`);
+  throw new Problem(outcome.response.status, detail ?? `the server answered ${outcome.response.status}`, outcome.error);
 }

@@ -27,6 +27,7 @@ export type Parts = Schemas["Parts"];
 export type HopState = Schemas["HopState"];
 export type Hop = HopState["hop"];
 export type CoinState = HopState["coin"];
+export type ChangedBy = Schemas["ChangedBy"];
 export type Finding = Schemas["Finding"];
 export type Mend = Schemas["Mend"];
 export type Edit = Schemas["Edit"];

@@ -31,6 +31,8 @@ export function BenchPanel({
   return (
     <Box
       component="aside"
+      id="bench"
+      tabIndex={-1}
       aria-label="Bench"
       sx={{
         bgcolor: colours.bench,

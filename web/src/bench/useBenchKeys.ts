@@ -35,6 +35,7 @@ const NOT_TYPED = ["checkbox", "radio", "button", "submit", "file"];
 /** Whether a key belongs to what has the focus rather than to the bench. */
 function typing(target: EventTarget | null, arrow: boolean): boolean {
   if (target instanceof HTMLInputElement && NOT_TYPED.includes(target.type)) return false;
+  if (!arrow && target instanceof HTMLElement && target.matches('[role="combobox"][aria-expanded="false"]:not(input)')) return false; // a closed list takes no letters
   return (
     target instanceof HTMLElement &&
     (target.isContentEditable ||

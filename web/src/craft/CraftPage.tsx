@@ -4,12 +4,12 @@ import { useQueryClient } from "@tanstack/react-query";
 import { Suspense, useCallback, useEffect, useState } from "react";
 import { useHotkeys } from "react-hotkeys-hook";
 import { Link, Navigate, useNavigate, useParams } from "react-router";
-import type { Craft, Hop } from "../api/types";
+import type { ChangedBy, Craft, Hop } from "../api/types";
 import { BenchPanel } from "../bench/BenchPanel";
 import { known, useBenchConnection, useBenchStore } from "../bench/useBench";
 import { useBenchKeys } from "../bench/useBenchKeys";
 import { Chain } from "../chain/Chain";
-import { FindingStrip } from "../findings/FindingStrip";
+import { FindingStrip, focusedFinding, keyOf, wantFinding } from "../findings/FindingStrip";
 import { HOPS, hopFromPath, REGISTRY } from "../hops/registry";
 import { Centred } from "../look/Centred";
 import { colours } from "../look/colours";
@@ -64,6 +64,8 @@ function OpenCraft({ craft, edit, hop, user }: { craft: Craft; edit: HopProps["e
   };
   useHotkeys("[", () => step(-1), { useKey: true }, [hop, craft.id]);
   useHotkeys("]", () => step(1), { useKey: true }, [hop, craft.id]);
+  useHotkeys("n", () => toNext(craft.id, hop, go), { useKey: true }, [hop, craft.id]);
+  useHotkeys("f", () => toNextFinding(craft.id, go), { useKey: true }, [craft.id]);
   useHotkeys("?", () => setHelp((open) => !open), { useKey: true });
   useHotkeys("b", fold, { useKey: true }, [hop, folded]);
 
@@ -81,12 +83,13 @@ function OpenCraft({ craft, edit, hop, user }: { craft: Craft; edit: HopProps["e
       }}
       data-ready={(ready && catalogue.isSuccess) || undefined}
     >
+      <SkipLinks />
       <TopBar craft={craft} user={user} edit={edit} onHelp={() => setHelp(true)} />
       <Chain craftId={craft.id} current={hop} />
       <Notices status={status} />
       <Box sx={{ display: "grid", gridTemplateColumns: folded ? "1fr 40px" : "1fr 312px", minHeight: 0 }}>
         <Box component="main" sx={{ display: "grid", gridTemplateRows: "1fr auto", minHeight: 0, minWidth: 0 }}>
-          <Box key={hop} sx={{ overflow: "auto", px: 3, py: 2 }}>
+          <Box key={hop} id="main-hop" tabIndex={-1} sx={{ overflow: "auto", px: 3, py: 2, outline: "none" }}>
             {catalogue.error?.message}
             <Suspense fallback={<p>Opening {entry.title}…</p>}>
               {!entry.needsBench && catalogue.data && <entry.Screen craft={craft} catalogue={catalogue.data} edit={edit} />}
@@ -107,6 +110,52 @@ function OpenCraft({ craft, edit, hop, user }: { craft: Craft; edit: HopProps["e
   );
 }
 
+/** To the next hop along the chain that is not proven, from the first again behind the last. */
+function toNext(craftId: string, hop: Hop, go: (to: string) => void) {
+  const chain = known(useBenchStore.getState())?.chain ?? [];
+  const open = HOPS.filter((each) => chain.find((state) => state.hop === each)?.coin !== "rings true");
+  const next = open.find((each) => HOPS.indexOf(each) > HOPS.indexOf(hop)) ?? open[0];
+  if (next) go(`/crafts/${craftId}/${REGISTRY[next].path}`);
+}
+
+/** To the finding behind the one that has the focus, on whichever hop it is; the gravest first. */
+function toNextFinding(craftId: string, go: (to: string) => void) {
+  const findings = known(useBenchStore.getState())?.findings ?? [];
+  const at = findings.findIndex((finding) => keyOf(finding) === focusedFinding());
+  const next = findings[(at + 1) % findings.length];
+  if (!next) return;
+  wantFinding(next);
+  go(`/crafts/${craftId}/${REGISTRY[next.hop].path}`);
+}
+
+/** The first stops of the Tab key: past what is the same on every screen. */
+function SkipLinks() {
+  return (
+    <Box
+      component="nav"
+      aria-label="Skip"
+      sx={{
+        position: "absolute",
+        zIndex: 20,
+        left: 8,
+        top: 4,
+        "& button": { position: "absolute", left: -9999, whiteSpace: "nowrap" },
+        "& button:focus": { left: 0, bgcolor: colours.raised },
+      }}
+    >
+      {[
+        ["main-hop", "To the hop"],
+        ["findings", "To the findings"],
+        ["bench", "To the bench"],
+      ].map(([id = "", text]) => (
+        <Button key={id} variant="contained" color="secondary" onClick={() => document.getElementById(id)?.focus()}>
+          {text}
+        </Button>
+      ))}
+    </Box>
+  );
+}
+
 /** A live hop of a craft that has no bench yet. */
 function NoBench({ title, craftId, why }: { title: string; craftId: string; why: string | undefined }) {
   return (
@@ -117,6 +166,23 @@ function NoBench({ title, craftId, why }: { title: string; craftId: string; why:
         {why && <Link to={`/crafts/${craftId}/kit`}>To the Kit</Link>}
       </Box>
     </>
+  );
+}
+
+const MOST_SHOWN = 8;
+
+/** What either side changed, by name: what both changed comes first. */
+function BothSides({ changes }: { changes: ChangedBy[] }) {
+  return (
+    <Box component="ul" aria-label="What was changed" sx={{ m: 0, mt: 0.5, pl: 2.25 }}>
+      {changes.slice(0, MOST_SHOWN).map(({ name, before, mine, theirs, both }) => (
+        <li key={name} style={{ fontWeight: both ? 600 : 400 }}>
+          {name}: was {before}; {mine === before ? "you left it" : `you say ${mine}`};{" "}
+          {theirs === before ? "they left it" : `they say ${theirs}`}
+        </li>
+      ))}
+      {changes.length > MOST_SHOWN && <li>and {changes.length - MOST_SHOWN} more</li>}
+    </Box>
   );
 }
 
@@ -153,6 +219,7 @@ function Notices({ status }: { status: string }) {
         <Box role="alert" sx={{ ...bar, bgcolor: colours.oxideWash }}>
           <span>
             <b>Not saved.</b> {problem.text}
+            {problem.changes.length > 0 && <BothSides changes={problem.changes} />}
           </span>
           <Box sx={{ flex: 1 }} />
           {problem.again && (

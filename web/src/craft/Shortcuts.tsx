@@ -5,6 +5,11 @@ import { colours, mono } from "../look/colours";
 
 const KEYS: [string, string][] = [
   ["[  ]", "one hop back, one hop on"],
+  ["N", "the next hop that is not proven"],
+  ["F", "the next finding, wherever it is"],
+  ["P", "write the draft to the board"],
+  ["R", "read the board back"],
+  ["Shift R", "restart the board"],
   ["W A S D", "left gimbal, as long as the key is held"],
   ["arrow keys", "right gimbal, or the one that has the focus"],
   ["1 to 6", "flip the switch of that number on"],

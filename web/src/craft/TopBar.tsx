@@ -2,7 +2,8 @@ import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import Popover from "@mui/material/Popover";
 import Typography from "@mui/material/Typography";
-import { useEffect, useState } from "react";
+import { useEffect, useRef, useState } from "react";
+import { useHotkeys } from "react-hotkeys-hook";
 import { Link } from "react-router";
 import type { Craft, Report } from "../api/types";
 import { doAct, useBenchStore, useSteady, writeDraft } from "../bench/useBench";
@@ -29,6 +30,10 @@ export function TopBar({ craft, user, edit, onHelp }: { craft: Craft; user: stri
   const signOut = useSignOut();
   const current = report && report.draft_version === craft.version ? report : null;
   const differs = current?.differences.length ?? 0;
+  const mayWrite = current !== null && differs > 0 && unsaved === 0;
+  useHotkeys("p", () => void writeDraft(craft.version), { useKey: true, enabled: mayWrite }, [craft.version]);
+  useHotkeys("r", () => void doAct("read back"), { useKey: true, enabled: current !== null });
+  useHotkeys("shift+r", () => void doAct("restart"), { useKey: true, enabled: current !== null });
   return (
     <Box
       component="header"
@@ -69,7 +74,7 @@ export function TopBar({ craft, user, edit, onHelp }: { craft: Craft; user: stri
       ) : (
         <Typography sx={{ color: "text.secondary" }}>comparing…</Typography>
       )}
-      <Button variant="contained" disabled={!current || differs === 0 || unsaved > 0} onClick={() => void writeDraft(craft.version)}>
+      <Button variant="contained" disabled={!mayWrite} onClick={() => void writeDraft(craft.version)}>
         Write to board
       </Button>
       <Button variant="outlined" disabled={!current} onClick={() => doAct("read back")}>
@@ -185,8 +190,18 @@ function Differences({ differs, edit, version }: { differs: number; edit: HopPro
   );
 }
 
+/** What came of the last act. A refusal stays until what it was refused for may be otherwise: board armed or not, with supply or not. */
 function LastAct() {
   const answer = useBenchStore((state) => state.answer);
+  const standing = useBenchStore(({ live }) => (live ? `${live.board.armed} ${live.board.powered} ${live.pack} ${live.usb}` : ""));
+  const refusedWhile = useRef(standing);
+  // biome-ignore lint/correctness/useExhaustiveDependencies: how things stood is noted when the answer comes
+  useEffect(() => {
+    refusedWhile.current = standing;
+  }, [answer]);
+  useEffect(() => {
+    if (standing !== refusedWhile.current) useBenchStore.setState(({ answer }) => (answer && !answer.ok ? { answer: null } : {}));
+  }, [standing]);
   useEffect(() => {
     if (!answer?.ok) return;
     const timer = window.setTimeout(() => useBenchStore.setState({ answer: null }), 5000);

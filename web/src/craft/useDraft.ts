@@ -2,7 +2,7 @@ import { type QueryClient, useQuery, useQueryClient } from "@tanstack/react-quer
 import { useCallback, useEffect } from "react";
 import { create } from "zustand";
 import { api, Problem, taken } from "../api/client";
-import type { Craft, CraftDocument, Edit } from "../api/types";
+import type { ChangedBy, Craft, CraftDocument, Edit } from "../api/types";
 
 type Change = (document: CraftDocument) => CraftDocument;
 
@@ -16,7 +16,7 @@ type Wish = { craftId: string } & ({ change: Change } | { edits: Edit[]; madeFor
 interface Unsaved {
   queue: Wish[];
   saving: boolean;
-  problem: { text: string; stale: Craft | null; again: boolean } | null;
+  problem: { text: string; stale: Craft | null; again: boolean; changes: ChangedBy[] } | null;
 }
 
 export const useUnsaved = create<Unsaved>(() => ({ queue: [], saving: false, problem: null }));
@@ -83,6 +83,7 @@ async function saveNext(queries: QueryClient): Promise<void> {
       problem: {
         text: error instanceof Error ? error.message : String(error),
         stale,
+        changes: stale ? (((error as Problem).more as { changes?: ChangedBy[] } | undefined)?.changes ?? []) : [],
         again: !refused && !(stale && "madeFor" in next && next.madeFor !== undefined),
       },
     }));

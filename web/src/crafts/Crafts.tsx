@@ -113,10 +113,19 @@ function CraftLine({ craft }: { craft: CraftRow }) {
       <Box sx={{ display: "flex", gap: 0.5 }}>
         {craft.chain.map((state) => (
           <Box
-            component="span"
+            component={Link}
+            to={`/crafts/${craft.id}/${hopPath(state.hop)}`}
             key={state.hop}
             title={`${hopTitle(state.hop)}: ${state.why}`}
-            sx={{ display: "grid", justifyItems: "center", flex: "1 1 0", minWidth: 0 }}
+            sx={{
+              display: "grid",
+              justifyItems: "center",
+              flex: "1 1 0",
+              minWidth: 0,
+              textDecoration: "none",
+              borderRadius: 1,
+              "&:hover": { bgcolor: colours.bench },
+            }}
           >
             <Coin state={state.coin} size={24} label={COIN_WORDS[state.coin]} />
             <Box component="span" sx={{ fontSize: 11, color: "text.secondary", mt: 0.5 }}>

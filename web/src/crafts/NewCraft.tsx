@@ -16,7 +16,7 @@ import { useParts } from "../parts/useParts";
 
 export function NewCraft({ session, onClose }: { session: Session; onClose: () => void }) {
   const go = useNavigate();
-  const [form, setForm] = useState({
+  const [form, fill] = useState({
     name: "",
     airframe: "quad X",
     board: "",
@@ -29,6 +29,10 @@ export function NewCraft({ session, onClose }: { session: Session; onClose: () =
     mutationFn: (): Promise<Craft> => taken(api.POST("/api/crafts", { body: form })),
     onSuccess: (craft) => go(`/crafts/${craft.id}/kit`),
   });
+  const setForm = (next: typeof form) => {
+    fill(next);
+    make.reset(); // what was wrong with it before says nothing of this one
+  };
   const submit = (event: FormEvent) => {
     event.preventDefault();
     make.mutate();

@@ -1,6 +1,8 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
+import { useEffect, useRef } from "react";
 import { Link } from "react-router";
+import { create } from "zustand";
 import type { Craft, Edit, Finding, Hop, HopState, Mend } from "../api/types";
 import { doAct, known, sendHands, useBenchStore, useSteady, writeDraft } from "../bench/useBench";
 import { hopPath, hopTitle } from "../chain/hops";
@@ -13,6 +15,13 @@ const TONE = {
   note: { ink: colours.slate, wash: colours.slateWash },
 };
 
+export const keyOf = (finding: Finding) => `${finding.code} ${finding.where} ${finding.what}`;
+
+/** The finding that shall have the focus as soon as it is on the screen. */
+const useWanted = create<{ key: string }>(() => ({ key: "" }));
+export const wantFinding = (finding: Finding) => useWanted.setState({ key: keyOf(finding) });
+export const focusedFinding = () => document.activeElement?.closest("[data-finding]")?.getAttribute("data-finding") ?? "";
+
 /** What the checks say of this hop: what, why, and the mending act. */
 export function FindingStrip({ hop, craft, edit }: { hop: Hop; craft: Craft; edit: HopProps["edit"] }) {
   const findings = useSteady((state) => known(state)?.findings ?? []);
@@ -23,6 +32,8 @@ export function FindingStrip({ hop, craft, edit }: { hop: Hop; craft: Craft; edi
   return (
     <Box
       component="section"
+      id="findings"
+      tabIndex={-1}
       aria-label="Findings"
       sx={{
         borderTop: 1,
@@ -37,7 +48,7 @@ export function FindingStrip({ hop, craft, edit }: { hop: Hop; craft: Craft; edi
     >
       {here.map((finding) => (
         <Line
-          key={`${finding.code} ${finding.where} ${finding.what}`}
+          key={keyOf(finding)}
           finding={finding}
           craft={craft}
           hop={hop}
@@ -146,9 +157,21 @@ function Line({
   onMend: (edits: Edit[]) => void;
 }) {
   const tone = TONE[finding.severity];
+  const line = useRef<HTMLDivElement>(null);
+  const wanted = useWanted((state) => state.key === keyOf(finding));
+  useEffect(() => {
+    if (!wanted) return;
+    line.current?.focus();
+    useWanted.setState({ key: "" });
+  }, [wanted]);
   const mends = finding.mends;
   return (
-    <Box sx={{ display: "flex", alignItems: "baseline", gap: 1.25, py: 0.4, flexWrap: "wrap" }}>
+    <Box
+      ref={line}
+      data-finding={keyOf(finding)}
+      tabIndex={-1}
+      sx={{ display: "flex", alignItems: "baseline", gap: 1.25, py: 0.4, flexWrap: "wrap" }}
+    >
       <Box component="span" sx={{ px: 0.9, borderRadius: 0.75, fontSize: 12, fontWeight: 600, color: tone.ink, bgcolor: tone.wash }}>
         {finding.severity}
       </Box>

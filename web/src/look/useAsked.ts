@@ -14,5 +14,7 @@ export function useAsked() {
       return undefined;
     }
   }, []);
-  return { ...state, ask };
+  /** What went wrong says nothing of what is typed now. */
+  const forget = useCallback(() => setState((before) => (before.problem ? { ...before, problem: "" } : before)), []);
+  return { ...state, ask, forget };
 }

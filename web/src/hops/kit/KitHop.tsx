@@ -29,7 +29,7 @@ const ROLES: { role: Role; label: string; empty: string }[] = [
 export function KitHop({ craft, catalogue, edit }: DraftHopProps) {
   const view = useKitView(craft);
   const [proposal, propose] = useForVersion<Proposal>(craft.version);
-  const { problem, ask } = useAsked();
+  const { problem, ask, forget } = useAsked();
   const { kit } = craft.document;
   const lists: Record<Role, Part[]> = {
     board: catalogue.boards,
@@ -86,7 +86,11 @@ export function KitHop({ craft, catalogue, edit }: DraftHopProps) {
             >
               {kit.devices.map((device) => (
                 <Box component="li" key={device.name} sx={{ display: "flex", alignItems: "baseline", gap: 1, fontSize: 13.5 }}>
-                  <DeviceName name={device.name} onRename={(to) => change("rename device", device.name, "Rename", "take", to)} />
+                  <DeviceName
+                    name={device.name}
+                    onType={forget}
+                    onRename={(to) => change("rename device", device.name, "Rename", "take", to)}
+                  />
                   <Link to={`/workshops/${craft.workshop_id}/parts/${device.part}`} style={{ color: colours.ink }}>
                     {named(device.part)?.name ?? device.part}
                   </Link>
@@ -146,7 +150,7 @@ export function KitHop({ craft, catalogue, edit }: DraftHopProps) {
 }
 
 /** What a device is called in this craft; a click makes it a field. */
-function DeviceName({ name, onRename }: { name: string; onRename: (to: string) => void }) {
+function DeviceName({ name, onType, onRename }: { name: string; onType: () => void; onRename: (to: string) => void }) {
   const [typed, setTyped] = useState<string | null>(null);
   const done = () => {
     if (typed?.trim() && typed.trim() !== name) onRename(typed.trim());
@@ -170,7 +174,10 @@ function DeviceName({ name, onRename }: { name: string; onRename: (to: string) =
       autoFocus
       label={`Name of ${name}`}
       value={typed}
-      onChange={(event) => setTyped(event.target.value)}
+      onChange={(event) => {
+        setTyped(event.target.value);
+        onType();
+      }}
       onBlur={done}
       onKeyDown={(event) => {
         if (event.key === "Enter") done();

@@ -4,7 +4,9 @@ import MenuItem from "@mui/material/MenuItem";
 import TextField from "@mui/material/TextField";
 import ToggleButton from "@mui/material/ToggleButton";
 import ToggleButtonGroup from "@mui/material/ToggleButtonGroup";
-import { type ReactNode, useCallback, useState } from "react";
+import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { type ComponentProps, type ReactNode, useCallback, useState } from "react";
+import { useSearchParams } from "react-router";
 import type { Recording, Told } from "../../api/types";
 import { doAct, sendHands, useBenchStore, useSteady } from "../../bench/useBench";
 import type { HopProps } from "../../craft/hopProps";
@@ -22,17 +24,23 @@ import { TapView } from "./TapView";
 import { WavePicture } from "./WavePicture";
 
 type Line = NonNullable<Told["line"]>;
-type View = { at: "live" } | { at: "tap" } | { at: "list" } | { at: "recording"; recording: Recording };
-
 export function LineHop({ craft, parts, edit }: HopProps) {
-  const [view, setView] = useState<View>({ at: "live" });
-  const open = useCallback((recording: Recording) => setView({ at: "recording", recording }), []);
-  const back = useCallback(() => setView({ at: "live" }), []);
+  const queries = useQueryClient();
+  const [asked, setAsked] = useSearchParams(); // what is looked at stands in the address, so that Back leads back to it
+  const open = useCallback(
+    (recording: Recording) => {
+      queries.setQueryData(["recording", recording.id], recording);
+      setAsked({ recording: recording.id });
+    },
+    [queries, setAsked],
+  );
+  const back = useCallback(() => setAsked({}), [setAsked]);
+  const list = useCallback(() => setAsked({ look: "recordings" }), [setAsked]);
   const [trouble, setTrouble] = useState("");
-  if (view.at === "list") return <Recordings craftId={craft.id} onOpen={open} onBack={back} />;
-  if (view.at === "tap") return <TapView craftId={craft.id} onOpen={open} onBack={back} />;
-  if (view.at === "recording")
-    return <RecordingView recording={view.recording} craft={craft} edit={edit} onBack={back} onList={() => setView({ at: "list" })} />;
+  const recording = asked.get("recording");
+  if (recording) return <OneRecording id={recording} craft={craft} edit={edit} onBack={back} onList={list} />;
+  if (asked.get("look") === "recordings") return <Recordings craftId={craft.id} onOpen={open} onBack={back} />;
+  if (asked.get("look") === "serial line") return <TapView craftId={craft.id} onOpen={open} onBack={back} />;
   const keep = async () => {
     const answer = await doAct("keep line");
     if (!answer.ok || !answer.recording) return setTrouble(answer.text);
@@ -50,16 +58,32 @@ export function LineHop({ craft, parts, edit }: HopProps) {
           <Button variant="outlined" onClick={keep}>
             Look closer at the last 10 s
           </Button>
-          <Button variant="outlined" onClick={() => setView({ at: "list" })}>
+          <Button variant="outlined" onClick={list}>
             Recordings
           </Button>
-          <Button variant="outlined" onClick={() => setView({ at: "tap" })}>
+          <Button variant="outlined" onClick={() => setAsked({ look: "serial line" })}>
             Listen to a serial line
           </Button>
         </Box>
       </HopHead>
       <Problem text={trouble} />
       <LiveLine craft={craft} parts={parts} edit={edit} />
+    </>
+  );
+}
+
+/** A recording by the id in the address. */
+function OneRecording({ id, ...props }: { id: string } & Omit<ComponentProps<typeof RecordingView>, "recording">) {
+  const recording = useQuery({ queryKey: ["recording", id], queryFn: () => recordingOf(id), staleTime: 60_000 });
+  if (recording.data) return <RecordingView key={id} recording={recording.data} {...props} />;
+  return (
+    <>
+      <HopHead title="Line" question="Which recording shall be looked at?">
+        <Button variant="outlined" onClick={props.onList}>
+          Recordings
+        </Button>
+      </HopHead>
+      {recording.error ? <Problem text={recording.error.message} /> : <p>Fetching the recording…</p>}
     </>
   );
 }

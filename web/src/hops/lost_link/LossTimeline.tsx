@@ -47,22 +47,22 @@ export function LossTimeline({
   return (
     <Box sx={{ bgcolor: "background.paper", border: 1, borderColor: "divider", borderRadius: 1.25, px: 1.5, py: 1 }}>
       <svg
-        viewBox={`0 0 ${W} 176`}
+        viewBox={`0 0 ${W} 192`}
         width="100%"
         role="img"
         aria-label={describe(predicted, measured, hidden)}
         style={{ display: "block", fontFamily: '"Figtree Variable", sans-serif' }}
       >
-        <text x={8} y={52} fontSize={12.5} fontWeight={600} fill={colours.slate}>
+        <text x={8} y={56} fontSize={12.5} fontWeight={600} fill={colours.slate}>
           predicted
         </text>
-        <text x={8} y={118} fontSize={12.5} fontWeight={600} fill={colours.copperText}>
+        <text x={8} y={132} fontSize={12.5} fontWeight={600} fill={colours.copperText}>
           measured
         </text>
         {ticks.map((tick) => (
           <g key={tick}>
-            <line x1={x(tick)} x2={x(tick)} y1={20} y2={150} stroke={colours.hairline} />
-            <text x={x(tick)} y={166} textAnchor="middle" fontSize={11} fontFamily={mono} fill={colours.softInk}>
+            <line x1={x(tick)} x2={x(tick)} y1={20} y2={166} stroke={colours.hairline} />
+            <text x={x(tick)} y={182} textAnchor="middle" fontSize={11} fontFamily={mono} fill={colours.softInk}>
               {tick.toFixed(step < 1 ? 1 : 0)} s
             </text>
           </g>
@@ -70,17 +70,17 @@ export function LossTimeline({
         <text x={X0} y={13} fontSize={11.5} fill={colours.softInk} textAnchor="middle">
           radio silent
         </text>
-        <line x1={X0} x2={X0} y1={18} y2={150} stroke={colours.ink} strokeWidth={1.5} />
-        <Lane y={48} marks={predicted} x={x} end={hidden ? latest : (prediction.motors_stop_s ?? 0)} ink={colours.slate} dashed={hidden} />
+        <line x1={X0} x2={X0} y1={18} y2={166} stroke={colours.ink} strokeWidth={1.5} />
+        <Lane y={52} marks={predicted} x={x} end={hidden ? latest : (prediction.motors_stop_s ?? 0)} ink={colours.slate} dashed={hidden} />
         {hidden && (
-          <text x={X0 + 12} y={40} fontSize={12.5} fontWeight={600} fill={colours.oxide}>
+          <text x={X0 + 12} y={44} fontSize={12.5} fontWeight={600} fill={colours.oxide}>
             the receiver hides the loss: the board never learns of it
           </text>
         )}
         {run ? (
-          <Lane y={114} marks={measured} x={x} end={end} ink={colours.copper} />
+          <Lane y={128} marks={measured} x={x} end={end} ink={colours.copper} />
         ) : (
-          <text x={X0 + 12} y={118} fontSize={12.5} fill={colours.softInk}>
+          <text x={X0 + 12} y={132} fontSize={12.5} fill={colours.softInk}>
             no loss seen with these settings yet
           </text>
         )}
@@ -105,29 +105,37 @@ function Lane({
   dashed?: boolean;
 }) {
   const there = marks.filter((mark): mark is { at: number; text: string } => mark.at !== null && mark.at !== undefined);
+  const placed = place(there.map((mark) => ({ x: x(mark.at), text: `${mark.text} ${mark.at.toFixed(2)}` })));
   return (
     <g>
       <line x1={x(0)} x2={x(end)} y1={y} y2={y} stroke={ink} strokeWidth={3} strokeDasharray={dashed ? "6 5" : undefined} />
-      {there.map((mark, index) => {
-        const near = index > 0 && x(mark.at) - x(there[index - 1]?.at ?? 0) < 86;
-        const flip = x(mark.at) > X1 - 70;
-        return (
-          <g key={mark.text}>
-            <path d={`M${x(mark.at)} ${y - 9}l7 9l-7 9l-7 -9z`} fill={ink} />
-            <text
-              x={x(mark.at)}
-              y={near && index % 2 ? y + 24 : y - 14}
-              textAnchor={flip ? "end" : x(mark.at) - X0 < 30 ? "start" : "middle"}
-              fontSize={12}
-              fill={colours.ink}
-            >
-              {mark.text} <tspan fontFamily={mono}>{mark.at.toFixed(2)}</tspan>
-            </text>
-          </g>
-        );
-      })}
+      {there.map((mark, index) => (
+        <g key={mark.text}>
+          <path d={`M${x(mark.at)} ${y - 9}l7 9l-7 9l-7 -9z`} fill={ink} />
+          <text x={placed[index]?.x} y={y + (placed[index]?.dy ?? 0)} fontSize={12} fill={colours.ink}>
+            {mark.text} <tspan fontFamily={mono}>{mark.at.toFixed(2)}</tspan>
+          </text>
+        </g>
+      ))}
     </g>
   );
+}
+
+const LETTER = 7; // units of the drawing, of a mean letter with room about it
+const ROWS = [-14, 24, -27]; // above, below, higher above
+
+/** Where each label stands: centred on its mark where there is room, kept inside, and in the first row in which it overprints no other. */
+function place(labels: { x: number; text: string }[]): { x: number; dy: number }[] {
+  const ends = ROWS.map(() => Number.NEGATIVE_INFINITY);
+  return labels.map((label) => {
+    const width = label.text.length * LETTER;
+    const left = Math.max(X0 - 24, Math.min(label.x - width / 2, X1 - width));
+    const free = ends.findIndex((end) => end <= left);
+    const row = free < 0 ? ends.indexOf(Math.min(...ends)) : free;
+    const at = Math.max(left, free < 0 ? (ends[row] ?? left) : left);
+    ends[row] = at + width;
+    return { x: at, dy: ROWS[row] ?? 0 };
+  });
 }
 
 function describe(predicted: Mark[], measured: Mark[], hidden: boolean): string {

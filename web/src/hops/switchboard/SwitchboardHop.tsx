@@ -87,15 +87,8 @@ export function SwitchboardHop({ craft, parts, edit }: HopProps) {
           </Button>
         )}
       </HopHead>
-      <Box
-        sx={{
-          display: "grid",
-          gridTemplateColumns: switches.length > 3 ? "minmax(0, 1fr)" : "auto minmax(300px, 1fr)",
-          gap: 2,
-          alignItems: "start",
-        }}
-      >
-        <Box sx={{ display: "flex", gap: 1, ...(switches.length > 3 ? { flexWrap: "wrap" } : { overflowX: "auto", maxWidth: 560 }) }}>
+      <Box sx={{ display: "flex", flexWrap: "wrap", columnGap: 2, rowGap: 1, alignItems: "flex-start" }}>
+        <Box sx={{ display: "flex", gap: 1, flexWrap: "wrap", maxWidth: "100%" }}>
           {switches.map((view) => (
             <Ruler
               key={view.channel}
@@ -110,7 +103,11 @@ export function SwitchboardHop({ craft, parts, edit }: HopProps) {
             </Box>
           )}
         </Box>
-        {table && (table.rows.length > 0 || table.too_many) ? <TruthTable table={table} /> : null}
+        {table && (table.rows.length > 0 || table.too_many) ? (
+          <Box sx={{ flex: "1 1 300px", minWidth: 0 }}>
+            <TruthTable table={table} />
+          </Box>
+        ) : null}
       </Box>
       {suggestion.why_not && bands.length > 0 && (
         <Box sx={{ fontSize: 12.5, color: "text.secondary" }}>No bands to suggest: {suggestion.why_not}.</Box>
