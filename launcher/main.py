@@ -62,7 +62,7 @@ def _parser() -> argparse.ArgumentParser:
     user = verbs.add_parser("user", help="add a user to a workshop of ./bell serve")
     user.add_argument("name")
     user.add_argument("--workshop", required=True)
-    user.add_argument("--checker", action="store_true", help="may sign release sheets")
+    user.add_argument("--role", choices=("owner", "builder", "checker", "reader"), help="owner for the first of a workshop, else builder")
     user.set_defaults(do=_user)
     test = verbs.add_parser("test", help="set up, then run linters, type checks and every test")
     test.add_argument("labels", nargs="*", help="only these tests, such as tests.core")
@@ -158,7 +158,7 @@ def _run_server(port: int, extra: dict[str, str], *, demo: bool) -> int:
                 _wait_for(port, server)
                 print(f"\nCoin Bell is at http://{ADDRESS}:{port}")
                 if demo:
-                    print("Sign in as wren or teal (builders), heron (checker) or dipper (another workshop); password: low-tide-42")
+                    print("Sign in as wren (owner), teal (builder), heron (checker) or dipper (another workshop); password: low-tide-42")
                 print("Ctrl-C stops everything.", flush=True)
                 while server.poll() is None and not stop:
                     with contextlib.suppress(subprocess.TimeoutExpired):
@@ -214,7 +214,7 @@ def _user(options: argparse.Namespace) -> int:
     setup.python_environment()
     with _alone(), _database({"COINBELL_SECRET_KEY": os.environ.get("COINBELL_SECRET_KEY", "unused")}) as environment:
         _django(environment, "migrate", "--noinput", "-v0")
-        _django(environment, "add_user", options.name, "--workshop", options.workshop, *(["--checker"] if options.checker else []))
+        _django(environment, "add_user", options.name, "--workshop", options.workshop, *(["--role", options.role] if options.role else []))
     return 0
 
 

@@ -21,7 +21,7 @@ class ProblemSerializer(serializers.Serializer[dict[str, str]]):
     detail = serializers.CharField()
 
 
-REFUSED: dict[int, Any] = {400: ProblemSerializer, 404: ProblemSerializer, 422: ProblemSerializer}
+REFUSED: dict[int, Any] = {400: ProblemSerializer, 403: ProblemSerializer, 404: ProblemSerializer, 422: ProblemSerializer}
 
 
 class Unprocessable(APIException):

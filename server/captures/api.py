@@ -31,12 +31,12 @@ from server.captures.services import Unreadable, put_on_disk, read_line, read_no
 from server.captures.views import Reading, ReadingNews, ReadingView
 from server.crafts.access import find_craft
 from server.parts.models import catalogue_of
-from server.problems import ProblemSerializer, Unprocessable
+from server.problems import REFUSED, ProblemSerializer, Unprocessable
 from server.schema import CoreField
+from server.workshops.access import demand
 
 KINDS = ("vcd", "csv", "bin")
 _LINE = OpenApiParameter("line", str, description="Which line of a file that holds several")
-_REFUSED: dict[int, Any] = {400: ProblemSerializer, 404: ProblemSerializer, 422: ProblemSerializer}
 
 
 class RecordingFormSerializer(serializers.Serializer[Any]):
@@ -127,10 +127,10 @@ class RecordingsView(APIView):
         craft = find_craft(request, craft_id)
         return Response(RecordingSerializer([_row(each) for each in craft.recordings.select_related("made_by")], many=True).data)
 
-    @extend_schema(request={"multipart/form-data": RecordingFormSerializer}, responses={201: RecordingSerializer, 413: ProblemSerializer, **_REFUSED})
+    @extend_schema(request={"multipart/form-data": RecordingFormSerializer}, responses={201: RecordingSerializer, 413: ProblemSerializer, **REFUSED})
     def post(self, request: Request, craft_id: uuid.UUID) -> Response:
         """Hand in a capture. It is lent until it is kept."""
-        craft = find_craft(request, craft_id)
+        craft = find_craft(request, craft_id, "check")
         form = RecordingFormSerializer(data=request.data)
         form.is_valid(raise_exception=True)
         upload = form.validated_data["file"]
@@ -152,10 +152,11 @@ class RecordingView(APIView):
         """What it is, not what is in it."""
         return Response(RecordingSerializer(_row(_find(request.user, recording_id))).data)
 
-    @extend_schema(request=RecordingChangeSerializer, responses={200: RecordingSerializer, **_REFUSED})
+    @extend_schema(request=RecordingChangeSerializer, responses={200: RecordingSerializer, **REFUSED})
     def patch(self, request: Request, recording_id: uuid.UUID) -> Response:
         """Keep it with the craft, or let it go again; name it."""
         recording = _find(request.user, recording_id)
+        demand(request.user, recording.craft.workshop_id, "check")
         change = RecordingChangeSerializer(data=request.data)
         change.is_valid(raise_exception=True)
         for name, value in change.validated_data.items():
@@ -166,7 +167,9 @@ class RecordingView(APIView):
     @extend_schema(responses={204: None, 404: ProblemSerializer})
     def delete(self, request: Request, recording_id: uuid.UUID) -> Response:
         """Throw it away."""
-        _find(request.user, recording_id).delete()
+        recording = _find(request.user, recording_id)
+        demand(request.user, recording.craft.workshop_id, "build")
+        recording.delete()
         return Response(status=204)
 
 

@@ -12,13 +12,16 @@ from rest_framework.request import Request
 from linkcore.craft.document import CraftError
 from linkcore.findings import Edit
 from server.crafts.models import Craft
+from server.workshops.access import demand
+from server.workshops.models import Duty
 
 
-def find_craft(request: Request, craft_id: uuid.UUID) -> Craft:
-    """The craft, if the user's workshops have it; otherwise the same answer as for one that does not exist."""
+def find_craft(request: Request, craft_id: uuid.UUID, duty: Duty = "read") -> Craft:
+    """The craft, if the user's workshops have it; otherwise the same answer as for one that does not exist. Raise PermissionDenied where their role there is too little."""
     craft = Craft.objects.seen_by(request.user).select_related("workshop", "updated_by").filter(pk=craft_id).first()
     if craft is None:
         raise NotFound("there is no such craft in your workshops")
+    demand(request.user, craft.workshop_id, duty)
     return craft
 
 

@@ -28,7 +28,7 @@ from server.workshops.models import Membership, Workshop
 
 PASSWORD = "low-tide-42"
 CREW, OTHERS = "Saltings Field Crew", "Upper Weir Survey"
-PEOPLE = (("wren", CREW, "builder"), ("teal", CREW, "builder"), ("heron", CREW, "checker"), ("dipper", OTHERS, "builder"))
+PEOPLE = (("wren", CREW, "owner"), ("teal", CREW, "builder"), ("heron", CREW, "checker"), ("dipper", OTHERS, "owner"))
 
 
 class NameTaken(Exception):

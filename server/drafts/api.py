@@ -29,7 +29,8 @@ from server.parts.models import catalogue_of
 from server.problems import ProblemSerializer
 from server.proofs.models import ProofRecord, WireRing
 from server.schema import CoreField
-from server.workshops.models import Workshop
+from server.workshops.access import demand, role_of
+from server.workshops.models import DUTIES, Duty, Membership, Workshop, duties_of
 
 
 class CraftSerializer(serializers.Serializer[Any]):
@@ -38,6 +39,8 @@ class CraftSerializer(serializers.Serializer[Any]):
     id = serializers.UUIDField()
     workshop = serializers.CharField()
     workshop_id = serializers.IntegerField()
+    role = serializers.ChoiceField(choices=Membership.Role.choices)
+    may = serializers.ListField(child=serializers.ChoiceField(choices=DUTIES))
     version = serializers.IntegerField()
     updated_at = serializers.DateTimeField()
     updated_by = serializers.CharField(allow_null=True)
@@ -101,20 +104,23 @@ class RevisionSerializer(serializers.Serializer[Any]):
     document = CoreField(CraftDocument)
 
 
-def _craft(craft: Craft) -> dict[str, Any]:
+def _known(craft: Craft) -> dict[str, Any]:
     return {
         "id": craft.id,
         "workshop": craft.workshop.name,
-        "workshop_id": craft.workshop_id,
-        "version": craft.version,
         "updated_at": craft.updated_at,
         "updated_by": craft.updated_by.get_username() if craft.updated_by else None,
-        "document": as_now(craft.document),
     }
 
 
+def _craft(craft: Craft, user: Any) -> dict[str, Any]:
+    role = role_of(user, craft.workshop_id)
+    of_the_user = {"workshop_id": craft.workshop_id, "role": role, "may": list(duties_of(role))}
+    return _known(craft) | of_the_user | {"version": craft.version, "document": as_now(craft.document)}
+
+
 def _row(craft: Craft, record: BenchRecord | None, proofs: list[ProofRecord], catalogue: Catalogue, rung: dict[str, str]) -> dict[str, Any]:
-    row = {name: value for name, value in _craft(craft).items() if name not in ("version", "document", "workshop_id")}
+    row = _known(craft)
     row |= {
         "name": craft.name,
         "about": craft.document.get("about", ""),
@@ -164,6 +170,8 @@ class CraftsView(APIView):
         form.is_valid(raise_exception=True)
         wanted = form.validated_data
         workshop = Workshop.objects.filter(pk=wanted["workshop"], membership__user_id=request.user.pk or 0).first()
+        if workshop is not None:
+            demand(request.user, workshop.pk, "build")
         if workshop is None:
             raise serializers.ValidationError({"workshop": ["you do not belong to it"]})
         try:
@@ -171,7 +179,7 @@ class CraftsView(APIView):
             document = new_craft(wanted["name"], wanted["airframe"], kit, catalogue_of(workshop.pk))
         except ValueError as error:
             raise CraftError(str(error)) from error
-        return Response(_craft(create_craft(workshop, document, request.user)), status=201)
+        return Response(_craft(create_craft(workshop, document, request.user), request.user), status=201)
 
 
 class CraftView(APIView):
@@ -182,7 +190,7 @@ class CraftView(APIView):
         """The craft with its newest draft; 422 where this Coin Bell cannot read it."""
         craft = find_craft(request, craft_id)
         craft.read()
-        return Response(_craft(craft))
+        return Response(_craft(craft, request.user))
 
 
 _DRAFT_RESPONSES: dict[int, Any] = {
@@ -211,16 +219,22 @@ class DraftView(APIView):
 
     @staticmethod
     def _save(request: Request, craft_id: uuid.UUID, form: serializers.Serializer[Any], save: Callable[[Craft, dict[str, Any]], Craft]) -> Response:
-        craft = find_craft(request, craft_id)
         form.is_valid(raise_exception=True)
+        craft = find_craft(request, craft_id, _duty(form.validated_data))
         try:
             saved = save(craft, form.validated_data)
         except Stale as stale:
             who = stale.craft.updated_by.get_username() if stale.craft.updated_by else "somebody"
             text = f"{who} has saved this draft meanwhile (version {stale.craft.version}); look at that one, then make your change again"
             changes = changes_beside(stale.craft, form.validated_data)
-            return Response({"detail": text, "current": _craft(stale.craft), "changes": [each.model_dump() for each in changes]}, status=409)
-        return Response(_craft(saved))
+            return Response({"detail": text, "current": _craft(stale.craft, request.user), "changes": [each.model_dump() for each in changes]}, status=409)
+        return Response(_craft(saved, request.user))
+
+
+def _duty(wanted: dict[str, Any]) -> Duty:
+    """What a save asks of a role: to say how a surface was seen to move is a check by eye, everything else an edit."""
+    edits = read_edits(wanted["edits"]) if "edits" in wanted else []
+    return "check" if edits and all(edit.path.split("/")[1:2] == ["servos_turned"] for edit in edits) else "build"
 
 
 class RevisionsView(APIView):

@@ -73,7 +73,7 @@ class FlashSettingsView(APIView):
     @extend_schema(request=SettingsChoice, responses={200: FlashesAnswer, **REFUSED})
     def post(self, request: Request, craft_id: uuid.UUID, flash_id: int) -> Response:
         """They are back in the draft, or are left out; the revision stays either way."""
-        craft = find_craft(request, craft_id)
+        craft = find_craft(request, craft_id, "build")
         choice = SettingsChoice(data=request.data)
         choice.is_valid(raise_exception=True)
         record = craft.flashes.filter(pk=flash_id).first()

@@ -22,7 +22,7 @@ from server.parts.models import OwnPart, catalogue_of
 from server.parts.services import PartInUse, StalePart, delete, exported, import_parts, save
 from server.problems import ProblemSerializer
 from server.schema import CoreField
-from server.workshops.models import Workshop
+from server.workshops.access import find_workshop
 
 
 class OwnSerializer(serializers.Serializer[Any]):
@@ -98,14 +98,6 @@ class ImportedSerializer(serializers.Serializer[Any]):
     replaced = serializers.ListField(child=serializers.CharField())
 
 
-def find_workshop(request: Request, workshop_id: int) -> Workshop:
-    """The workshop, if the user belongs to it."""
-    workshop = Workshop.objects.filter(pk=workshop_id, membership__user_id=request.user.pk or 0).first()
-    if workshop is None:
-        raise NotFound("there is no such workshop of yours")
-    return workshop
-
-
 def _refused(error: PartError) -> Response:
     return Response({"detail": str(error), "problems": [{"place": place, "text": text} for place, text in error.problems]}, status=422)
 
@@ -136,7 +128,7 @@ class PartsView(APIView):
     )
     def post(self, request: Request, workshop_id: int) -> Response:
         """Add a part, or save a newer state of one."""
-        workshop = find_workshop(request, workshop_id)
+        workshop = find_workshop(request, workshop_id, "build")
         form = SavePartSerializer(data=request.data)
         form.is_valid(raise_exception=True)
         try:
@@ -175,7 +167,7 @@ class PartView(APIView):
     @extend_schema(responses={204: None, 404: ProblemSerializer, 422: ProblemSerializer})
     def delete(self, request: Request, workshop_id: int, part_id: str) -> Response:
         """Take it out; refused while a craft has it."""
-        workshop = find_workshop(request, workshop_id)
+        workshop = find_workshop(request, workshop_id, "build")
         if not workshop.own_parts.filter(part_id=part_id).exists():
             raise NotFound("this workshop has no such part of its own")
         try:
@@ -214,7 +206,7 @@ class PartsFileView(APIView):
     @extend_schema(request=OpenApiTypes.OBJECT, responses={200: ImportedSerializer, 404: ProblemSerializer, 422: ProblemSerializer})
     def post(self, request: Request, workshop_id: int) -> Response:
         """Take the parts of such a file: all of them, or none."""
-        workshop = find_workshop(request, workshop_id)
+        workshop = find_workshop(request, workshop_id, "build")
         try:
             added, replaced = import_parts(workshop, request.data, request.user)
         except PartError as error:

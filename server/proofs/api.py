@@ -14,11 +14,9 @@ from rest_framework.views import APIView
 from linkcore.craft.document import CraftError
 from server.bench.news import tell_bench
 from server.crafts.access import find_craft
-from server.problems import ProblemSerializer
+from server.problems import REFUSED
 from server.proofs.models import WireRing
 from server.proofs.services import ring, take_back
-
-_REFUSED: dict[int, Any] = {400: ProblemSerializer, 404: ProblemSerializer, 422: ProblemSerializer}
 
 
 class RingSerializer(serializers.Serializer[Any]):
@@ -37,10 +35,10 @@ class RungSerializer(serializers.Serializer[Any]):
 class RingsView(APIView):
     """Wires rung out."""
 
-    @extend_schema(request=RingSerializer, responses={200: RungSerializer, **_REFUSED})
+    @extend_schema(request=RingSerializer, responses={200: RungSerializer, **REFUSED})
     def post(self, request: Request, craft_id: uuid.UUID) -> Response:
         """Tick a wire, with initials."""
-        craft = find_craft(request, craft_id)
+        craft = find_craft(request, craft_id, "check")
         form = RingSerializer(data=request.data)
         form.is_valid(raise_exception=True)
         initials = form.validated_data.get("initials", "").strip()
@@ -50,10 +48,10 @@ class RingsView(APIView):
         tell_bench(craft.pk, "rings")
         return Response({"rung": rung})
 
-    @extend_schema(request=RingSerializer, responses={200: RungSerializer, **_REFUSED})
+    @extend_schema(request=RingSerializer, responses={200: RungSerializer, **REFUSED})
     def put(self, request: Request, craft_id: uuid.UUID) -> Response:
         """Take a wire's tick back; the record stays, ended."""
-        craft = find_craft(request, craft_id)
+        craft = find_craft(request, craft_id, "check")
         form = RingSerializer(data=request.data)
         form.is_valid(raise_exception=True)
         rung = take_back(craft.pk, form.validated_data["wire"])

@@ -12,18 +12,34 @@ from channels.exceptions import ChannelFull
 from channels.generic.websocket import AsyncWebsocketConsumer
 from pydantic import Field, TypeAdapter, ValidationError
 
-from linkcore.bench.messages import Act, Hands, Look, Trouble
+from linkcore.bench.messages import Act, Answer, Hands, Look, Trouble
 from linkcore.craft.document import CraftError
 from linkcore.parts.catalogue import UnknownPart
 from server.crafts.models import Craft
 from server.problems import NO_SUCH_CRAFT, NOT_SIGNED_IN
 from server.running.host import NoSuchCraft, ensure, group_of
+from server.workshops.access import refusal, role_of
+from server.workshops.models import Duty
 
 CANNOT_RUN = 4422
 WATCH_EVERY_S = 4.0
 SILENT_S = 2.0
 
 _incoming: TypeAdapter[Hands | Act | Look] = TypeAdapter(Annotated[Hands | Act | Look, Field(discriminator="type")])
+
+
+CHECKS_MOVE = frozenset(("type", "left", "right", "switches", "transmitter_on", "usb", "pack", "tilt_deg", "gps_fix", "loss_percent", "distance_m"))
+CHECKS_ASK = frozenset(("measure anew", "read back", "keep line"))
+
+
+def duty_of(message: Hands | Act | Look) -> Duty:
+    """What a message asks of a role. Whoever checks moves sticks and switches and takes the link or the supply away; devices and settings stay as they are."""
+    if isinstance(message, Look):
+        return "read"
+    if isinstance(message, Hands):
+        moved = message.model_dump(exclude_none=True).keys()
+        return "read" if moved <= {"type", "tap"} else "check" if moved <= CHECKS_MOVE | {"tap"} else "build"
+    return "check" if message.act in CHECKS_ASK else "build"
 
 
 class BenchConsumer(AsyncWebsocketConsumer):
@@ -35,6 +51,7 @@ class BenchConsumer(AsyncWebsocketConsumer):
         self._shut = False
         self._heard = True
         self.hop: str | None = None
+        self.role = ""
         self.craft_id = self.scope["url_route"]["kwargs"]["craft_id"]
         await self.accept()
         if not self.scope["user"].is_authenticated:
@@ -74,13 +91,21 @@ class BenchConsumer(AsyncWebsocketConsumer):
             place = "/".join(str(step) for step in first["loc"])
             await self._tell(f"message not understood: {place + ': ' if place else ''}{first['msg']}")
             return
-        if isinstance(message, Hands):
+        if why := refusal(self.role, duty_of(message)):
+            await self._refuse(message, why)
+        elif isinstance(message, Hands):
             await self._send_on({"type": "hands", "hands": message.model_dump(exclude_none=True), "reply": self.channel_name})
         elif isinstance(message, Look):
             self.hop = message.hop
             await self._send_on({"type": "watch", "who": self.channel_name, "hop": self.hop, "new": True})
         else:
             await self._send_on({"type": "act", "act": message.model_dump(), "reply": self.channel_name, "user": self.scope["user"].pk})
+
+    async def _refuse(self, message: Hands | Act | Look, why: str) -> None:
+        if isinstance(message, Act):
+            await self.send(json.dumps(Answer(request=message.request, ok=False, text=why).model_dump()))
+        else:
+            await self._tell(why)
 
     async def close(self, code: int | bool | None = None, reason: str | None = None) -> None:
         """Shut this end; nothing more is sent."""
@@ -119,7 +144,9 @@ class BenchConsumer(AsyncWebsocketConsumer):
     def _may_look(self) -> bool:
         session = self.scope["session"]
         signed_in = bool(session.session_key) and session.exists(session.session_key)
-        return signed_in and Craft.objects.seen_by(self.scope["user"]).filter(pk=self.craft_id).exists()
+        craft = Craft.objects.seen_by(self.scope["user"]).filter(pk=self.craft_id).first() if signed_in else None
+        self.role = role_of(self.scope["user"], craft.workshop_id) if craft is not None else ""
+        return craft is not None
 
     async def _send_on(self, message: dict[str, Any]) -> None:
         try:

@@ -27,7 +27,7 @@ from server.schema import CoreField
 from server.shelf.models import Image
 from server.shelf.services import ReadImage, placed, put_on_shelf, read_file
 from server.shelf.views import ImageRow, ReadView, image_row
-from server.workshops.models import Workshop
+from server.workshops.access import demand, find_workshop
 
 MOST_FILE_BYTES = 3 * MOST_BYTES  # Intel HEX takes 2.8 letters a byte
 
@@ -58,13 +58,6 @@ class ShelfAnswer(serializers.Serializer[Any]):
     images = CoreField(ImageRow, many=True)
 
 
-def _workshop(request: Request, workshop_id: int) -> Workshop:
-    found = Workshop.objects.filter(pk=workshop_id, membership__user_id=request.user.pk or 0).first()
-    if found is None:
-        raise NotFound("there is no such workshop of yours")
-    return found
-
-
 def _upload(request: Request) -> tuple[ReadImage, ImageFacts | None]:
     form = ImageFormSerializer(data=request.data)
     form.is_valid(raise_exception=True)
@@ -92,13 +85,13 @@ class ShelfView(APIView):
     @extend_schema(responses={200: ShelfAnswer, 404: ProblemSerializer})
     def get(self, request: Request, workshop_id: int) -> Response:
         """All images."""
-        workshop = _workshop(request, workshop_id)
+        workshop = find_workshop(request, workshop_id)
         return Response({"images": [image_row(each).model_dump(mode="json") for each in workshop.images.select_related("made_by")]})
 
     @extend_schema(request={"multipart/form-data": ImageFormSerializer}, responses={200: ImageAnswer, 201: ImageAnswer, **REFUSED})
     def post(self, request: Request, workshop_id: int) -> Response:
         """Put an image on the shelf; 200 where it is there already."""
-        workshop = _workshop(request, workshop_id)
+        workshop = find_workshop(request, workshop_id, "build")
         read, beside = _upload(request)
         try:
             image, new = put_on_shelf(workshop.pk, read, beside, request.user)
@@ -115,7 +108,7 @@ class ReadImageView(APIView):
     @extend_schema(request={"multipart/form-data": ImageFormSerializer}, responses={200: ReadAnswer, **REFUSED})
     def post(self, request: Request, workshop_id: int) -> Response:
         """What is in it; nothing is kept."""
-        workshop = _workshop(request, workshop_id)
+        workshop = find_workshop(request, workshop_id)
         read, _ = _upload(request)
         catalogue = catalogue_of(workshop.pk)
         content = placed(read.content, read.inside, catalogue) if read.inside else read.content
@@ -142,7 +135,9 @@ class ImageView(APIView):
     @extend_schema(responses={204: None, 404: ProblemSerializer})
     def delete(self, request: Request, image_id: uuid.UUID) -> Response:
         """Take it off the shelf; the log keeps its name."""
-        _image(request, image_id).delete()
+        image = _image(request, image_id)
+        demand(request.user, image.workshop_id, "build")
+        image.delete()
         return Response(status=204)
 
 

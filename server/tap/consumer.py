@@ -19,6 +19,7 @@ from server.crafts.models import Craft
 from server.problems import NO_SUCH_CRAFT, NOT_SIGNED_IN
 from server.tap.lines import CannotOpen, NotAllowed, checked, open_line, what_is_there
 from server.tap.messages import OpenTap, TapAct, TapPlace, TapState, TapTrial
+from server.workshops.access import refusal, role_of
 
 TELL_EVERY_S = 0.2
 AGAIN_EVERY_S = 0.5
@@ -107,7 +108,8 @@ class TapConsumer(AsyncWebsocketConsumer):
             self._telling = asyncio.create_task(self._tell_on())
 
     def _may_look(self) -> bool:
-        return bool(Craft.objects.seen_by(self.scope["user"]).filter(pk=self.craft_id).exists())
+        craft = Craft.objects.seen_by(self.scope["user"]).filter(pk=self.craft_id).first()
+        return craft is not None and not refusal(role_of(self.scope["user"], craft.workshop_id), "check")
 
     async def disconnect(self, code: int) -> None:
         """The browser went away: the line is let go."""

@@ -21,6 +21,7 @@ from linkcore.parts.models import Board
 from server.bench.models import LEASE, BenchRecord
 from server.crafts.models import Craft, Revision
 from server.proofs.models import ProofRecord, WireRing
+from server.workshops.models import Membership
 from tests import live
 from tests.crafts import crsf_craft, sbus_craft
 from tests.database import DatabaseTest
@@ -98,6 +99,26 @@ class BenchSocketTest(OnTheSocket):
             self.assertEqual(viewer.closed_with(), 4404)
         with self.viewer(None) as viewer:
             self.assertEqual(viewer.closed_with(), 4401)
+
+    def test_a_checker_moves_sticks_and_writes_nothing_and_a_reader_looks_on(self):
+        self.write_and_restart()
+        teal = Membership.objects.filter(user__username="teal")
+        teal.update(role="checker")
+        with self.viewer("teal") as viewer:
+            viewer.until("live", lambda message: message["board"]["link"] == "good")
+            viewer.say(type="hands", switches={"S3": 1})
+            viewer.until("live", lambda message: message["switches"]["S3"] == 1)
+            answer = viewer.act("write", version=1)
+            self.assertEqual((answer["ok"], answer["text"].split(";")[0]), (False, "you are a checker in this workshop"))
+            viewer.say(type="hands", forget_bind=True)
+            self.assertIn("this is for builders and owners", viewer.until("trouble")["text"])
+            self.assertTrue(viewer.until("live")["linked"])
+        teal.update(role="reader")
+        with self.viewer("teal") as viewer:
+            viewer.until("live")
+            viewer.say(type="hands", switches={"S3": 2})
+            self.assertIn("you are a reader", viewer.until("trouble")["text"])
+            self.assertEqual(viewer.until("live")["switches"]["S3"], 1)
 
     def test_two_browsers_see_the_same_bench_and_each_others_hands(self):
         self.write_and_restart()

@@ -6,6 +6,7 @@ import { Centred } from "./look/Centred";
 import { SignIn } from "./session/SignIn";
 import { useSession } from "./session/useSession";
 
+const PeoplePage = lazy(() => import("./people/PeoplePage"));
 const PartsPage = lazy(() => import("./parts/PartsPage"));
 
 export function App() {
@@ -24,6 +25,14 @@ export function App() {
           element={
             <Suspense fallback={<Centred>Opening the parts…</Centred>}>
               <PartsPage user={session.data.user} />
+            </Suspense>
+          }
+        />
+        <Route
+          path="/workshops/:workshopId/people"
+          element={
+            <Suspense fallback={<Centred>Looking who belongs here…</Centred>}>
+              <PeoplePage session={session.data} />
             </Suspense>
           }
         />

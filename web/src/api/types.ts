@@ -29,6 +29,7 @@ export type Hop = HopState["hop"];
 export type CoinState = HopState["coin"];
 export type ChangedBy = Schemas["ChangedBy"];
 export type Finding = Schemas["Finding"];
+export type People = Schemas["People"];
 export type Mend = Schemas["Mend"];
 export type Edit = Schemas["Edit"];
 export type Live = Schemas["Live"];

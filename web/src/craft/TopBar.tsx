@@ -30,10 +30,12 @@ export function TopBar({ craft, user, edit, onHelp }: { craft: Craft; user: stri
   const signOut = useSignOut();
   const current = report && report.draft_version === craft.version ? report : null;
   const differs = current?.differences.length ?? 0;
-  const mayWrite = current !== null && differs > 0 && unsaved === 0;
+  const builds = craft.may.includes("build");
+  const asks = craft.may.includes("check");
+  const mayWrite = builds && current !== null && differs > 0 && unsaved === 0;
   useHotkeys("p", () => void writeDraft(craft.version), { useKey: true, enabled: mayWrite }, [craft.version]);
-  useHotkeys("r", () => void doAct("read back"), { useKey: true, enabled: current !== null });
-  useHotkeys("shift+r", () => void doAct("restart"), { useKey: true, enabled: current !== null });
+  useHotkeys("r", () => void doAct("read back"), { useKey: true, enabled: asks && current !== null });
+  useHotkeys("shift+r", () => void doAct("restart"), { useKey: true, enabled: builds && current !== null });
   return (
     <Box
       component="header"
@@ -77,12 +79,12 @@ export function TopBar({ craft, user, edit, onHelp }: { craft: Craft; user: stri
       <Button variant="contained" disabled={!mayWrite} onClick={() => void writeDraft(craft.version)}>
         Write to board
       </Button>
-      <Button variant="outlined" disabled={!current} onClick={() => doAct("read back")}>
+      <Button variant="outlined" disabled={!current || !asks} onClick={() => doAct("read back")}>
         Read back
       </Button>
       <Button
         variant="outlined"
-        disabled={!current}
+        disabled={!current || !builds}
         onClick={() => doAct("restart")}
         sx={current?.restart_due ? { borderColor: colours.copper, color: colours.copperText, borderWidth: 2 } : undefined}
       >
@@ -93,6 +95,7 @@ export function TopBar({ craft, user, edit, onHelp }: { craft: Craft; user: stri
       </Button>
       <Typography component="span" sx={{ color: "text.secondary", fontSize: 13 }}>
         {user}
+        {!builds && `, ${craft.role}: ${asks ? "you look, ring wires out and move sticks; builders edit" : "you look on"}`}
       </Typography>
       <Button
         variant="text"

@@ -44,6 +44,13 @@ export function useDraft(craftId: string) {
   });
   const edit = useCallback(
     (wanted: Change | Edit[], madeFor?: number) => {
+      const known = queries.getQueryData<Craft>(key(craftId));
+      const looked = typeof wanted !== "function" && wanted.every((each) => each.path.startsWith("/servos_turned"));
+      if (known && !known.may.includes("build") && !(looked && known.may.includes("check"))) {
+        const text = `You are a ${known.role} in this workshop; builders and owners edit.`;
+        useUnsaved.setState((state) => (state.queue.length > 0 ? state : { problem: { text, stale: null, again: false, changes: [] } }));
+        return;
+      }
       const wish = typeof wanted === "function" ? { craftId, change: wanted } : { craftId, edits: wanted, madeFor };
       useUnsaved.setState((state) => ({ queue: [...state.queue, wish] }));
       void saveNext(queries);

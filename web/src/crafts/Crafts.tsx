@@ -17,6 +17,7 @@ export function Crafts({ session }: { session: Session }) {
   const crafts = useQuery({ queryKey: ["crafts"], queryFn: (): Promise<CraftRow[]> => taken(api.GET("/api/crafts")) });
   const [making, setMaking] = useState(false);
   const signOut = useSignOut();
+  const building = session.workshops.filter(({ role }) => role === "owner" || role === "builder");
   return (
     <>
       <Box
@@ -43,7 +44,7 @@ export function Crafts({ session }: { session: Session }) {
         <Box sx={{ display: "flex", alignItems: "baseline", gap: 2, mb: 0.5 }}>
           <Typography variant="h1">Crafts</Typography>
           <Box sx={{ flex: 1 }} />
-          {session.workshops.length > 0 && (
+          {building.length > 0 && (
             <Button variant="contained" onClick={() => setMaking(true)}>
               New craft
             </Button>
@@ -61,9 +62,13 @@ export function Crafts({ session }: { session: Session }) {
           return (
             <Box component="section" key={workshop.id} sx={{ mb: 4 }} aria-label={workshop.name}>
               <Typography variant="h2" sx={{ mb: 1, fontSize: 13.5, color: colours.softInk }}>
-                {workshop.name} · you are a {workshop.role} ·{" "}
+                {workshop.name} · you are {workshop.role === "owner" ? "an" : "a"} {workshop.role} ·{" "}
                 <Link to={`/workshops/${workshop.id}/parts`} style={{ color: colours.verdigris }}>
                   parts
+                </Link>{" "}
+                ·{" "}
+                <Link to={`/workshops/${workshop.id}/people`} style={{ color: colours.verdigris }}>
+                  people
                 </Link>
               </Typography>
               <Box component="ul" sx={{ listStyle: "none", m: 0, p: 0, display: "grid", gap: 1.5 }}>
@@ -80,7 +85,7 @@ export function Crafts({ session }: { session: Session }) {
           );
         })}
       </Box>
-      {making && <NewCraft session={session} onClose={() => setMaking(false)} />}
+      {making && <NewCraft workshops={building} onClose={() => setMaking(false)} />}
     </>
   );
 }

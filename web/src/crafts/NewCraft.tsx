@@ -14,7 +14,7 @@ import type { Craft, Session } from "../api/types";
 import { colours } from "../look/colours";
 import { useParts } from "../parts/useParts";
 
-export function NewCraft({ session, onClose }: { session: Session; onClose: () => void }) {
+export function NewCraft({ workshops, onClose }: { workshops: Session["workshops"]; onClose: () => void }) {
   const go = useNavigate();
   const [form, fill] = useState({
     name: "",
@@ -22,7 +22,7 @@ export function NewCraft({ session, onClose }: { session: Session; onClose: () =
     board: "",
     receiver: "",
     transmitter: "",
-    workshop: session.workshops[0]?.id ?? 0,
+    workshop: workshops[0]?.id ?? 0,
   });
   const parts = useParts(form.workshop);
   const make = useMutation({
@@ -66,14 +66,14 @@ export function NewCraft({ session, onClose }: { session: Session; onClose: () =
             slotProps={{ htmlInput: { maxLength: 60 } }}
             onChange={(event) => setForm({ ...form, name: event.target.value })}
           />
-          {session.workshops.length > 1 && (
+          {workshops.length > 1 && (
             <TextField
               select
               label="Workshop"
               value={form.workshop}
               onChange={(event) => setForm({ ...form, workshop: Number(event.target.value) })}
             >
-              {session.workshops.map((each) => (
+              {workshops.map((each) => (
                 <MenuItem key={each.id} value={each.id}>
                   {each.name}
                 </MenuItem>

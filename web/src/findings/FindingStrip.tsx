@@ -111,21 +111,22 @@ function MendOf({
 }) {
   const look = { variant: "outlined", sx: { color: colours.verdigris, py: 0 } } as const;
   const { text, edits, hands, act, go, panel } = mend;
+  const builds = craft.may.includes("build");
   if (edits.length > 0)
     return (
-      <Button {...look} disabled={!current} onClick={() => onMend(edits)}>
+      <Button {...look} disabled={!current || !builds} onClick={() => onMend(edits)}>
         {text}
       </Button>
     );
   if (act)
     return (
-      <Button {...look} disabled={!current} onClick={() => void (act === "write" ? writeDraft(craft.version) : doAct(act))}>
+      <Button {...look} disabled={!current || !builds} onClick={() => void (act === "write" ? writeDraft(craft.version) : doAct(act))}>
         {text}
       </Button>
     );
   if (Object.keys(hands).length > 0)
     return (
-      <Button {...look} onClick={() => sendHands(hands)}>
+      <Button {...look} disabled={!craft.may.includes("check")} onClick={() => sendHands(hands)}>
         {text}
       </Button>
     );

@@ -13,6 +13,7 @@ from django.core.management.base import BaseCommand, CommandError, CommandParser
 from django.db import transaction
 
 from server.workshops.models import Membership, Workshop
+from server.workshops.services import CannotBe, put_in
 
 
 class Command(BaseCommand):
@@ -24,7 +25,7 @@ class Command(BaseCommand):
         """See Django."""
         parser.add_argument("name")
         parser.add_argument("--workshop", required=True)
-        parser.add_argument("--checker", action="store_true")
+        parser.add_argument("--role", choices=Membership.Role.values, help="owner for the first of a workshop, else builder")
 
     @transaction.atomic
     def handle(self, *args: Any, **options: Any) -> None:
@@ -41,6 +42,12 @@ class Command(BaseCommand):
             user.set_password(password)
             user.save()
         workshop, _ = Workshop.objects.get_or_create(name=options["workshop"])
-        role = Membership.Role.CHECKER if options["checker"] else Membership.Role.BUILDER
-        Membership.objects.update_or_create(user=user, workshop=workshop, defaults={"role": role})
-        self.stdout.write(f"{user.get_username()} belongs to {workshop.name} as {role.label.lower()}")
+        first = not Membership.objects.filter(workshop=workshop).exists()
+        role = options["role"] or (Membership.Role.OWNER if first else Membership.Role.BUILDER)
+        if first and role != Membership.Role.OWNER:
+            raise CommandError(f"{workshop.name} is new and needs an owner first: leave --role out")
+        try:
+            put_in(workshop, user.get_username(), role)
+        except CannotBe as error:
+            raise CommandError(str(error)) from error
+        self.stdout.write(f"{user.get_username()} belongs to {workshop.name} as {role}")
