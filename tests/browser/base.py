@@ -18,7 +18,7 @@ from tests import live
 from tests.database import WithDemo
 
 expect.set_options(timeout=15_000)  # a busy machine is slow, and nothing is gained by giving up early
-WHO = ("wren", "teal", "dipper")
+WHO = ("wren", "teal", "heron", "dipper")
 QUIET = re.compile(r"status of (4\d\d)|WebSocket connection")  # the browser logs refused requests by itself
 
 
@@ -96,7 +96,7 @@ class People:
         """A hop of a craft, by its address."""
         page = self._signed_in(name)
         page.goto(f"{self.address}/crafts/{self._crafts[craft]}/{hop.lower().replace(' ', '-')}")
-        page.wait_for_selector("[data-ready] nav")
+        page.wait_for_selector("[data-ready] nav[aria-label=Chain]")
         page.get_by_role("heading", level=1, name=hop).wait_for()
         return page
 

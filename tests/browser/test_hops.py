@@ -158,7 +158,7 @@ class BenchTest(BrowserTest):
 
         page.route_web_socket(re.compile(".*/bench$"), pass_on)
         page.get_by_role("link", name="Curlew", exact=True).click()
-        page.wait_for_selector("[data-ready] nav")
+        page.wait_for_selector("[data-ready] nav[aria-label=Chain]")
         sockets[-1].close(code=1012)
         page.get_by_role("alert").get_by_text("The bench does not answer").wait_for()
         expect(page.get_by_text("The bench does not answer")).to_have_count(0)
@@ -405,7 +405,7 @@ class ListTest(BrowserTest):
         expect(page.get_by_role("alert")).to_contain_text("Update Coin Bell")
         page.get_by_role("link", name="All crafts").click()
         page.get_by_role("link", name="Plover 33").click()
-        page.wait_for_selector("[data-ready] nav")
+        page.wait_for_selector("[data-ready] nav[aria-label=Chain]")
         wait_coin(page, "Port plan", CRACKED)  # a board fresh from the drawer holds nothing yet
         expect(page.get_by_role("button", name=re.compile("settings differ from the board"))).to_be_visible()
 
@@ -446,7 +446,7 @@ class KeyboardOnlyTest(BrowserTest):
 
         tab_to("^Avocet$")
         page.keyboard.press("Enter")
-        page.wait_for_selector("[data-ready] nav")
+        page.wait_for_selector("[data-ready] nav[aria-label=Chain]")
         tab_to("^Work it out$")
         page.keyboard.press("Enter")
         tab_to("^Take this plan$")

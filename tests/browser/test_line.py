@@ -49,7 +49,7 @@ class LiveLineTest(BrowserTest):
         expect(card(page, "On the wire from CH5 of the Six Pack, which goes nowhere")).to_contain_text("PWM")
         page.get_by_role("link", name="Crafts", exact=True).click()
         page.get_by_role("link", name="Curlew", exact=True).click()
-        page.wait_for_selector("[data-ready] nav")
+        page.wait_for_selector("[data-ready] nav[aria-label=Chain]")
         go(page, "Line")
         page.get_by_role("button", name="S.Port").click()
         expect(page.get_by_text(re.compile("S.Port, 8[3-9] frames a second"))).to_be_visible()

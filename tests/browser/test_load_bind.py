@@ -55,7 +55,7 @@ class LoadTest(BrowserTest):
         page.get_by_role("button", name="Flash 3.1.0").click()
         expect(page.get_by_test_id("flash-percent")).not_to_have_text("40 %")
         page.reload()  # the job goes on without the page
-        page.wait_for_selector("[data-ready] nav")
+        page.wait_for_selector("[data-ready] nav[aria-label=Chain]")
         expect(page.get_by_role("radio", name=re.compile("^Receiver: Wisp 900"))).to_contain_text("3.1.0")
         wait_coin(page, "Load", RINGS)
         log = page.get_by_role("list", name="Flash log").get_by_role("listitem")

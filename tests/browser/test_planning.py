@@ -311,7 +311,7 @@ class LoomTest(BrowserTest):
         page.get_by_role("heading", level=1, name="Own Pip S8").wait_for()
         page.get_by_role("link", name="Crafts", exact=True).click()
         page.get_by_role("link", name="Curlew", exact=True).click()
-        page.wait_for_selector("[data-ready] nav")
+        page.wait_for_selector("[data-ready] nav[aria-label=Chain]")
         go(page, "Kit")
         choose(page, "Receiver", "Own Pip S8")
         page.get_by_role("group", name="Exchange the receiver").get_by_role("button", name="Take it").click()

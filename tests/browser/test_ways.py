@@ -1,0 +1,151 @@
+"""Ways through the app: by key, by address, by what a finding offers, and as whom."""
+
+from __future__ import annotations
+
+import re
+
+from playwright.sync_api import expect
+
+from tests.browser.base import BrowserTest, go, in_browser, wait_coin
+from tests.browser.test_hops import RINGS, findings_of
+
+
+class RolesTest(BrowserTest):
+    @in_browser
+    def test_a_checker_rings_wires_and_edits_nothing(self, people):
+        page = people.open("Curlew", "Loom", "heron")
+        expect(page.get_by_role("banner")).to_contain_text("heron, checker")
+        expect(page.get_by_role("button", name="Restart board")).to_be_disabled()
+        rung = page.get_by_role("button", name=re.compile("^GPS TX to R1 rung out"))
+        rung.click()
+        page.get_by_label("Your initials").fill("hn")
+        page.get_by_role("button", name="GPS TX to R1 rings").click()
+        expect(page.get_by_role("button", name=re.compile("^GPS TX to R1 rung out: hn"))).to_be_visible()
+        page.get_by_role("button", name="Take GPS TX off").click()
+        expect(page.get_by_role("alert")).to_contain_text("You are a checker in this workshop; builders and owners edit.")
+        expect(page.get_by_text("23 of 23 rung out")).to_be_visible()
+        page.goto(people.address)
+        expect(page.get_by_role("link", name="people")).to_be_visible()
+        expect(page.get_by_role("button", name="New craft")).to_have_count(0)
+
+    @in_browser
+    def test_an_owner_gives_roles_and_a_workshop_keeps_one_owner(self, people):
+        page = people.sign_in("wren")
+        page.get_by_role("link", name="people").click()
+        page.get_by_label("Role of wren").click()
+        page.get_by_role("option", name="reader").click()
+        expect(page.get_by_role("alert")).to_contain_text("wren is the last owner of Saltings Field Crew; make somebody else an owner first")
+        page.get_by_label("Role of teal").click()
+        page.get_by_role("option", name="reader").click()
+        expect(page.get_by_role("listitem").filter(has_text="teal")).to_contain_text("reads")
+        teal = people.open("Curlew", "Switchboard", "teal")
+        expect(teal.get_by_role("banner")).to_contain_text("teal, reader: you look on")
+        teal.keyboard.press("3")
+        expect(teal.get_by_role("alert")).to_contain_text("you are a reader in this workshop")
+        page.get_by_label(re.compile(r"^Name\s*\*?$")).fill("grebe")
+        page.get_by_role("button", name="Add").click()
+        expect(page.get_by_role("alert")).to_contain_text("nobody is called grebe yet; give a first password")
+        page.get_by_label(re.compile(r"^Name\s*\*?$")).fill("heron")
+        expect(page.get_by_role("alert")).to_have_count(0)
+
+
+class KeysTest(BrowserTest):
+    @in_browser
+    def test_findings_hops_and_the_board_by_key(self, people):
+        page = people.open("Avocet", "Kit")
+        page.keyboard.press("f")
+        page.get_by_role("heading", level=1, name="Port plan").wait_for()
+        expect(page.locator("[data-finding]:focus")).to_contain_text("U4 is asked for by the receiver and ESC.")
+        page.keyboard.press("f")
+        page.get_by_role("heading", level=1, name="Loom").wait_for()
+        expect(page.locator("[data-finding]:focus")).to_contain_text("receiver TX and ESC TLM both drive R4.")
+        page.get_by_role("button", name="3 settings differ").wait_for()
+        page.keyboard.press("p")
+        expect(page.get_by_text("restart due")).to_be_visible()
+        page.keyboard.press("Shift+R")
+        expect(page.get_by_text("draft is on the board")).to_be_visible()
+        page.keyboard.press("r")
+        expect(page.get_by_role("status").filter(has_text="read back")).to_be_visible()
+        curlew = people.open("Curlew", "Kit")
+        wait_coin(curlew, "Switchboard", RINGS)
+        curlew.keyboard.press("n")
+        curlew.get_by_role("heading", level=1, name="Lost link").wait_for()
+
+    @in_browser
+    def test_the_first_tabs_lead_past_what_is_always_the_same_and_digits_work_with_a_list_in_focus(self, people):
+        page = people.open("Curlew", "Switchboard")
+        page.keyboard.press("Tab")
+        page.keyboard.press("Enter")
+        for _ in range(12):
+            page.keyboard.press("Tab")
+            if page.evaluate("document.activeElement.closest('main') !== null && document.activeElement.getAttribute('role') === 'combobox'"):
+                break
+        self.assertEqual(page.evaluate("document.activeElement.getAttribute('role')"), "combobox", "a list is a few tabs away")
+        page.keyboard.press("3")
+        expect(page.get_by_role("slider", name="Switch S3")).to_have_attribute("aria-valuetext", "mid")
+
+
+class ActingMendsTest(BrowserTest):
+    @in_browser
+    def test_a_mend_is_a_button_that_leads_or_acts_or_else_a_sentence(self, people):
+        page = people.open("Avocet", "Port plan")
+        findings_of(page).get_by_role("link", name="Work it out: another port may be free for one of them").click()
+        expect(page.get_by_role("listitem", name="Move ESC to R7")).to_be_visible()
+        expect(findings_of(page).get_by_role("button")).to_have_count(0)
+        page.get_by_role("listitem", name="Move ESC to R7").get_by_role("button", name="Take this plan").click()
+        go(page, "Lost link")
+        go(page, "Bind")
+        page.get_by_role("combobox", name="Distance").click()
+        page.get_by_role("option", name="right beside each other").click()
+        findings_of(page).get_by_role("button", name="Put them two steps apart").click()
+        expect(page.get_by_role("combobox", name="Distance")).to_contain_text("two steps apart")
+
+    @in_browser
+    def test_what_the_draft_mends_is_written_and_restarted_from_the_finding(self, people):
+        page = people.open("Curlew", "Switchboard")
+        page.get_by_role("group", name="Band of angle").get_by_label("From").fill("1100")
+        page.keyboard.press("Enter")
+        page.get_by_role("button", name="Write to board").click()
+        wait_coin(page, "Switchboard", re.compile("^cracked"))
+        findings_of(page).get_by_role("button", name="Set the band to 850 to 1250 us").click()
+        findings_of(page).get_by_role("button", name="Mended in the draft: write it to the board").click()
+        expect(page.get_by_text("draft is on the board")).to_be_visible()
+        expect(findings_of(page)).not_to_contain_text("misses every detent")
+
+    @in_browser
+    def test_a_rounded_setting_is_taken_from_the_board(self, people):
+        page = people.open("Curlew", "Lost link")
+        page.get_by_label("Board's grace").fill("437")
+        expect(page.get_by_text("kept as 440")).to_be_visible()
+        page.keyboard.press("Enter")
+        page.get_by_role("button", name="Write to board").click()
+        page.get_by_role("button", name="1 setting differs").click()
+        told = page.get_by_role("dialog", name="Settings that differ")
+        expect(told).to_contain_text("the board keeps it in steps of its own")
+        told.get_by_role("button", name="Take the board's Grace").click()
+        expect(page.get_by_role("textbox", name="Board's grace")).to_have_value("440")
+        expect(page.get_by_text("draft is on the board")).to_be_visible()
+
+
+class AddressTest(BrowserTest):
+    @in_browser
+    def test_what_is_looked_at_in_line_stands_in_the_address(self, people):
+        page = people.open("Curlew", "Line")
+        page.get_by_role("button", name="Look closer at the last 10 s").click()
+        page.get_by_role("button", name="Recordings").wait_for()
+        expect(page).to_have_url(re.compile(r"/line\?recording="))
+        page.get_by_role("button", name="Recordings").click()
+        expect(page).to_have_url(re.compile(r"/line\?look=recordings"))
+        page.go_back()
+        expect(page).to_have_url(re.compile(r"/line\?recording="))
+        page.reload()
+        page.get_by_role("button", name="Recordings").wait_for()
+        page.go_back()
+        expect(page.get_by_role("button", name="Look closer at the last 10 s")).to_be_visible()
+
+    @in_browser
+    def test_each_coin_of_the_list_leads_to_its_hop(self, people):
+        page = people.sign_in()
+        page.get_by_role("listitem").filter(has_text="Avocet").get_by_role("link", name="Loom").click()
+        page.get_by_role("heading", level=1, name="Loom").wait_for()
+        expect(page).to_have_url(re.compile("/loom$"))
