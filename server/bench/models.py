@@ -42,20 +42,21 @@ class BenchRecord(models.Model):
             state = self.read()
         except ValidationError:
             log.warning("the kept state of the bench of craft %s cannot be read; it starts anew", self.craft_id)
-            return self.first_state(document.settings, parts)
+            return self.first_state(document, parts)
         same = parts.maybe_board is not None and set(state.stored.ports) <= set(parts.board.ports) and len(state.stored.ports) == len(parts.board.ports)
-        return state if same else self.first_state(document.settings, parts)
+        return state if same else self.first_state(document, parts)
 
     def running(self, document: CraftDocument, parts: KitParts) -> BoardSettings:
         """What the board runs, by the last that was kept; the draft's settings where no bench can run."""
         return self.state_for(document, parts).running if cannot_run(document, parts) is None else document.settings
 
     @classmethod
-    def first_state(cls, settings: BoardSettings, parts: KitParts | None = None) -> BenchState:
-        """A new board and a new receiver: no port has a job, nothing is set that could surprise, nobody is bound."""
+    def first_state(cls, document: CraftDocument, parts: KitParts | None = None) -> BenchState:
+        """A new board and a new receiver: no port has a job, nothing is set that could surprise, nobody is bound. One that nothing feeds yet lies on the bench with its USB cable in."""
+        settings, fed = document.settings, document.feed != "nothing"
         ports = parts.board.ports if parts and parts.maybe_board else tuple(settings.ports)
         blank = BoardSettings(ports=dict.fromkeys(ports, "free"))
-        return BenchState(stored=blank, running=blank, read_back=blank, bound=False)
+        return BenchState(stored=blank, running=blank, read_back=blank, bound=False, usb=not fed, pack=fed)
 
     @classmethod
     def claim(cls, craft_id: object, holder: str, channel: str) -> str:

@@ -13,7 +13,7 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
-from linkcore.craft.document import Airframe, Mode
+from linkcore.craft.document import Airframe, Mode, ServoRole
 from linkcore.parts.catalogue import PartError, part_schemas
 from linkcore.parts.files import own_part
 from linkcore.parts.models import Board, Job, Module, Peripheral, Receiver, Region, Sensor, Transmitter
@@ -50,6 +50,8 @@ class PartsSerializer(serializers.Serializer[Any]):
     protocols = ReadableSerializer(many=True)
     regions = serializers.ListField(child=serializers.CharField())
     sensors = serializers.ListField(child=serializers.CharField())
+    servo_roles = serializers.ListField(child=serializers.ChoiceField(choices=get_args(ServoRole)))
+    servos = serializers.ListField(child=serializers.CharField())
     boards = CoreField(Board, many=True)
     receivers = CoreField(Receiver, many=True)
     transmitters = CoreField(Transmitter, many=True)
@@ -109,7 +111,8 @@ class PartsView(APIView):
     def get(self, request: Request, workshop_id: int) -> Response:
         """Every part with its facts."""
         workshop = find_workshop(request, workshop_id)
-        parts = [each.model_dump(mode="json") for each in sorted(catalogue_of(workshop.pk).values(), key=lambda each: each.name)]
+        known = sorted(catalogue_of(workshop.pk).values(), key=lambda each: each.name)
+        parts = [each.model_dump(mode="json") for each in known]
         choices: dict[str, Any] = {
             "airframes": get_args(Airframe),
             "jobs": get_args(Job),
@@ -117,6 +120,8 @@ class PartsView(APIView):
             "protocols": [{"name": name, "needs_job": spec.wire == "serial"} for name, spec in RECEIVER_PROTOCOLS.items()],
             "regions": get_args(Region),
             "sensors": get_args(Sensor),
+            "servo_roles": get_args(ServoRole),
+            "servos": [each["id"] for each, part in zip(parts, known, strict=True) if isinstance(part, Peripheral) and part.servo],
             "own": [_own(each) for each in workshop.own_parts.select_related("updated_by")],
         }
         kinds = ("board", "receiver", "transmitter", "module", "peripheral")

@@ -83,7 +83,7 @@ def _claim(craft_id: uuid.UUID, channel: str) -> str:
     """The channel of whoever runs the bench: this one, where nobody did."""
     try:
         craft = Craft.objects.get(pk=craft_id)
-        BenchRecord.objects.get_or_create(craft=craft, defaults={"state": BenchRecord.first_state(craft.read().settings).keep()})
+        BenchRecord.objects.get_or_create(craft=craft, defaults={"state": BenchRecord.first_state(craft.read()).keep()})
         return BenchRecord.claim(craft_id, HOLDER, channel)
     except (Craft.DoesNotExist, BenchRecord.DoesNotExist, IntegrityError):
         if Craft.objects.filter(pk=craft_id).exists():

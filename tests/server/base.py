@@ -27,6 +27,6 @@ def make_craft(document: CraftDocument, name: str = "Curlew", owner: str = "wren
     user = get_user_model().objects.get(username=owner)
     craft = create_craft(Workshop.objects.get(members=user), document, user)
     if bound:
-        state = BenchRecord.first_state(document.settings).model_copy(update={"bound": True})
+        state = BenchRecord.first_state(document).model_copy(update={"bound": True})
         BenchRecord.objects.create(craft=craft, state=state.keep())
     return craft

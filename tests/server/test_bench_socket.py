@@ -230,10 +230,12 @@ class BenchSocketTest(OnTheSocket):
         with self.viewer("wren") as wren, self.viewer("teal") as teal:
             for viewer in (wren, teal):
                 report = viewer.until(
-                    "report", lambda report: len(report["told"]["loom"]["rung"]) == 3 and all("UTC" in said for said in report["told"]["loom"]["rung"].values())
+                    "report", lambda report: len(report["told"]["loom"]["rung"]) == 5 and all("UTC" in said for said in report["told"]["loom"]["rung"].values())
                 )
-            self.assertEqual(sorted(report["told"]["loom"]["rung"]), ["receiver/5V/5V", "receiver/GND/G", "receiver/SBUS/R2"])
-        self.assertEqual(WireRing.objects.filter(craft=self.craft, until=None, how="signal").count(), 3)
+            self.assertEqual(
+                sorted(report["told"]["loom"]["rung"]), ["pack leads/GND/G2", "pack leads/V+/BAT", "receiver/5V/5V", "receiver/GND/G", "receiver/SBUS/R2"]
+            )
+        self.assertEqual(WireRing.objects.filter(craft=self.craft, until=None, how="signal").count(), 5)
         self.assertEqual(ProofRecord.objects.filter(craft=self.craft, hop="loom").count(), 1, "that was every wire")
 
     def test_a_state_that_cannot_be_read_starts_the_bench_anew(self):

@@ -7,13 +7,13 @@ from django.db import connection
 from django.test import TestCase
 
 import scenario
-from linkcore.craft.document import load
+from linkcore.craft.document import CraftDocument, load
 from linkcore.craft.parts import KitParts
 from linkcore.hops.port_plan.rules import check_ports
 from linkcore.parts.catalogue import shipped
 from linkcore.parts.files import facts_of
 from linkcore.parts.models import Board, Receiver
-from linkcore.wiring.netlist import wire_key
+from linkcore.wiring.netlist import every_wire, wire_key
 from server.crafts.models import Craft
 from server.parts.models import OwnPart
 from server.parts.services import save
@@ -156,6 +156,11 @@ class PlanningTest(TestCase):
         self.assertEqual(self.client.get(f"/api/workshops/{self.avocet.workshop_id}/parts").status_code, 404)
 
 
+def keys_of(craft: CraftDocument) -> list[str]:
+    """Every wire, the board's own feed among them."""
+    return [wire_key(patch) for patch in every_wire(craft, KitParts.of(craft))]
+
+
 class RingOutTest(TestCase):
     @classmethod
     def setUpTestData(cls):
@@ -169,7 +174,7 @@ class RingOutTest(TestCase):
         return getattr(self.client, method)(f"/api/crafts/{self.coot.pk}/rings", {"wire": wire, "initials": initials}, content_type="application/json")
 
     def keys(self) -> list[str]:
-        return [wire_key(patch) for patch in Craft.objects.get(pk=self.coot.pk).read().wiring]
+        return keys_of(Craft.objects.get(pk=self.coot.pk).read())
 
     def test_a_wire_is_ticked_with_initials_and_time(self):
         first = self.keys()[0]
@@ -296,7 +301,7 @@ class RacingTest(DatabaseTest):
     def test_two_pilots_tick_at_once_and_one_record_is_made(self):
         make_people()
         coot = make_craft(scenario.coot(), "Coot")
-        keys = [wire_key(patch) for patch in coot.read().wiring]
+        keys = keys_of(coot.read())
 
         def tick() -> None:
             try:

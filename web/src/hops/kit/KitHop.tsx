@@ -4,7 +4,7 @@ import MenuItem from "@mui/material/MenuItem";
 import TextField from "@mui/material/TextField";
 import { useState } from "react";
 import { Link } from "react-router";
-import type { Part } from "../../api/types";
+import type { Part, Parts } from "../../api/types";
 import type { DraftHopProps } from "../../craft/hopProps";
 import { type Proposal, ProposalBox } from "../../craft/ProposalBox";
 import { type Doing, exchange, useForVersion, useKitView } from "../../craft/useWorkedOut";
@@ -84,7 +84,7 @@ export function KitHop({ craft, catalogue, edit }: DraftHopProps) {
               aria-label="Devices"
               sx={{ listStyle: "none", m: 0, p: 0, display: "grid", gap: 0.5, borderTop: 1, borderColor: "divider", pt: 1 }}
             >
-              {kit.devices.map((device) => (
+              {kit.devices.map((device, index) => (
                 <Box component="li" key={device.name} sx={{ display: "flex", alignItems: "baseline", gap: 1, fontSize: 13.5 }}>
                   <DeviceName
                     name={device.name}
@@ -94,6 +94,14 @@ export function KitHop({ craft, catalogue, edit }: DraftHopProps) {
                   <Link to={`/workshops/${craft.workshop_id}/parts/${device.part}`} style={{ color: colours.ink }}>
                     {named(device.part)?.name ?? device.part}
                   </Link>
+                  {catalogue.servos.includes(device.part) && (
+                    <ServoMoves
+                      name={device.name}
+                      role={device.role}
+                      roles={catalogue.servo_roles}
+                      onChoose={(role) => edit([{ path: `/kit/devices/${index}/role`, value: role }], craft.version)}
+                    />
+                  )}
                   <Box
                     component="span"
                     sx={{ color: "text.secondary", flex: 1, overflow: "hidden", textOverflow: "ellipsis", whiteSpace: "nowrap" }}
@@ -150,6 +158,41 @@ export function KitHop({ craft, catalogue, edit }: DraftHopProps) {
 }
 
 /** What a device is called in this craft; a click makes it a field. */
+type ServoRole = Parts["servo_roles"][number];
+
+/** What a servo moves: chosen, never guessed from what it is called. */
+function ServoMoves({
+  name,
+  role,
+  roles,
+  onChoose,
+}: {
+  name: string;
+  role: ServoRole | null;
+  roles: ServoRole[];
+  onChoose: (role: ServoRole | null) => void;
+}) {
+  return (
+    <TextField
+      select
+      variant="standard"
+      value={role ?? ""}
+      onChange={(event) => onChoose((event.target.value || null) as ServoRole | null)}
+      slotProps={{
+        select: { displayEmpty: true, inputProps: { "aria-label": `What ${name} moves` }, sx: { fontSize: 13 } },
+        input: { disableUnderline: true },
+      }}
+    >
+      <MenuItem value="">moves: not chosen</MenuItem>
+      {roles.map((each) => (
+        <MenuItem key={each} value={each}>
+          moves {each}
+        </MenuItem>
+      ))}
+    </TextField>
+  );
+}
+
 function DeviceName({ name, onType, onRename }: { name: string; onType: () => void; onRename: (to: string) => void }) {
   const [typed, setTyped] = useState<string | null>(null);
   const done = () => {
