@@ -302,11 +302,12 @@ class DecoderTest(SimpleTestCase):
         self.assertGreaterEqual(bad, 19, "each burst of seventeen says that it is one too many")
 
     def test_without_times_a_frame_waits_for_the_next_ones_system_byte(self):
-        data = dsm_frames([0xB2] * 4)
-        whole, bytewise = RECEIVER_PROTOCOLS["DSMX"].decoder(), RECEIVER_PROTOCOLS["DSMX"].decoder()
-        at_once = whole.feed(data) + whole.finish()
-        one_by_one = [frame for byte in data for frame in bytewise.feed(bytes((byte,)))] + bytewise.finish()
-        self.assertEqual(at_once, one_by_one)
+        frames = dsm_frames([0xB2] * 4)
+        for data in (frames, frames[:16] + b"\x55" + frames[16:]):
+            whole, bytewise = RECEIVER_PROTOCOLS["DSMX"].decoder(), RECEIVER_PROTOCOLS["DSMX"].decoder()
+            at_once = whole.feed(data) + whole.finish()
+            one_by_one = [frame for byte in data for frame in bytewise.feed(bytes((byte,)))] + bytewise.finish()
+            self.assertEqual(at_once, one_by_one)
 
     def test_a_pause_inside_a_frame_is_seen_however_its_bytes_come(self):
         frame = crsf.encode_channels([992] * 16)
@@ -325,10 +326,11 @@ class DecoderTest(SimpleTestCase):
 
     def test_the_middle_of_the_start_bit_decides(self):
         bit = 1 / 115200
-        clean = send(b"\x5a", 0.001, UartSettings(115200))
-        glitched = Edges(clean.level, np.sort(np.concatenate((clean.times, [clean.times[0] + 0.1 * bit, clean.times[0] + 0.15 * bit]))))
+        clean = send(b"\x5b", 0.001, UartSettings(115200))
+        early = clean.times - np.array([0.08 * bit * (at == 1) for at in range(len(clean.times))])  # the start bit ends a little early
+        glitched = Edges(clean.level, np.sort(np.concatenate((early, [clean.times[0] + 0.3 * bit, clean.times[0] + 0.45 * bit]))))
         spike = Edges(1, np.array([0.0005, 0.0005 + 0.2 * bit]))
-        self.assertEqual(read_all(glitched, UartSettings(115200), 0.01).data.tolist(), [0x5A], "what happens before its middle does not count")
+        self.assertEqual(read_all(glitched, UartSettings(115200), 0.01).data.tolist(), [0x5B], "what happens before its middle does not count")
         self.assertEqual(read_all(spike, UartSettings(115200), 0.01).data.tolist(), [], "a spike is no start bit")
 
 
