@@ -37,12 +37,15 @@ export function LineHop({ craft, parts, edit }: HopProps) {
   const back = useCallback(() => setAsked({}), [setAsked]);
   const list = useCallback(() => setAsked({ look: "recordings" }), [setAsked]);
   const [trouble, setTrouble] = useState("");
+  const [keeping, setKeeping] = useState(false);
   const recording = asked.get("recording");
   if (recording) return <OneRecording id={recording} craft={craft} edit={edit} onBack={back} onList={list} />;
   if (asked.get("look") === "recordings") return <Recordings craftId={craft.id} onOpen={open} onBack={back} />;
   if (asked.get("look") === "serial line") return <TapView craftId={craft.id} onOpen={open} onBack={back} />;
   const keep = async () => {
+    setKeeping(true);
     const answer = await doAct("keep line");
+    setKeeping(false);
     if (!answer.ok || !answer.recording) return setTrouble(answer.text);
     setTrouble("");
     try {
@@ -55,8 +58,8 @@ export function LineHop({ craft, parts, edit }: HopProps) {
     <>
       <HopHead title="Line" question="What is on the wire, and can the port read it?">
         <Box sx={{ display: "flex", gap: 1 }}>
-          <Button variant="outlined" onClick={keep}>
-            Look closer at the last 10 s
+          <Button variant="outlined" onClick={keep} disabled={keeping}>
+            {keeping ? "Keeping the last 10 s…" : "Look closer at the last 10 s"}
           </Button>
           <Button variant="outlined" onClick={list}>
             Recordings
