@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping, Sequence
+from functools import partial
 from typing import Any
 
 from linkcore.findings import SEVERITIES, Finding, HopKey, Mend
@@ -68,13 +69,19 @@ def chain(whole: Whole, proofs: Proofs, findings: Iterable[Finding], seen: Any =
     for hop in hops:
         view = hop.reads.view(whole)
         found += hop.stands(view, {state.hop: state for state in states})
-        standing = [state_of(proof, whole, proofs.get((hop.key, proof.name))) for proof in hop.proofs]
+        standing = whole.kept.get(
+            f"proofs of {hop.key}", tuple(proofs.get((hop.key, proof.name)) for proof in hop.proofs), None, partial(_standing, hop, whole, proofs)
+        )
         mark, why = coin([finding for finding in found if finding.hop == hop.key], standing)
         flowing = flowing and hop.flows(seen)
         recorded = {proof.name: proofs[hop.key, proof.name] for proof in hop.proofs if (hop.key, proof.name) in proofs}
         value = hop.proven_value(recorded) if hop.proven_value is not None and mark == "rings true" else hop.value(view, seen)
         states.append(HopState(hop=hop.key, coin=mark, why=why, value=value, flows=flowing, proofs=standing))
     return states, found
+
+
+def _standing(hop: Hop, whole: Whole, proofs: Proofs) -> list[ProofState]:
+    return [state_of(proof, whole, proofs.get((hop.key, proof.name))) for proof in hop.proofs]
 
 
 def foundations(whole: Whole, hops: Iterable[Hop] = HOPS) -> dict[ProofKey, dict[str, str]]:

@@ -18,6 +18,7 @@ from pydantic import BaseModel
 from linkcore.craft.document import LATER, RECEIVER, BoardSettings, CraftDocument, Fitted, KeptAs, Kit, Patch
 from linkcore.craft.parts import KitParts
 from linkcore.devices.firmware import Installed, Role, all_as_made, devices_of
+from linkcore.kept import Kept, made_of
 
 _OWN_WORDS = ("name", "about")  # of a part: what it is called is no fact about it
 
@@ -50,6 +51,7 @@ class Whole:
         self._digests: dict[str, str] = {}
         self._views: dict[tuple[str, ...], View] = {}
         self._foundations: dict[tuple[str, ...], dict[str, str]] = {}
+        self.kept = Kept()  # what was worked out of just this
 
     def flashable(self, role: Role) -> bool:
         """Whether a device runs a program that can be lost."""
@@ -198,29 +200,20 @@ def _craft_in_view(whole: Whole, keys: set[str]) -> CraftDocument:
     kit = {name: value for name, value in craft.kit.__dict__.items() if name != "devices" and "kit" in keys}
     if "devices" in keys:
         left_out = () if "servo roles" in keys else ("role",)
-        kit["devices"] = [_only(Fitted, {name: value for name, value in each.__dict__.items() if name not in left_out}) for each in craft.kit.devices]
+        kit["devices"] = [made_of(Fitted, **{name: value for name, value in each.__dict__.items() if name not in left_out}) for each in craft.kit.devices]
     if kit:
-        shown["kit"] = _only(Kit, kit)
+        shown["kit"] = made_of(Kit, **kit)
     patches = [each for each in craft.wiring if ("wiring" if each.device == RECEIVER else "wiring of devices") in keys]
     if keys & {"wiring", "wiring of devices"}:
-        shown["wiring"] = [_only(Patch, {name: value for name, value in each.__dict__.items() if name != "fixed"}) for each in patches]
+        shown["wiring"] = [made_of(Patch, **{name: value for name, value in each.__dict__.items() if name != "fixed"}) for each in patches]
     if "transmitter" in keys:
         setup = craft.transmitter
         left_out = () if "made for" in keys else ("made_for",)
-        shown["transmitter"] = _only(type(setup), {name: value for name, value in setup.__dict__.items() if name not in left_out})
+        shown["transmitter"] = made_of(type(setup), **{name: value for name, value in setup.__dict__.items() if name not in left_out})
     settings = {name: value for name, value in craft.settings.__dict__.items() if f"settings/{name}" in keys}
     if settings:
-        shown["settings"] = _only(BoardSettings, settings)
-    projected: CraftDocument = _only(CraftDocument, shown)
-    return projected
-
-
-def _only(kind: Any, values: Mapping[str, Any]) -> Any:
-    """An object of a kind that has these fields and no others."""
-    made = kind.__new__(kind)  # model_construct would fill in defaults
-    for name, value in (("__dict__", dict(values)), ("__pydantic_fields_set__", set(values)), ("__pydantic_extra__", None), ("__pydantic_private__", None)):
-        object.__setattr__(made, name, value)
-    return made
+        shown["settings"] = made_of(BoardSettings, **settings)
+    return made_of(CraftDocument, **shown)
 
 
 def _not_in_view(name: str) -> NoReturn:

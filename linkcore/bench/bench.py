@@ -31,6 +31,7 @@ from linkcore.hops.lost_link.timeline import LossRun
 from linkcore.hops.sticks.measure import SticksMeasure
 from linkcore.hops.sticks.surfaces import surfaces_of
 from linkcore.hops.switchboard.detents import SwitchMeasure
+from linkcore.kept import made_of
 from linkcore.parts.axes import AXIS_OF
 from linkcore.parts.models import WayIn
 from linkcore.proofs import Proof
@@ -519,10 +520,12 @@ class Bench:
         """The snapshot of this moment."""
         reading, board = self.traffic.reading(self.board), self.board
         gimbals = self.transmitter.gimbals
-        return Live.model_construct(  # all of it is the bench's own: nothing has to be checked
+        return made_of(  # all of it is the bench's own: nothing has to be checked
+            Live,
+            type="live",
             t=round(self.t, 3),
-            left=Stick.model_construct(None, **gimbals["left"]),
-            right=Stick.model_construct(None, **gimbals["right"]),
+            left=made_of(Stick, **gimbals["left"]),
+            right=made_of(Stick, **gimbals["right"]),
             switches=dict(self.transmitter.switches),
             transmitter_on=self.transmitter.on,
             usb=self.usb,
@@ -543,7 +546,8 @@ class Bench:
             light_means=STATE_WORDS[state][0] if (state := self.receiver.state) else "No supply.",
             edges_per_s=self.traffic.edges_sent,
             marks=self.traffic.marks,
-            board=BoardLive.model_construct(
+            board=made_of(
+                BoardLive,
                 powered=board.powered,
                 booting=board.powered and board.booting(self.t),
                 link=board.link,

@@ -27,9 +27,18 @@ class Ear:
         counted = [frame for frame in frames if isinstance(frame, ChannelFrame) and not frame.failsafe and not frame.frame_lost and frame.t is not None]
         if not counted:
             return 0
-        by_number = [frame.numbered() for frame in counted] if any(frame.numbers is not None for frame in counted) else None
+        whole = counted[0].numbers is None and all(frame.numbers is None and len(frame.channels) == len(counted[0].channels) for frame in counted)
+        columns = list(zip(*[frame.channels for frame in counted], strict=True)) if whole else None
+        times = [frame.t or 0.0 for frame in counted]
+        by_number = None if whole else [frame.numbered() for frame in counted]
+
+        def values(channel: int) -> list[tuple[float, float]]:
+            if columns is not None:
+                return list(zip(times, columns[channel - 1], strict=True)) if channel <= len(columns) else []
+            return [(t, known[channel]) for t, known in zip(times, by_number or (), strict=True) if channel in known]
+
         for axis in AXES:
-            if seen := _values(counted, by_number, channel_of(axis, channel_map)):
+            if seen := values(channel_of(axis, channel_map)):
                 self.sticks.add_all(axis, seen)
                 watch = self.watches.get(axis)
                 if watch is not None:
@@ -38,16 +47,9 @@ class Ear:
                     if watch.noise is not None and self.sticks.noise.get(axis) is not watch.noise:
                         self.sticks.noise[axis] = watch.noise
         for channel in switches_on:
-            if seen := _values(counted, by_number, channel):
+            if seen := values(channel):
                 self.switches.add_all(channel, seen)
         return len(counted)
-
-
-def _values(frames: list[ChannelFrame], by_number: list[dict[int, float]] | None, channel: int) -> list[tuple[float, float]]:
-    """(t, us) of every frame that carries a channel; `by_number` where some carry only a few."""
-    if by_number is not None:
-        return [(frame.t or 0.0, known[channel]) for frame, known in zip(frames, by_number, strict=True) if channel in known]
-    return [(frame.t or 0.0, frame.channels[channel - 1]) for frame in frames if channel <= len(frame.channels)]
 
 
 def heard_in(frames: Iterable[Frame], document: CraftDocument) -> tuple[SticksMeasure, SwitchMeasure, int]:

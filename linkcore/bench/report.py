@@ -7,7 +7,7 @@ from collections.abc import Collection
 from linkcore.bench.bench import Bench
 from linkcore.bench.messages import LogLine, Report, Told
 from linkcore.chain import chain, draft_against_board, in_order, measured_findings, seen_findings, settled_findings
-from linkcore.craft.document import differences
+from linkcore.craft.document import Difference, differences
 from linkcore.devices.memory import as_kept
 from linkcore.findings import Finding, HopKey
 from linkcore.hop import HopState
@@ -36,14 +36,21 @@ class Reporter:
             draft_version=draft_version,
             chain=states,
             findings=findings,
-            differences=differences(bench.document.settings, bench.read_back_settings, as_kept(bench.document.settings, bench.board_part, bench.board.form))
-            if bench.read_back_settings
-            else [],
+            differences=self._differences(),
             on_board=bench.read_back_settings,
             restart_due=bench.board.restart_due,
             told=self._told(hops, whole=whole),
             log=[LogLine(t=round(event.t, 3), text=event.text) for event in bench.board.events.last(40)],
         )
+
+    def _differences(self) -> list[Difference]:
+        """The draft's settings against what the board was last read to hold; kept until one of them is another."""
+        bench = self.bench
+        draft, read = bench.document.settings, bench.read_back_settings
+        if read is None:
+            return []
+        board, form = bench.board_part, bench.board.form
+        return self._kept.get("differences", (draft, read, board, form), None, lambda: differences(draft, read, as_kept(draft, board, form)))
 
     def _told(self, hops: Collection[HopKey] | None, *, whole: bool) -> Told:
         bench = self.bench

@@ -31,11 +31,10 @@ class PortTraffic:
         self._add(sent, heard, size, errors)
         if size:
             self._bytes.append((t, size, errors))
-        for frame in frames:
-            mark = letter(frame)
-            if mark == "t":
-                self._others.append(t)
+        for frame, mark in zip(frames, map(letter, frames), strict=True):
             if mark in "tp":
+                if mark == "t":
+                    self._others.append(t)
                 continue
             self._bad += mark == "b"
             self._frames.append(frame.t if frame.t is not None else t)

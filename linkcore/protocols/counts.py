@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import functools
 from collections.abc import Sequence
+from operator import lshift
 
 from linkcore.protocols.base import Field
 
@@ -37,9 +38,7 @@ def pack_channels(raw: Sequence[int]) -> bytes:
     if min(raw) < 0 or max(raw) > 2047:
         index = next(index for index, value in enumerate(raw) if not 0 <= value <= 2047)
         raise ValueError(f"CH{index + 1}: {raw[index]} does not fit 11 bits")
-    bits = 0
-    for shift, value in zip(_SHIFTS, raw, strict=True):
-        bits |= value << shift
+    bits: int = sum(map(lshift, raw, _SHIFTS))
     return bits.to_bytes(22, "little")
 
 

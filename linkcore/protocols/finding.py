@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from abc import abstractmethod
+from bisect import bisect_right
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 
@@ -25,7 +26,7 @@ class ScanDecoder(Decoder):
     def __init__(self) -> None:
         self._bytes = bytearray()
         self._times: list[float] = []
-        self._errors: list[int] = []
+        self._errors = bytearray()
         self._timed = False
         self._in_step = False  # the byte before belonged to a good frame
         self._seen_good = False
@@ -45,7 +46,7 @@ class ScanDecoder(Decoder):
     def feed(self, data: bytes, times: Sequence[float] | None = None, errors: Sequence[int] | None = None) -> list[Frame]:
         """See Decoder."""
         self._bytes += data
-        self._errors.extend(errors if errors is not None else bytes(len(data)))
+        self._errors += bytes(errors) if errors is not None else bytes(len(data))
         if times is not None:
             self._timed = True
             held = len(self._times)
@@ -108,12 +109,13 @@ class ScanDecoder(Decoder):
             return 0, None
         if length is None or end > size:
             return (0, None) if at_end else None
-        if any(self._errors[at:end]):
+        if self._errors.count(0, at, end) < end - at:
             return 0, None
         return length, self._read(bytes(held[at:end]), self._times[at] if self._timed else None)
 
     def _has_pause(self, start: int, end: int) -> bool:
-        return any(start < place < end for place in self._pauses)
+        at = bisect_right(self._pauses, start)
+        return at < len(self._pauses) and self._pauses[at] < end
 
 
 class GapDecoder(Decoder):

@@ -144,7 +144,7 @@ class StandInBoard:
         self.link: LinkState = "no signal" if self.powered else "off"
         self.arming = Arming()
         self.held = Holding(False, None, ())
-        self._held_for: tuple[BoardSettings, World, tuple[float, ...], Holding] | None = None
+        self._held_for: tuple[BoardSettings, World, list[float], Holding, list[int]] | None = None
         self.motors_percent = 0.0
         self.testing_loss = False
         self._back_t: float | None = None
@@ -306,8 +306,8 @@ class StandInBoard:
 
     def _tested(self, channels: tuple[float, ...]) -> bool:
         """Whether the switch of the lost-link test is on."""
-        values = dict(enumerate(channels, 1))
-        return any(band.mode == "lost-link test" and band.holds(values.get(band.channel, 0.0)) for band in self.running.modes)
+        tests = [band for band in self.running.modes if band.mode == "lost-link test"]
+        return any(band.holds(channels[band.channel - 1] if band.channel <= len(channels) else 0.0) for band in tests)
 
     def _stop(self, t: float, why: str) -> None:
         self.arming.disarm()
@@ -341,7 +341,7 @@ class StandInBoard:
         """All that holds, in words."""
         return self.held.text
 
-    def _view(self, t: float) -> ArmView:
+    def _view(self, t: float, *, stuck: bool = False) -> ArmView:
         """What it knows when it decides to arm."""
         return ArmView(
             powered=self.powered,
@@ -357,11 +357,12 @@ class StandInBoard:
             missing_sensors=self.world.missing_sensors,
             switch_on=self.held.arm,
             guard_on=self.held.guard,
+            switch_stuck=stuck,
         )
 
     def blockers(self, t: float) -> list[Blocker]:
         """Why it refuses to arm now, and what clears each; empty where it is armed or would arm at the next flip."""
-        return [] if self.armed else blockers(replace(self._view(t), switch_stuck=self.arming.stuck), self.running)
+        return [] if self.armed else blockers(self._view(t, stuck=self.arming.stuck), self.running)
 
     def _fly(self, t: float) -> None:
         """One pass of the loop with fresh channels."""
@@ -379,13 +380,18 @@ class StandInBoard:
 
     def _holds(self) -> Holding:
         """What the channels turn on; reckoned anew when one that a band listens to has moved."""
-        bands = [*([self.running.arming] if self.running.arming else []), *self.running.modes]
-        values = tuple(self.channels[band.channel - 1] if band.channel <= len(self.channels) else 0.0 for band in bands)
         known = self._held_for
+        channels = known[4] if known is not None and known[0] is self.running else self._listened_to()
+        values = [self.channels[channel - 1] for channel in channels if channel <= len(self.channels)]
         if known is None or known[0] is not self.running or known[1] is not self.world or known[2] != values:
             held = holds(self.running, dict(enumerate(self.channels, 1)), self.world.lacking)
-            known = self._held_for = (self.running, self.world, values, held)
+            known = self._held_for = (self.running, self.world, values, held, channels)
         return known[3]
+
+    def _listened_to(self) -> list[int]:
+        """The channels that a band listens to."""
+        bands = [*([self.running.arming] if self.running.arming else []), *self.running.modes]
+        return sorted({band.channel for band in bands})
 
     def commands(self) -> dict[Axis, float]:
         """What it makes of the sticks, -1 to 1 (throttle 0 to 1), the deadband taken off; empty before the first frame."""
@@ -403,6 +409,8 @@ class StandInBoard:
 
     def surfaces(self) -> dict[str, float]:
         """Each servo's surface, -1 to 1, as it is seen to go: positive the way that the stick's positive end asks for."""
+        if not self.world.servos:
+            return {}
         asked = self.commands() if self.powered and self.link != "no signal" else {}
         turn = {name: (-1 if turned else 1) * (-1 if name in self.running.servo_reverse else 1) for name, _, turned in self.world.servos}
         return {name: round(asked.get(axis, 0.0) * turn[name], 3) for name, axis, _ in self.world.servos}

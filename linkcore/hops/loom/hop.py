@@ -10,12 +10,15 @@ from linkcore.hops.loom.codes import CODES
 from linkcore.hops.loom.proofs import EVERY_WIRE_RUNG
 from linkcore.hops.loom.rules import CHECK, check_loom
 from linkcore.hops.loom.view import LoomTold, tell
+from linkcore.kept import Kept
 from linkcore.reads import Reads, View
 from linkcore.wiring.netlist import every_wire, wire_key
 
 
 class Wired(Protocol):
     """What is looked at of a running bench: what its supply has done, and whether the receiver's wire passes."""
+
+    kept: Kept
 
     @property
     def overload(self) -> str | None:
@@ -38,10 +41,14 @@ class Wired(Protocol):
         ...
 
 
-def wires_rung(view: View, _: object) -> str:
+def wires_rung(view: View, seen: Wired | None) -> str:
     """The one value: how many wires are rung out."""
-    wires = every_wire(view.craft, view.parts)
-    return f"{sum(wire_key(patch) in view.rung for patch in wires)} of {len(wires)} rung" if view.craft.wiring else "no wires"
+
+    def count() -> str:
+        wires = every_wire(view.craft, view.parts)
+        return f"{sum(wire_key(patch) in view.rung for patch in wires)} of {len(wires)} rung" if view.craft.wiring else "no wires"
+
+    return count() if seen is None else seen.kept.get("wires rung", (view,), None, count)
 
 
 def damage(_: View, seen: Wired | None) -> list[Finding]:

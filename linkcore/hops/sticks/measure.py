@@ -78,7 +78,8 @@ class SticksMeasure(BaseModel):
 
     def add_all(self, axis: Axis, values: list[tuple[float, float]]) -> None:
         """Take values of an axis, (t, us) in their order; those of a stick that rests where it is known to rest change nothing."""
-        seen, low, high = self.reached[axis], min(us for _, us in values), max(us for _, us in values)
+        heard = [us for _, us in values]
+        seen, low, high = self.reached[axis], min(heard), max(heard)
         known = seen.low is not None and seen.high is not None and seen.low <= low and high <= seen.high
         if known and axis in self.since and values[-1][0] - self.since[axis] < REST_S and self.rest_low[axis] <= low and high <= self.rest_high[axis]:
             return

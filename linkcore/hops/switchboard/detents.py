@@ -51,7 +51,8 @@ class SwitchMeasure(BaseModel):
 
     def add_all(self, channel: int, values: list[tuple[float, float]]) -> None:
         """Take values of a switch channel, (t, us) in their order; those that lie in the detent where it has rested for long change nothing."""
-        low, high = min(us for _, us in values), max(us for _, us in values)
+        heard = [us for _, us in values]
+        low, high = min(heard), max(heard)
         since, value = self.resting.get(channel, (values[0][0], low))
         if values[0][0] - since >= REST_S and abs(low - value) <= SAME_DETENT_US and abs(high - value) <= SAME_DETENT_US:
             near = [each for each in self.detents.get(channel, ()) if abs(each.value - low) <= SAME_DETENT_US or abs(each.value - high) <= SAME_DETENT_US]
