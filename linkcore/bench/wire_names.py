@@ -19,7 +19,8 @@ from linkcore.signal.uart import WRONG, ReceivedBytes, UartSettings, read_all
 WAVE_BYTES = 5
 PULSE_REST_S = 0.0026
 NAME_EVERY_S = 0.8
-NAMED_EVERY_S = 8.0  # once it is named and read, it is looked at more seldom
+NAMED_EVERY_S = 20.0  # once it is named, and the port reads it as that, it is looked at more seldom
+DRAWN_EVERY_S = 2.0
 
 
 class WireNames:
@@ -28,6 +29,7 @@ class WireNames:
     def __init__(self, bench: SeenBench) -> None:
         self._bench = bench
         self._at: float | None = None
+        self._drawn_at = 0.0
         self._tap = ""
         self._tried_at: float | None = None
         self._tried: list[Reading] = []
@@ -38,10 +40,13 @@ class WireNames:
         bench = self._bench
         every = NAMED_EVERY_S if reading.reads and self._named.identified.protocol == bench.spec.name else NAME_EVERY_S
         if self._at is None or bench.t - self._at >= every or bench.t < self._at or bench.tap != self._tap:
-            self._at, self._tap = bench.t, bench.tap
+            self._at, self._drawn_at, self._tap = bench.t, bench.t, bench.tap
             edges, length = bench.wire_edges()
             identified = identify_edges(edges, length)
             self._named = Named(identified, self.would_read(reading), self._wave(edges, identified))
+        elif bench.t - self._drawn_at >= DRAWN_EVERY_S:
+            self._drawn_at = bench.t
+            self._named = replace(self._named, wave=self._wave(bench.wire_edges()[0], self._named.identified))
         return self._named
 
     def would_read(self, reading: PortReading) -> list[Reading]:
