@@ -31,7 +31,8 @@ class PortTraffic:
         self._add(sent, heard, size, errors)
         if size:
             self._bytes.append((t, size, errors))
-        for frame, mark in zip(frames, map(letter, frames), strict=True):
+        for frame in frames:
+            mark = letter(frame)
             if mark in "tp":
                 if mark == "t":
                     self._others.append(t)
@@ -52,8 +53,9 @@ class PortTraffic:
             _, left, arrived = self._edges.popleft()
             self._add(-left, -arrived, 0, 0)
 
-    def _add(self, *changes: int) -> None:
-        self._sums = [known + change for known, change in zip(self._sums, changes, strict=True)]
+    def _add(self, sent: int, heard: int, size: int, errors: int) -> None:
+        sums = self._sums
+        self._sums = [sums[0] + sent, sums[1] + heard, sums[2] + size, sums[3] + errors]
 
     def reading(self, board: StandInBoard) -> PortReading:
         """All of it, at the port where this board listens."""

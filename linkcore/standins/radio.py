@@ -17,6 +17,7 @@ from linkcore.protocols import crsf, fport
 from linkcore.protocols.base import ProtocolSpec, Sent
 
 NOISE_US = 0.35  # a gimbal's own restlessness, standard deviation
+_RESTLESS = 4099  # draws kept and walked again, a prime, so that no gimbal hears the same ones twice running
 PROCESSING_S = 0.0008
 LINK_REPORT_S = 0.1
 REPORT_GAP_S = 2 * crsf.SPEC.uart.byte_s  # behind the channels
@@ -32,7 +33,8 @@ class StandInTransmitter:
         self.end = TransmitterEnd(serial_of(part.id))
         self.gimbals = {"left": {"x": 0.0, "y": 0.0}, "right": {"x": 0.0, "y": 0.0}}
         self.switches = {switch.name: 0 for switch in part.switches}
-        self._rng = rng
+        self._restlessness = [rng.gauss(0.0, NOISE_US) for _ in range(_RESTLESS)]
+        self._restless_at = 0
         self.set_up(document)
         stick, direction = STICKS[self._setup.stick_mode]["throttle"]
         self.gimbals[stick][direction] = -1.0
@@ -66,9 +68,11 @@ class StandInTransmitter:
     def frame(self) -> list[float]:
         """What one radio frame carries, in us, the gimbals' noise included, on its raw counts."""
         us = self._still.copy()
-        gauss, exact, step = self._rng.gauss, self._exact, self.part.count_us
+        noise, exact, step, at = self._restlessness, self._exact, self.part.count_us, self._restless_at
         for index in self._noisy:
-            us[index] = CENTRE_US + round((exact[index] + gauss(0.0, NOISE_US) - CENTRE_US) / step) * step
+            us[index] = CENTRE_US + round((exact[index] + noise[at] - CENTRE_US) / step) * step
+            at = at + 1 if at < _RESTLESS - 1 else 0
+        self._restless_at = at
         return us
 
 
