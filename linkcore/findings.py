@@ -28,7 +28,7 @@ class Edit(BaseModel):
     """One change to the craft document: `path` as a JSON pointer (RFC 6901) from its root."""
 
     model_config = ConfigDict(frozen=True)
-    path: str
+    path: str = Field(max_length=400)
     value: Any
 
 

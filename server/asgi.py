@@ -14,13 +14,18 @@ from channels.auth import AuthMiddlewareStack  # noqa: E402
 from channels.routing import ProtocolTypeRouter, URLRouter  # noqa: E402
 from channels.security.websocket import AllowedHostsOriginValidator  # noqa: E402
 from django.conf import settings  # noqa: E402
-from django.urls import path  # noqa: E402
+from django.urls import path, re_path  # noqa: E402
 
 from server.body_limit import BodyLimit  # noqa: E402
+from server.gate import NothingHere  # noqa: E402
 from server.running.consumer import BenchConsumer  # noqa: E402
 from server.tap.consumer import TapConsumer  # noqa: E402
 
-_sockets = [path("ws/crafts/<uuid:craft_id>/bench", BenchConsumer.as_asgi()), path("ws/crafts/<uuid:craft_id>/tap", TapConsumer.as_asgi())]
+_sockets = [
+    path("ws/crafts/<uuid:craft_id>/bench", BenchConsumer.as_asgi()),
+    path("ws/crafts/<uuid:craft_id>/tap", TapConsumer.as_asgi()),
+    re_path("", NothingHere.as_asgi()),
+]
 application = ProtocolTypeRouter(
     {
         "http": BodyLimit(_django, settings.MAX_UPLOAD_BYTES),

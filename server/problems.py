@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
+from django.http import HttpRequest, JsonResponse
 from rest_framework import serializers
 from rest_framework.exceptions import APIException, ErrorDetail
 from rest_framework.response import Response
@@ -12,7 +13,7 @@ from rest_framework.views import exception_handler
 from linkcore.craft.document import CraftError
 from linkcore.parts.catalogue import PartError, UnknownPart
 
-NOT_SIGNED_IN, NO_SUCH_CRAFT = 4401, 4404  # how a WebSocket is closed
+NOT_SIGNED_IN, NO_SUCH_CRAFT, TOO_MUCH = 4401, 4404, 4429  # how a WebSocket is closed
 
 
 class ProblemSerializer(serializers.Serializer[dict[str, str]]):
@@ -38,6 +39,30 @@ def handler(error: Exception, context: dict[str, Any]) -> Response | None:
     if response is not None and not (isinstance(response.data, dict) and isinstance(response.data.get("detail"), str)):
         response.data = {"detail": _sentence(response.data)}
     return response
+
+
+def bad_request(request: HttpRequest, exception: Exception) -> JsonResponse:
+    """Django could not make sense of a request before any view saw it."""
+    return _plain(400, "this request cannot be understood; load the page anew and try again")
+
+
+def forbidden(request: HttpRequest, exception: Exception) -> JsonResponse:
+    """Django refused a request before any view saw it."""
+    return _plain(403, "this request is refused; load the page anew, and sign in if it asks you to")
+
+
+def not_found(request: HttpRequest, exception: Exception) -> JsonResponse:
+    """There is nothing at this address."""
+    return _plain(404, "there is nothing at this address")
+
+
+def fault(request: HttpRequest) -> JsonResponse:
+    """Something broke that should not have; the log has it."""
+    return _plain(500, "a fault in Coin Bell; nothing was changed. Try again, and tell the operator if it comes back: the log says what broke")
+
+
+def _plain(status: int, text: str) -> JsonResponse:
+    return JsonResponse({"detail": text}, status=status)
 
 
 def _sentence(data: Any) -> str:

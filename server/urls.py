@@ -31,6 +31,9 @@ def app(request: HttpRequest) -> HttpResponse:
     return HttpResponse(page, headers={"Cache-Control": "no-cache"})
 
 
+_UUID = "[0-9a-f]{8}-[0-9a-f]{4}-[0-9a-f]{4}-[0-9a-f]{4}-[0-9a-f]{12}"
+handler400, handler403, handler404, handler500 = (f"server.problems.{name}" for name in ("bad_request", "forbidden", "not_found", "fault"))
+
 urlpatterns = [
     path("api/session", SessionView.as_view()),
     path("api/workshops/<int:workshop_id>/people", PeopleView.as_view()),
@@ -42,7 +45,7 @@ urlpatterns = [
     path("api/workshops/<int:workshop_id>/images", ShelfView.as_view()),
     path("api/workshops/<int:workshop_id>/images/read", ReadImageView.as_view()),
     path("api/images/<uuid:image_id>", ImageView.as_view()),
-    re_path(r"^api/images/(?P<image_id>[0-9a-f-]{36})/file\.(?P<kind>hex|bin)$", ImageFileView.as_view()),
+    re_path(rf"^api/images/(?P<image_id>{_UUID})/file\.(?P<kind>hex|bin)$", ImageFileView.as_view()),
     path("api/part-schemas", PartSchemasView.as_view()),
     path("api/crafts", CraftsView.as_view()),
     path("api/crafts/<uuid:craft_id>", CraftView.as_view()),
@@ -68,7 +71,7 @@ urlpatterns = [
     path("api/recordings/<uuid:recording_id>/frames/<int:index>", FrameView.as_view()),
     path("api/recordings/<uuid:recording_id>/port", PortView.as_view()),
     path("api/recordings/<uuid:recording_id>/window", WindowView.as_view()),
-    re_path(r"^api/recordings/(?P<recording_id>[0-9a-f-]{36})/file\.(?P<kind>vcd|csv|bin)$", RecordingFileView.as_view()),
+    re_path(rf"^api/recordings/(?P<recording_id>{_UUID})/file\.(?P<kind>vcd|csv|bin)$", RecordingFileView.as_view()),
     path("api/schema", SpectacularJSONAPIView.as_view(), name="schema"),
     path("api/docs", SpectacularSwaggerSplitView.as_view(url_name="schema")),
     re_path(r"^(?!api/|static/|assets/|ws/).*$", app),

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from typing import Annotated, Any, Literal
@@ -13,7 +14,7 @@ from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_valida
 from linkcore.craft.names import setting_name, value_in_words
 from linkcore.findings import Edit
 from linkcore.parts.axes import ChannelOrder, StickAxis
-from linkcore.parts.models import Job, OnLoss, Region, Sensor
+from linkcore.parts.models import MOST_PORTS, Job, OnLoss, PortName, Region, Sensor
 
 FORMAT = "coin-bell/craft"
 VERSION = 1
@@ -66,6 +67,7 @@ class CraftError(ValueError):
 RECEIVER = "receiver"  # the receiver's name among the devices
 PACK = "pack leads"  # what the board's own feed is called in the wire list
 DeviceName = Annotated[str, Field(pattern=r"^[A-Za-z0-9][A-Za-z0-9 ]{0,29}$", description="Letters, digits and spaces; `receiver` and `pack leads` are taken")]
+PartRef = Annotated[str, Field(max_length=60, description="A part's id; empty where none is chosen yet")]
 
 
 ServoRole = Literal["aileron", "elevator", "rudder", "something else"]
@@ -75,24 +77,24 @@ class Fitted(_Section):
     """A peripheral of this craft: what it is called here, and its part id; `role`: what a servo moves, None until the pilot has chosen it."""
 
     name: DeviceName
-    part: str
+    part: PartRef
     role: ServoRole | None = None
 
 
 class Kit(_Section):
     """Part ids; an empty one is not chosen yet. `module` sits in the transmitter's bay."""
 
-    board: str = ""
-    receiver: str = ""
-    transmitter: str = ""
-    module: Annotated[str, LATER] = ""
+    board: PartRef = ""
+    receiver: PartRef = ""
+    transmitter: PartRef = ""
+    module: Annotated[PartRef, LATER] = ""
     devices: list[Fitted] = Field(default_factory=list, max_length=32)
     jumper_fitted: Annotated[bool, LATER] = Field(False, description="Whether the receiver's jumper is on")
 
     @model_validator(mode="after")
     def _names_once(self) -> Kit:
         names = [RECEIVER, PACK, *(device.name for device in self.devices)]
-        twice = next((name for name in names if names.count(name) > 1), None)
+        twice = next((name for name, count in Counter(names).items() if count > 1), None)
         if twice:
             raise ValueError(f"two devices are called {twice}; give one of them another name")
         return self
@@ -109,7 +111,7 @@ class Wants(_Section):
     channels: int = Field(5, ge=1, le=18)
     telemetry: bool = False
     region: Region | None = None
-    sensors: list[Sensor] = ["gyro", "accelerometer"]
+    sensors: list[Sensor] = Field(["gyro", "accelerometer"], max_length=10, description="Each of them once; there are ten kinds")
 
 
 class Patch(_Section):
@@ -206,7 +208,7 @@ class AirSetup(_Section):
 class ReceiverInput(_Section):
     """How the receiver's port is sampled and decoded. `half_duplex`: both ways on the port's TX pad."""
 
-    protocol: str | None = None
+    protocol: str | None = Field(None, max_length=40)
     inverted: bool = False
     half_duplex: bool = False
 
@@ -271,7 +273,7 @@ class LostLink(_Section):
 class BoardSettings(_Section):
     """All that is written to the board and read back from it."""
 
-    ports: dict[str, Job]
+    ports: dict[PortName, Job] = Field(max_length=MOST_PORTS)
     receiver_input: ReceiverInput = Field(default_factory=ReceiverInput)
     channel_map: ChannelOrder = "AETR"
     stick_lines: StickLines = Field(default_factory=StickLines)

@@ -128,6 +128,17 @@ class KitParts:
         return f"{device}, {part.name}" if part else device
 
 
+def foreign_ports(document: CraftDocument, parts: KitParts, before: CraftDocument | None) -> str | None:
+    """What is wrong with ports that a draft names anew and its board lacks; None where there are none. Those that an exchange of boards has left over stay until they are mended."""
+    known = {*(parts.maybe_board.ports if parts.maybe_board else ()), *(before.settings.ports if before else ())}
+    foreign = [port for port in document.settings.ports if port not in known]
+    if not foreign:
+        return None
+    if parts.maybe_board is None:
+        return f"settings/ports: {', '.join(foreign[:3])}: no board is chosen yet, so there are no ports; choose one in the Kit"
+    return f"settings/ports: {', '.join(foreign[:3])}: the {parts.maybe_board.name} has no such port; it has {', '.join(parts.maybe_board.ports)}"
+
+
 def understand(one: Radio, other: Radio) -> bool:
     """Whether two ends understand each other over the air."""
     return (one.name, one.band, one.family) == (other.name, other.band, other.family) and bool(set(one.regions) & set(other.regions))

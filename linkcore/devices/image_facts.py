@@ -31,8 +31,8 @@ class SettingsFormat(BaseModel):
     """How a board's firmware keeps settings: those that it no longer has, and those that are called otherwise on it. Paths within the settings."""
 
     model_config = ConfigDict(frozen=True, extra="forbid")
-    dropped: tuple[Path, ...] = ()
-    renamed: dict[Path, Annotated[str, Field(min_length=1, max_length=60)]] = Field(default_factory=dict)
+    dropped: tuple[Path, ...] = Field((), max_length=64)
+    renamed: dict[Path, Annotated[str, Field(min_length=1, max_length=60)]] = Field(default_factory=dict, max_length=64)
 
 
 class ImageFacts(BaseModel):

@@ -44,6 +44,11 @@ LightState = Literal["unbound", "bind", "registering", "registered", "bound", "n
 Name = Annotated[str, Field(min_length=1, max_length=40)]
 VersionText = Annotated[str, Field(pattern=r"^\d{1,3}\.\d{1,3}\.\d{1,3}$", description="Three numbers with dots between, as in 3.1.0")]
 Target = Annotated[str, Field(pattern=r"^[A-Z0-9][A-Z0-9 -]{0,39}$", description="Capital letters, digits, spaces and hyphens")]
+# What no part of the trade comes near: a controller has up to ten UARTs and a few soft ones, its largest carries some hundred pads.
+MOST_PORTS, MOST_PADS, MOST_RAILS, MOST_PINS = 16, 200, 16, 48
+PortName = Annotated[str, Field(min_length=1, max_length=40)]
+Sensors = Annotated[tuple[Sensor, ...], Field(max_length=10)]
+Regions = Annotated[tuple[Region, ...], Field(min_length=1, max_length=4)]
 PartId = Annotated[str, Field(pattern=r"^[a-z0-9][a-z0-9-]{0,59}$", description="Lower-case letters, digits and hyphens")]
 Volts = Annotated[float, Field(ge=0, le=60)]
 Milliamps = Annotated[int, Field(ge=0, le=60000)]
@@ -91,7 +96,7 @@ class Pin(_Fact):
     volts: Volts = 3.3
     max_volts: Volts = 3.6
     goes_to: Literal["port", "output", "buzzer"] = "port"
-    lead: str | None = None
+    lead: Name | None = None
     bec: Literal["switching", "linear"] | None = None
 
     @model_validator(mode="after")
@@ -106,8 +111,8 @@ class Serial(_Fact):
 
     baud: int = Field(ge=1200, le=5_000_000)
     inverted: bool = False
-    sends: str | None = None
-    listens: str | None = None
+    sends: Name | None = None
+    listens: Name | None = None
 
     @property
     def half_duplex(self) -> bool:
@@ -119,7 +124,7 @@ class _Device(_Fact):
     id: PartId
     name: Name
     about: str = Field("", max_length=200)
-    pins: tuple[Pin, ...]
+    pins: tuple[Pin, ...] = Field(max_length=MOST_PINS)
 
     def pin(self, kind: str) -> Pin | None:
         """The first pin of a kind."""
@@ -164,15 +169,15 @@ class Pad(_Fact):
 
     name: Name
     kind: PadKind
-    port: str | None = None
-    rail: str | None = None
+    port: Name | None = None
+    rail: Name | None = None
     side: Literal["left", "right"]
     place: float = Field(ge=0, le=1)
     inverter: Inverter = "none"
-    pin: str | None = None
-    reads: tuple[Literal["PPM", "PWM"], ...] = ()
+    pin: Name | None = None
+    reads: tuple[Literal["PPM", "PWM"], ...] = Field((), max_length=2)
     max_volts: Volts = 5.5
-    column: str | None = None
+    column: Name | None = None
     also: str = Field("", max_length=60)
 
 
@@ -191,7 +196,7 @@ class Flash(_Fact):
     sector_ms: float = Field(60, gt=0, le=5000)
     bootloader: VersionText = "1.0.0"
     version: VersionText = "1.0.0"
-    ways: tuple[WayIn, ...] = Field(min_length=1)
+    ways: tuple[WayIn, ...] = Field(min_length=1, max_length=6)
 
     @model_validator(mode="after")
     def _possible(self) -> Flash:
@@ -221,19 +226,19 @@ class Board(_Fact):
     name: Name
     about: str = Field("", max_length=200)
     mcu: McuClass
-    ports: tuple[str, ...]
-    software_ports: tuple[str, ...] = ()
-    pads: tuple[Pad, ...]
-    rails: tuple[Rail, ...]
-    link_port: str | None = None
+    ports: tuple[PortName, ...] = Field(max_length=MOST_PORTS)
+    software_ports: tuple[PortName, ...] = Field((), max_length=MOST_PORTS)
+    pads: tuple[Pad, ...] = Field(max_length=MOST_PADS)
+    rails: tuple[Rail, ...] = Field(max_length=MOST_RAILS)
+    link_port: PortName | None = None
     usb_ma: Milliamps = 500
     own_ma: Milliamps = 120
-    sensors: tuple[Sensor, ...] = ("gyro", "accelerometer")
+    sensors: Sensors = ("gyro", "accelerometer")
     band_step_us: int = Field(5, ge=1, le=50)
     grace_step_ms: int = Field(20, ge=1, le=500)
     boot_s: float = Field(1.2, ge=0.1, le=30)
     loop_hz: int = 1000
-    bind_pads: tuple[str, ...] = ()
+    bind_pads: tuple[Name, ...] = Field((), max_length=MOST_PADS)
     flash: Flash | None = None
 
     @model_validator(mode="after")
@@ -335,11 +340,11 @@ class Radio(_Fact):
     name: Name
     band: RadioBand
     family: Name
-    regions: tuple[Region, ...] = Field(min_length=1)
+    regions: Regions
     channels: int = Field(16, ge=1, le=18)
     telemetry: bool = True
-    powers_dbm: tuple[float, ...] = Field((20.0,), min_length=1)
-    rates: tuple[FrameRate, ...] = Field((FrameRate(hz=100, sensitivity_dbm=-98),), min_length=1)
+    powers_dbm: tuple[float, ...] = Field((20.0,), min_length=1, max_length=16)
+    rates: tuple[FrameRate, ...] = Field((FrameRate(hz=100, sensitivity_dbm=-98),), min_length=1, max_length=16)
 
 
 class Light(_Fact):
@@ -368,7 +373,7 @@ def _usual_lights() -> dict[LightState, Light]:
 class Binding(_Fact):
     """How a receiver is bound. `wait_s`: how long it waits in bind; `back_s`: how soon its link comes back after power-up; `lights`: what it shows when."""
 
-    ways: tuple[BindWay, ...] = Field(("button",), min_length=1)
+    ways: tuple[BindWay, ...] = Field(("button",), min_length=1, max_length=6)
     wait_s: float = Field(30, ge=1, le=600)
     back_s: float = Field(2, ge=0.1, le=30)
     lights: dict[LightState, Light] = Field(default_factory=_usual_lights)
@@ -385,7 +390,7 @@ class Output(_Fact):
     """
 
     protocol: Name
-    pins: tuple[str, ...] = Field(min_length=1)
+    pins: tuple[Name, ...] = Field(min_length=1, max_length=18)
     inverted: bool = False
     channels: int = Field(16, ge=1, le=18)
     half_duplex: bool = False
@@ -403,7 +408,7 @@ class Receiver(_Device):
     """A receiver. `link_period_s`: how often a radio frame comes; `lost_after_s`: silence until it gives the link up."""
 
     kind: Literal["receiver"] = "receiver"
-    outputs: tuple[Output, ...] = Field(min_length=1)
+    outputs: tuple[Output, ...] = Field(min_length=1, max_length=12)
     telemetry: ReceiverTelemetry | None = None
     radio: Radio
     supply: Supply
@@ -411,7 +416,7 @@ class Receiver(_Device):
     link_period_s: float = Field(ge=0.001, le=0.1)
     lost_after_s: float = Field(ge=0.01, le=10)
     flags_loss: bool
-    on_loss: tuple[OnLoss, ...] = Field(min_length=1)
+    on_loss: tuple[OnLoss, ...] = Field(min_length=1, max_length=3)
     reports_link: bool
     binding: Binding = Binding()
     flash: Flash | None = None
@@ -442,7 +447,7 @@ class Peripheral(_Device):
     job: Job | None = None
     serial: Serial | None = None
     supply: Supply | None = None
-    sensors: tuple[Sensor, ...] = ()
+    sensors: Sensors = ()
 
     @property
     def servo(self) -> bool:
@@ -504,7 +509,7 @@ class Transmitter(_Fact):
     id: PartId
     name: Name
     about: str = Field("", max_length=200)
-    radios: tuple[Radio, ...]
+    radios: tuple[Radio, ...] = Field(max_length=8)
     module_bay: bool = False
     channels: int = Field(ge=1, le=18)
     us_at_100: float = Field(gt=0, le=700)
@@ -515,7 +520,7 @@ class Transmitter(_Fact):
     frame_s: float = Field(0.007, gt=0, le=0.05)
     ends: EndsLaw = EndsLaw()
     gimbals: dict[StickAxis, GimbalReach] = Field(default_factory=dict)
-    switches: tuple[Switch, ...]
+    switches: tuple[Switch, ...] = Field(max_length=32)
     flash: Flash | None = None
 
     def gimbal(self, axis: StickAxis) -> GimbalReach:
@@ -530,7 +535,7 @@ class Module(_Fact):
     id: PartId
     name: Name
     about: str = Field("", max_length=200)
-    radios: tuple[Radio, ...] = Field(min_length=1)
+    radios: tuple[Radio, ...] = Field(min_length=1, max_length=8)
     flash: Flash | None = None
 
 

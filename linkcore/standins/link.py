@@ -13,7 +13,7 @@ from linkcore.devices.budget import Budget, budget, loss_percent, margin_db
 from linkcore.devices.ends import PowerCycle, TransmitterMode, hindrances
 from linkcore.devices.firmware import air
 from linkcore.devices.identity import plain_phrase
-from linkcore.parts.models import BindWay
+from linkcore.parts.models import BindWay, Name
 from linkcore.protocols.base import ProtocolSpec
 from linkcore.standins.hands import HandsPart, Stick
 from linkcore.standins.loading import Loading
@@ -25,7 +25,7 @@ class LinkHands(HandsPart):
 
     left: Stick | None = None
     right: Stick | None = None
-    switches: dict[str, Annotated[int, Field(ge=0, le=2)]] | None = None
+    switches: Annotated[dict[Name, Annotated[int, Field(ge=0, le=2)]], Field(max_length=32)] | None = None
     transmitter_on: bool | None = None
     receiver_plugged: bool | None = Field(None, description="Whether the receiver's lead is plugged in; its supply comes through it")
     bind_button: bool | None = Field(None, description="Whether the receiver's bind button is held down")

@@ -16,6 +16,7 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
+from server.accounts.sessions import signed_out
 from server.problems import ProblemSerializer
 from server.workshops.models import Membership
 
@@ -85,5 +86,7 @@ class SessionView(APIView):
     @extend_schema(responses={204: None})
     def delete(self, request: Request) -> Response:
         """Sign out."""
+        key = request._request.session.session_key
         logout(request._request)
+        signed_out(key)
         return Response(status=204)

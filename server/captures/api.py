@@ -14,7 +14,7 @@ from drf_spectacular.types import OpenApiTypes
 from drf_spectacular.utils import OpenApiParameter, extend_schema
 from rest_framework import serializers
 from rest_framework.exceptions import NotFound
-from rest_framework.parsers import JSONParser, MultiPartParser
+from rest_framework.parsers import MultiPartParser
 from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
@@ -30,6 +30,7 @@ from server.captures.models import Recording
 from server.captures.services import Unreadable, put_on_disk, read_line, read_now, reading_folder
 from server.captures.views import Reading, ReadingNews, ReadingView
 from server.crafts.access import find_craft
+from server.parsing import StrictJSONParser
 from server.parts.models import catalogue_of
 from server.problems import REFUSED, ProblemSerializer, Unprocessable
 from server.schema import CoreField
@@ -145,7 +146,7 @@ class RecordingsView(APIView):
 class RecordingView(APIView):
     """One recording."""
 
-    parser_classes = [JSONParser]
+    parser_classes = [StrictJSONParser]
 
     @extend_schema(responses={200: RecordingSerializer, 404: ProblemSerializer})
     def get(self, request: Request, recording_id: uuid.UUID) -> Response:

@@ -15,6 +15,8 @@ from server.crafts.models import Craft
 from server.workshops.access import demand
 from server.workshops.models import Duty
 
+MOST_EDITS = 500  # no mend and no exchange has a tenth of it
+
 
 def find_craft(request: Request, craft_id: uuid.UUID, duty: Duty = "read") -> Craft:
     """The craft, if the user's workshops have it; otherwise the same answer as for one that does not exist. Raise PermissionDenied where their role there is too little."""
@@ -26,7 +28,9 @@ def find_craft(request: Request, craft_id: uuid.UUID, duty: Duty = "read") -> Cr
 
 
 def read_edits(data: Any) -> list[Edit]:
-    """Edits from JSON data; raise CraftError where they are none."""
+    """Edits from JSON data; raise CraftError where they are none, or too many."""
+    if isinstance(data, list) and len(data) > MOST_EDITS:
+        raise CraftError(f"edits: {len(data)} at once are too many; {MOST_EDITS} may come together")
     try:
         return TypeAdapter(list[Edit]).validate_python(data)
     except ValidationError as error:

@@ -9,7 +9,7 @@ from typing import Any
 from django.db import IntegrityError, transaction
 
 from linkcore.craft.document import CraftDocument, CraftError, apply_edits, load
-from linkcore.craft.parts import KitParts
+from linkcore.craft.parts import KitParts, foreign_ports
 from linkcore.craft.two_sides import ChangedBy, two_sides
 from linkcore.findings import Edit
 from linkcore.parts.catalogue import UnknownPart
@@ -30,11 +30,15 @@ class Stale(Exception):
 
 
 def _new_parts_exist(document: CraftDocument, before: CraftDocument | None, workshop_id: int) -> None:
-    """Parts that a save puts in must exist; one that has vanished since stays, with a finding that says so."""
-    known = {(each.role, each.part_id) for each in KitParts.of(before, catalogue_of(workshop_id)).missing} if before else set()
-    for each in KitParts.of(document, catalogue_of(workshop_id)).missing:
+    """Parts and ports that a save puts in must exist; one that has vanished since stays, with a finding that says so."""
+    catalogue = catalogue_of(workshop_id)
+    parts = KitParts.of(document, catalogue)
+    known = {(each.role, each.part_id) for each in KitParts.of(before, catalogue).missing} if before else set()
+    for each in parts.missing:
         if each.part_id and (each.role, each.part_id) not in known:
             raise UnknownPart(f"kit: the catalogue has no {each.part_id} for the {each.role}")
+    if (why := foreign_ports(document, parts, before)) is not None:
+        raise CraftError(why)
 
 
 def as_now(data: Any) -> Any:

@@ -8,7 +8,6 @@ from typing import Any
 from drf_spectacular.utils import OpenApiParameter, extend_schema
 from rest_framework import serializers
 from rest_framework.exceptions import NotFound
-from rest_framework.parsers import JSONParser
 from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
@@ -18,6 +17,7 @@ from linkcore.devices.firmware import ROLES
 from server.crafts.access import find_craft
 from server.crafts.models import Craft
 from server.hops.base import answer, draft_of, installed_on, view_of
+from server.parsing import StrictJSONParser
 from server.parts.models import catalogue_of
 from server.problems import REFUSED, ProblemSerializer
 from server.schema import CoreField
@@ -68,7 +68,7 @@ class FlashesView(APIView):
 class FlashSettingsView(APIView):
     """Settings that were kept before a flash."""
 
-    parser_classes = [JSONParser]
+    parser_classes = [StrictJSONParser]
 
     @extend_schema(request=SettingsChoice, responses={200: FlashesAnswer, **REFUSED})
     def post(self, request: Request, craft_id: uuid.UUID, flash_id: int) -> Response:

@@ -7,18 +7,16 @@ import contextlib
 import json
 from typing import Annotated, Any
 
-from channels.db import database_sync_to_async
 from channels.exceptions import ChannelFull
-from channels.generic.websocket import AsyncWebsocketConsumer
 from pydantic import Field, TypeAdapter, ValidationError
 
 from linkcore.bench.messages import Act, Answer, Hands, Look, Trouble
 from linkcore.craft.document import CraftError
 from linkcore.parts.catalogue import UnknownPart
-from server.crafts.models import Craft
-from server.problems import NO_SUCH_CRAFT, NOT_SIGNED_IN
+from server.gate import GatedConsumer
+from server.problems import NO_SUCH_CRAFT
 from server.running.host import NoSuchCraft, ensure, group_of
-from server.workshops.access import refusal, role_of
+from server.workshops.access import refusal
 from server.workshops.models import Duty
 
 CANNOT_RUN = 4422
@@ -42,24 +40,14 @@ def duty_of(message: Hands | Act | Look) -> Duty:
     return "check" if message.act in CHECKS_ASK else "build"
 
 
-class BenchConsumer(AsyncWebsocketConsumer):
+class BenchConsumer(GatedConsumer):
     """Hands and acts go in, snapshots and reports come out."""
 
-    async def connect(self) -> None:
-        """Let in whoever may see the craft."""
+    async def begin(self) -> None:
+        """Watch the bench; it is set up where it does not run yet."""
         self._watching: asyncio.Task[None] | None = None
-        self._shut = False
         self._heard = True
         self.hop: str | None = None
-        self.role = ""
-        self.craft_id = self.scope["url_route"]["kwargs"]["craft_id"]
-        await self.accept()
-        if not self.scope["user"].is_authenticated:
-            await self.close(NOT_SIGNED_IN)
-            return
-        if not await self._allowed():
-            await self.close(NO_SUCH_CRAFT)
-            return
         self.group = group_of(self.craft_id)
         await self.channel_layer.group_add(self.group, self.channel_name)
         try:
@@ -74,22 +62,24 @@ class BenchConsumer(AsyncWebsocketConsumer):
         await self._send_on({"type": "watch", "who": self.channel_name, "new": True})
         self._watching = asyncio.create_task(self._watch())
 
-    async def disconnect(self, code: int) -> None:
+    async def end(self) -> None:
         """Stop watching; the bench stands still then, and lingers a little."""
+        await self.channel_layer.group_discard(self.group, self.channel_name)
         if self._watching:
             self._watching.cancel()
-            await self.channel_layer.group_discard(self.group, self.channel_name)
             with contextlib.suppress(ChannelFull):  # it finds out by itself, a little later
                 await self.channel_layer.send(self.bench, {"type": "left", "who": self.channel_name})
 
-    async def receive(self, text_data: str | None = None, bytes_data: bytes | None = None) -> None:
+    async def take(self, text: str) -> None:
         """A message from the browser."""
         try:
-            message = _incoming.validate_json(text_data or "")
+            message = _incoming.validate_json(text)
         except ValidationError as error:
             first = error.errors()[0]
             place = "/".join(str(step) for step in first["loc"])
             await self._tell(f"message not understood: {place + ': ' if place else ''}{first['msg']}")
+            return
+        if isinstance(message, Act) and not await self.still_allowed():
             return
         if why := refusal(self.role, duty_of(message)):
             await self._refuse(message, why)
@@ -107,21 +97,16 @@ class BenchConsumer(AsyncWebsocketConsumer):
         else:
             await self._tell(why)
 
-    async def close(self, code: int | bool | None = None, reason: str | None = None) -> None:
-        """Shut this end; nothing more is sent."""
-        self._shut = True
-        await super().close(code, reason)
-
     async def bench_text(self, event: dict[str, Any]) -> None:
         """Something from the bench, passed on as it is."""
         self._heard = True
-        if self._shut:
+        if not self.known:
             return  # it was on its way while this end was being shut
         with contextlib.suppress(OSError):  # the browser went away; disconnect comes next
             await self.send(event["text"])
 
     async def _watch(self) -> None:
-        """Tell the bench that somebody looks, see that it still runs, and that this browser may still look."""
+        """Tell the bench that somebody looks, and see that it still runs."""
         with contextlib.suppress(asyncio.CancelledError, OSError):  # OSError: the browser went away meanwhile
             since = 0.0
             while True:
@@ -130,23 +115,10 @@ class BenchConsumer(AsyncWebsocketConsumer):
                 since += SILENT_S
                 if since >= WATCH_EVERY_S or not self._heard:
                     since = 0.0
-                    if not await self._allowed():
-                        await self.close(NO_SUCH_CRAFT)
-                        return
                     if not self._heard:
                         with contextlib.suppress(NoSuchCraft):  # deleted this very moment: the next look says so
                             self.bench = await ensure(self.craft_id)
                     await self._send_on({"type": "watch", "who": self.channel_name, "hop": self.hop})
-
-    async def _allowed(self) -> bool:
-        return await database_sync_to_async(self._may_look)()
-
-    def _may_look(self) -> bool:
-        session = self.scope["session"]
-        signed_in = bool(session.session_key) and session.exists(session.session_key)
-        craft = Craft.objects.seen_by(self.scope["user"]).filter(pk=self.craft_id).first() if signed_in else None
-        self.role = role_of(self.scope["user"], craft.workshop_id) if craft is not None else ""
-        return craft is not None
 
     async def _send_on(self, message: dict[str, Any]) -> None:
         try:

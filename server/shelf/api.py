@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 import uuid
 from typing import Any
 
@@ -10,6 +9,7 @@ from django.http import HttpResponse
 from drf_spectacular.types import OpenApiTypes
 from drf_spectacular.utils import extend_schema
 from pydantic import ValidationError
+from pydantic_core import from_json
 from rest_framework import serializers
 from rest_framework.exceptions import NotFound
 from rest_framework.parsers import MultiPartParser
@@ -66,7 +66,7 @@ def _upload(request: Request) -> tuple[ReadImage, ImageFacts | None]:
         raise Unprocessable(f"{file.size / (1 << 20):.0f} MB: an image larger than {MOST_BYTES >> 20} MB is not taken")
     try:
         read = read_file(file.name, file.read())
-        told = ImageFacts.model_validate({key: value for key, value in json.loads(beside).items() if value not in ("", None)}) if beside else None
+        told = ImageFacts.model_validate({key: value for key, value in from_json(beside).items() if value not in ("", None)}) if beside else None
     except ImageError as error:
         raise Unprocessable(str(error)) from error
     except ValidationError as error:

@@ -10,23 +10,20 @@ from typing import Annotated, Any
 
 import serial
 from channels.db import database_sync_to_async
-from channels.generic.websocket import AsyncWebsocketConsumer
 from pydantic import Field, TypeAdapter, ValidationError
 
 from linkcore.hops.line.adapter import AdapterLine, usual_ways
 from server.captures.models import Recording
-from server.crafts.models import Craft
-from server.problems import NO_SUCH_CRAFT, NOT_SIGNED_IN
+from server.gate import GatedConsumer
 from server.tap.lines import CannotOpen, NotAllowed, checked, open_line, what_is_there
 from server.tap.messages import OpenTap, TapAct, TapPlace, TapState, TapTrial
-from server.workshops.access import refusal, role_of
 
 TELL_EVERY_S = 0.2
 AGAIN_EVERY_S = 0.5
 TRY_S = 0.7
 SHOWN_BYTES = 48
 _incoming: TypeAdapter[OpenTap | TapAct] = TypeAdapter(Annotated[OpenTap | TapAct, Field(discriminator="type")])
-_listening: dict[str, str] = {}  # devices that a tap of this process holds, and who listens
+_listening: dict[str, tuple[int, str]] = {}  # devices that a tap of this process holds: of which workshop, and who listens
 _PARITIES = {"N": "none", "E": "even", "O": "odd"}
 
 
@@ -53,8 +50,13 @@ class _Listener(threading.Thread):
             if self._line is None and not self._take_up():
                 continue
             self._read()
+        self.let_go()
+
+    def let_go(self) -> None:
+        """Close the line, where it is open."""
         if self._line is not None:
             self._line.close()
+            self._line = None
 
     def _take_up(self) -> bool:
         try:
@@ -85,46 +87,38 @@ class _Listener(threading.Thread):
         self.join(2.0)
 
 
-class TapConsumer(AsyncWebsocketConsumer):
+class TapConsumer(GatedConsumer):
     """Commands come in, the state of the tap goes out five times a second."""
 
-    async def connect(self) -> None:
-        """Let in whoever may see the craft."""
-        self.craft_id = self.scope["url_route"]["kwargs"]["craft_id"]
+    duty = "check"
+
+    async def begin(self) -> None:
+        """Say which lines are there, and go on telling."""
         self._listener: _Listener | None = None
         self._refused = ""
         self._trials: list[TapTrial] = []
         self._trying: asyncio.Task[None] | None = None
         self._places: list[TapPlace] = []
         self._recording: str | None = None
-        self._telling: asyncio.Task[None] | None = None
-        await self.accept()
-        if not self.scope["user"].is_authenticated:
-            await self.close(NOT_SIGNED_IN)
-        elif not await database_sync_to_async(self._may_look)():
-            await self.close(NO_SUCH_CRAFT)
-        else:
-            await self._list()
-            self._telling = asyncio.create_task(self._tell_on())
+        await self._list()
+        self._telling = asyncio.create_task(self._tell_on())
 
-    def _may_look(self) -> bool:
-        craft = Craft.objects.seen_by(self.scope["user"]).filter(pk=self.craft_id).first()
-        return craft is not None and not refusal(role_of(self.scope["user"], craft.workshop_id), "check")
-
-    async def disconnect(self, code: int) -> None:
+    async def end(self) -> None:
         """The browser went away: the line is let go."""
         for task in (self._telling, self._trying):
             if task:
                 task.cancel()
         await self._shut()
 
-    async def receive(self, text_data: str | None = None, bytes_data: bytes | None = None) -> None:
+    async def take(self, text: str) -> None:
         """A command."""
         try:
-            message = _incoming.validate_json(text_data or "")
+            message = _incoming.validate_json(text)
         except ValidationError as error:
             self._refused = f"not understood: {error.errors()[0]['msg']}"
             await self._tell()
+            return
+        if not await self.still_allowed():
             return
         if self._trying and message.type != "list":
             self._trying.cancel()
@@ -149,14 +143,24 @@ class TapConsumer(AsyncWebsocketConsumer):
         try:
             address = checked(wanted.address)
             if address in _listening:
-                raise CannotOpen(f"{_listening[address]} listens to {address} in another window; one program holds a serial port at a time.")
+                workshop_id, who = _listening[address]
+                holder = f"{who} listens to {address} in another window" if workshop_id == self.workshop_id else f"{address} is in use"
+                raise CannotOpen(f"{holder}; one program holds a serial port at a time.")
             listener = _Listener(wanted, address)
-            await asyncio.to_thread(listener.open)
+            if address.startswith("/"):
+                _listening[address] = (self.workshop_id, self.scope["user"].get_username())  # before it is open: two that come at once must not both have it
+            try:
+                await asyncio.to_thread(listener.open)
+            except BaseException:
+                _listening.pop(address, None)
+                raise
         except (NotAllowed, CannotOpen) as error:
             self._refused = str(error)
             return
-        if address.startswith("/"):
-            _listening[address] = self.scope["user"].get_username()
+        if not self.known:  # they went away while it was being opened
+            await asyncio.to_thread(listener.let_go)
+            _listening.pop(address, None)
+            return
         listener.start()
         self._listener = listener
 
@@ -236,4 +240,5 @@ class TapConsumer(AsyncWebsocketConsumer):
                 trials=self._trials,
                 recording=self._recording,
             )
-        await self.send(told.model_dump_json())
+        if self.known:
+            await self.send(told.model_dump_json())

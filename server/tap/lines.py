@@ -2,20 +2,25 @@
 
 from __future__ import annotations
 
+import contextlib
+import fcntl
 import ipaddress
 import json
 import os
 import re
 import stat
+import termios
 from dataclasses import asdict, dataclass
 from pathlib import Path
+from typing import Any
 from urllib.parse import urlsplit
 
 import serial
 from django.conf import settings
 from serial.tools import list_ports
 
-_DEVICE = re.compile(r"/dev/(tty[A-Za-z]+[0-9]*|pts/[0-9]+|serial/.+|cu\..+)")
+_DEVICE = re.compile(r"/dev/(tty[A-Za-z]+[0-9]*|serial/.+|cu\..+)")
+_TERMINAL = re.compile(r"/dev/(pts/[0-9]+|pty.*|tty[p-za-e][0-9a-f])")  # where somebody types: only what was offered is a line
 _NET = ("socket", "rfc2217")
 OFFERS = "lines"
 
@@ -52,8 +57,14 @@ def checked(address: str) -> str:
     if "://" in address:
         return _loopback(address)
     path = os.path.realpath(address)
+    if _TERMINAL.fullmatch(path):
+        if path not in {each.address for each in offered()}:
+            raise NotAllowed(f"{address} is a terminal, and nobody offers a line on it; ./bell line offers one")
+        return path
     if not _DEVICE.fullmatch(path):
-        raise NotAllowed(f"{address} is no serial device; a device such as /dev/ttyUSB0, a pty, or socket://127.0.0.1:PORT may be opened")
+        raise NotAllowed(
+            f"{address} is no serial device; a device such as /dev/ttyUSB0, a line that ./bell line offers, or socket://127.0.0.1:PORT may be opened"
+        )
     if not os.path.exists(path):
         return path  # it may be plugged in later
     if not stat.S_ISCHR(os.stat(path).st_mode):
@@ -79,14 +90,40 @@ def _loopback(address: str) -> str:
     return f"{parts.scheme}://{shown}:{port}"
 
 
+class _Device(serial.Serial):
+    """A serial device that nobody else opens meanwhile, and that is left as it was found."""
+
+    _found: list[Any] | None = None
+
+    def _reconfigure_port(self, force_update: bool = False) -> None:
+        """Called first when it has just been opened."""
+        if self._found is None:
+            self._found = termios.tcgetattr(self.fd)
+            fcntl.ioctl(self.fd, termios.TIOCEXCL)
+        super()._reconfigure_port(force_update)
+
+    def close(self) -> None:
+        """See serial.Serial."""
+        found, self._found = self._found, None
+        if found is not None and self.fd is not None:
+            with contextlib.suppress(OSError, termios.error):  # it may be gone
+                termios.tcsetattr(self.fd, termios.TCSANOW, found)
+                fcntl.ioctl(self.fd, termios.TIOCNXCL)
+        super().close()
+
+
 def open_line(address: str, baud: int, parity: str, stop_bits: int) -> serial.SerialBase:
-    """Open a line to listen; nothing is ever written to it. Raise CannotOpen."""
+    """Open a line to listen; nothing is ever written to it, and a device is left as it was found. Raise CannotOpen."""
     letter = {"none": serial.PARITY_NONE, "even": serial.PARITY_EVEN, "odd": serial.PARITY_ODD}[parity]
+    ways: dict[str, Any] = {"baudrate": baud, "parity": letter, "stopbits": stop_bits, "timeout": 0.05}
     try:
-        line = serial.serial_for_url(address, do_not_open=True, baudrate=baud, parity=letter, stopbits=stop_bits, timeout=0.05)
         if address.startswith("/"):
+            line: serial.SerialBase = _Device(**ways)
+            line.port = address
             line.exclusive = True
             line.dtr = line.rts = False  # some boards restart when these lines move
+        else:
+            line = serial.serial_for_url(address, do_not_open=True, **ways)
         line.open()
     except (OSError, serial.SerialException, ValueError) as error:
         raise CannotOpen(why_not(address, error)) from error

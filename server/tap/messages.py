@@ -15,7 +15,7 @@ class OpenTap(_Incoming):
     """Listen to a line with these settings."""
 
     type: Literal["open"] = "open"
-    address: Annotated[str, Field(min_length=1, max_length=200)]
+    address: Annotated[str, Field(min_length=1, max_length=200, pattern=r"^[^\x00-\x1f\x7f]+$")]
     baud: Annotated[int, Field(ge=300, le=5_000_000)]
     parity: Literal["none", "even", "odd"] = "none"
     stop_bits: Literal[1, 2] = 1

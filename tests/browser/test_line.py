@@ -14,6 +14,7 @@ from pathlib import Path
 from playwright.sync_api import expect
 
 from linkcore.protocols import crsf
+from server.tap.lines import offer
 from tests.browser.base import BrowserTest, go, in_browser, wait_coin
 from tests.browser.looks import nothing_serious
 from tests.browser.test_hops import RINGS, findings_of, restart, write
@@ -230,6 +231,7 @@ class SerialTest(BrowserTest):
         master, slave = pty.openpty()
         tty.setraw(slave)
         os.set_blocking(master, False)
+        self.addCleanup(offer(os.ttyname(slave), "a line").unlink)
         ended = threading.Event()
 
         def send():

@@ -2,12 +2,16 @@
 
 from __future__ import annotations
 
+import fcntl
 import http.client
 import itertools
 import json
 import os
 import pty
 import socket
+import struct
+import tempfile
+import termios
 import threading
 import time
 import tty
@@ -21,6 +25,7 @@ from django.core.files.uploadedfile import SimpleUploadedFile
 from django.core.management import CommandError, call_command
 from django.test import Client, SimpleTestCase, override_settings
 from django.utils import timezone
+from websockets.exceptions import InvalidStatus
 from websockets.sync.client import connect
 
 import scenario
@@ -36,6 +41,7 @@ from tests.server.base import make_craft, make_people
 from tests.server.test_bench_socket import PATIENCE_S, Viewer
 
 CAPTURES = Path(__file__).resolve().parent.parent / "captures"
+TIOCGEXCL = 0x80045440  # Linux: whether a terminal is held alone; Python has no name for it yet
 
 
 class LineTest(DatabaseTest):
@@ -272,6 +278,7 @@ class TapTest(LineTest):
         tty.setraw(slave)
         os.set_blocking(master, False)
         address = os.ttyname(slave)
+        self.addCleanup(offer(address, "a line").unlink)
         frame = crsf.encode_channels([992, 192] * 8)
         with self.sender(lambda data: os.write(master, data), frame * 3), self.tap() as viewer:
             viewer.until("tap")
@@ -293,6 +300,7 @@ class TapTest(LineTest):
         master, slave = pty.openpty()
         tty.setraw(slave)
         address = os.ttyname(slave)
+        self.addCleanup(offer(address, "a line").unlink)
         with self.tap() as first, self.tap() as second:
             first.say(type="open", address=address, baud=115200)
             first.until("tap", lambda state: state["state"] == "listening")
@@ -376,8 +384,8 @@ class TapTest(LineTest):
         stranger = Client()
         stranger.force_login(get_user_model().objects.get(username="dipper"))
         self.cookie = f"{settings.SESSION_COOKIE_NAME}={stranger.cookies[settings.SESSION_COOKIE_NAME].value}"
-        with self.tap() as viewer:
-            self.assertEqual(viewer.closed_with(), 4404)
+        with self.assertRaises(InvalidStatus), self.tap():
+            pass
 
     def test_a_craft_offers_its_line(self):
         make_craft(scenario.curlew(), "Offered")
@@ -400,13 +408,18 @@ class TapTest(LineTest):
         decoder = sbus.SbusDecoder()
         frames = decoder.feed(b"".join(heard))
         self.assertGreater(len(frames), 20)
-        self.assertEqual(offered(), [])
+        self.assertFalse([each for each in offered() if "Offered" in each.about])
         for name, said in (("Pulses", "made of pulses"), ("Nobody", "0 crafts are called Nobody")):
             with self.assertRaisesMessage(CommandError, said):
                 call_command("offer_line", craft=name, seconds=0.1)
 
 
 class AllowedTest(SimpleTestCase):
+    def setUp(self):
+        own = tempfile.TemporaryDirectory(prefix="bell-offers-")
+        self.addCleanup(own.cleanup)
+        self.enterContext(override_settings(VAR=Path(own.name)))
+
     def test_what_the_operator_allows(self):
         self.assertEqual(checked("socket://[::1]:4000"), "socket://[::1]:4000")
         self.assertEqual(checked(" rfc2217://127.0.0.1:4000 "), "rfc2217://127.0.0.1:4000")
@@ -433,6 +446,29 @@ class AllowedTest(SimpleTestCase):
             open_line(address, 115_200, "none", 1)
         first.close()
         self.assertEqual(held_by(address), [])  # this process does not count
+        os.close(master)
+        os.close(slave)
+
+    def test_a_terminal_that_nobody_offers_is_left_alone(self):
+        master, slave = pty.openpty()
+        address = os.ttyname(slave)
+        with self.assertRaisesMessage(NotAllowed, "nobody offers a line on it"):
+            checked(address)
+        note = offer(address, "a line")
+        self.assertEqual(checked(address), address)
+        note.unlink()
+        os.close(master)
+        os.close(slave)
+
+    def test_a_device_is_asked_for_alone_and_left_as_it_was_found(self):
+        master, slave = pty.openpty()
+        before = termios.tcgetattr(slave)
+        line = open_line(os.ttyname(slave), 9600, "even", 2)
+        self.assertNotEqual(termios.tcgetattr(slave), before)
+        self.assertEqual(struct.unpack("i", fcntl.ioctl(slave, TIOCGEXCL, bytes(4)))[0], 1)
+        line.close()
+        self.assertEqual(termios.tcgetattr(slave), before)
+        self.assertEqual(struct.unpack("i", fcntl.ioctl(slave, TIOCGEXCL, bytes(4)))[0], 0)
         os.close(master)
         os.close(slave)
 

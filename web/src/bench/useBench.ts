@@ -18,6 +18,8 @@ export interface Bench {
 const EMPTY: Bench = { status: "connecting", live: null, report: null, waiting: null, trouble: null, answer: null };
 export const useBenchStore = create<Bench>(() => EMPTY);
 
+const TOO_MUCH = 4429; // this page said more than it should; it comes back, and says less
+
 let socket: WebSocket | null = null;
 let asked = 0;
 const waiting = new Map<string, { act: Act; done: (answer: Answer) => void }>();
@@ -41,7 +43,9 @@ export function useBenchConnection(craftId: string, hop: Hop, onRefused: (code: 
       const scheme = window.location.protocol === "https:" ? "wss" : "ws";
       const opened = new WebSocket(`${scheme}://${window.location.host}/ws/crafts/${craftId}/bench`);
       socket = opened;
+      let wasOpen = false;
       opened.onopen = () => {
+        wasOpen = true;
         pause = 300;
         sendLook();
       };
@@ -51,15 +55,23 @@ export function useBenchConnection(craftId: string, hop: Hop, onRefused: (code: 
         for (const [request, { done }] of waiting)
           done({ type: "answer", request, ok: false, text: "the connection to the bench broke before an answer came", recording: null });
         waiting.clear();
-        if (event.code >= 4400 && event.code < 4500) {
-          useBenchStore.setState({ status: "refused" });
-          onRefused(event.code);
-          return;
-        }
+        if (event.code >= 4400 && event.code < 4500 && event.code !== TOO_MUCH) return refused(event.code);
         useBenchStore.setState({ status: "lost" });
-        again = window.setTimeout(connect, pause);
+        again = window.setTimeout(wasOpen ? connect : connectUnlessRefused, pause);
         pause = Math.min(pause * 2, 5000);
       };
+    };
+    const refused = (code: number) => {
+      useBenchStore.setState({ status: "refused" });
+      onRefused(code);
+    };
+    // A connection that is refused before it opens does not say why: the API does.
+    const connectUnlessRefused = async () => {
+      const answer = await fetch(`/api/crafts/${craftId}`).catch(() => null);
+      if (closed) return;
+      if (answer?.status === 403) refused(4401);
+      else if (answer?.status === 404) refused(4404);
+      else connect();
     };
     useBenchStore.setState(EMPTY);
     connect();

@@ -1,0 +1,118 @@
+"""Who may speak over a WebSocket: known before it is accepted, asked again while it is open, until they sign out."""
+
+from __future__ import annotations
+
+import asyncio
+import contextlib
+import time
+from collections import deque
+from typing import Any, ClassVar
+
+from channels.db import database_sync_to_async
+from channels.generic.websocket import AsyncWebsocketConsumer
+from django.db import DatabaseError
+
+from server.accounts.sessions import group_of_session
+from server.crafts.models import Craft
+from server.problems import NO_SUCH_CRAFT, NOT_SIGNED_IN, TOO_MUCH
+from server.workshops.access import refusal, role_of
+from server.workshops.models import Duty
+
+CHECK_EVERY_S = 4.0
+MOST_A_SECOND = 200  # a hand that moves without pause says sixty things a second
+
+
+class GatedConsumer(AsyncWebsocketConsumer):
+    """One browser at one craft. Nothing that it says counts until its person and craft are known, nor after they have been refused."""
+
+    duty: ClassVar[Duty] = "read"
+
+    async def connect(self) -> None:
+        """Let in whoever may see the craft; everybody else is refused before there is a connection."""
+        self.known = False
+        self.role = ""
+        self.workshop_id = 0
+        self.craft_id = self.scope["url_route"]["kwargs"]["craft_id"]
+        self._said: deque[float] = deque(maxlen=MOST_A_SECOND)
+        self._checking: asyncio.Task[None] | None = None
+        if not await self.allowed():
+            await self.close()
+            return
+        self._group = group_of_session(self.scope["session"].session_key)
+        await self.channel_layer.group_add(self._group, self.channel_name)
+        self.known = True
+        await self.accept()
+        self._checking = asyncio.create_task(self._check_on())
+        await self.begin()
+
+    async def disconnect(self, code: int) -> None:
+        """The browser went away, or was sent away."""
+        self.known = False
+        if self._checking:
+            self._checking.cancel()
+            await self.channel_layer.group_discard(self._group, self.channel_name)
+            await self.end()
+
+    async def receive(self, text_data: str | None = None, bytes_data: bytes | None = None) -> None:
+        """A message from the browser."""
+        if not self.known:
+            return
+        now = time.monotonic()
+        if len(self._said) == MOST_A_SECOND and now - self._said[0] < 1.0:
+            await self.close(TOO_MUCH)
+            return
+        self._said.append(now)
+        await self.take(text_data or "")
+
+    async def close(self, code: int | bool | None = None, reason: str | None = None) -> None:
+        """Shut this end; nothing more is taken."""
+        self.known = False
+        await super().close(code, reason)
+
+    async def still_allowed(self) -> bool:
+        """Ask once more, before an act; whoever may not stay is sent away."""
+        if self.known and not await self.allowed():
+            await self.close(NO_SUCH_CRAFT)
+        return self.known
+
+    async def session_ended(self, event: dict[str, Any]) -> None:
+        """They have signed out, here or in another window."""
+        await self.close(NOT_SIGNED_IN)
+
+    async def _check_on(self) -> None:
+        with contextlib.suppress(asyncio.CancelledError, OSError):  # OSError: the browser went away meanwhile
+            while self.known:
+                await asyncio.sleep(CHECK_EVERY_S)
+                with contextlib.suppress(DatabaseError):  # nobody is sent away because the database is
+                    await self.still_allowed()
+
+    async def allowed(self) -> bool:
+        """Whether session, person, craft and role still are what it takes."""
+        return await database_sync_to_async(self._allowed)()
+
+    def _allowed(self) -> bool:
+        user, session = self.scope["user"], self.scope["session"]
+        if not user.is_authenticated or not session.session_key or not session.exists(session.session_key):
+            return False
+        craft = Craft.objects.seen_by(user).filter(pk=self.craft_id).only("workshop_id").first()
+        if craft is None:
+            return False
+        self.workshop_id, self.role = craft.workshop_id, role_of(user, craft.workshop_id)
+        return not refusal(self.role, self.duty)
+
+    async def begin(self) -> None:
+        """They are in."""
+
+    async def end(self) -> None:
+        """They have gone."""
+
+    async def take(self, text: str) -> None:
+        """Somebody who is known says something."""
+
+
+class NothingHere(AsyncWebsocketConsumer):
+    """An address at which there is nothing."""
+
+    async def connect(self) -> None:
+        """Refuse it."""
+        await self.close()

@@ -1,0 +1,289 @@
+"""What a stranger, a hostile client or a monstrous draft can send, and what comes of it."""
+
+from __future__ import annotations
+
+import http.client
+import json
+import random
+import time
+import uuid
+from concurrent.futures import ThreadPoolExecutor
+
+from django.conf import settings
+from django.contrib.auth import get_user_model
+from django.test import Client, SimpleTestCase, TestCase
+from pydantic import BaseModel
+from websockets.exceptions import ConnectionClosed, InvalidStatus
+from websockets.sync.client import connect
+
+from linkcore.bench.messages import Act, Hands, Look
+from linkcore.craft.document import CraftDocument, load
+from linkcore.devices.image_facts import ImageFacts
+from linkcore.findings import Edit
+from linkcore.parts.models import Board, Module, Peripheral, Receiver, Transmitter
+from server.body_limit import DRAFT_BYTES, STRANGER_BYTES
+from server.captures.models import Recording
+from server.crafts.schemas import openapi
+from server.gate import MOST_A_SECOND
+from server.problems import NOT_SIGNED_IN, TOO_MUCH
+from server.tap.messages import OpenTap, TapAct
+from tests import live
+from tests.crafts import sbus_craft
+from tests.server.base import PASSWORD, make_craft, make_people
+from tests.server.test_bench_socket import OnTheSocket, Viewer
+
+
+def unbounded(schema: dict) -> list[str]:
+    """Every text, list and map of a JSON Schema that may be as long as it likes."""
+    found, seen = [], set()
+
+    def walk(node, path):
+        if "$ref" in node:
+            name = node["$ref"].split("/")[-1]
+            if name not in seen:
+                seen.add(name)
+                walk(schema["$defs"][name], name)
+            return
+        if "enum" in node or "const" in node:
+            return
+        kind = node.get("type")
+        short = "maxLength" in node or "format" in node or node.get("pattern", "").endswith(("}$", "{1,3}$"))
+        named = "enum" in str(node.get("propertyNames", {})) or "$ref" in node.get("propertyNames", {})
+        if (
+            (kind == "string" and not short)
+            or (kind == "array" and "maxItems" not in node)
+            or (kind == "object" and isinstance(node.get("additionalProperties"), dict) and "maxProperties" not in node and not named)
+            or (kind is None and not {"anyOf", "oneOf", "allOf"} & set(node))
+        ):
+            found.append(path)
+        for name, inner in node.get("properties", {}).items():
+            walk(inner, f"{path}/{name}")
+        for word in ("items", "additionalProperties"):
+            if isinstance(node.get(word), dict):
+                walk(node[word], f"{path}/*")
+        if isinstance(node.get("propertyNames"), dict) and "type" in node["propertyNames"]:
+            walk(node["propertyNames"], f"{path}/key")
+        for word in ("anyOf", "oneOf", "allOf", "prefixItems"):
+            for inner in node.get(word, []):
+                walk(inner, path)
+
+    walk(schema, schema.get("title", ""))
+    return found
+
+
+class BoundsTest(SimpleTestCase):
+    def test_every_text_list_and_map_that_can_be_sent_has_a_bound(self):
+        taken = (CraftDocument, Hands, Act, Look, OpenTap, TapAct, ImageFacts, Edit, Board, Receiver, Transmitter, Module, Peripheral)
+        for model in taken:
+            with self.subTest(model.__name__):
+                beyond = [path for path in unbounded(model.model_json_schema()) if path != "Edit/value"]  # as long as the body that brings it
+                self.assertEqual(beyond, [])
+
+    def test_the_walk_finds_what_has_none(self):
+        class Loose(BaseModel):
+            text: str
+            more: list[int]
+            names: dict[str, int]
+
+        self.assertEqual(unbounded(Loose.model_json_schema()), ["Loose/text", "Loose/more", "Loose/names"])
+
+
+class DraftBoundsTest(TestCase):
+    @classmethod
+    def setUpTestData(cls):
+        make_people()
+        cls.craft = make_craft(sbus_craft())
+
+    def setUp(self):
+        self.client.force_login(get_user_model().objects.get(username="wren"))
+
+    def save(self, document: dict):
+        return self.client.put(f"/api/crafts/{self.craft.id}/draft", {"version": 1, "document": document}, content_type="application/json")
+
+    def test_ports_are_those_of_the_board(self):
+        document = self.craft.document
+        ports = document["settings"]["ports"]
+        refused = self.save(document | {"settings": document["settings"] | {"ports": ports | {"U99": "GPS"}}})
+        self.assertEqual(refused.status_code, 422)
+        self.assertRegex(refused.json()["detail"], r"settings/ports: U99: the Merle F7 has no such port; it has U1, ")
+        many = self.save(document | {"settings": document["settings"] | {"ports": dict.fromkeys((f"U{n}" for n in range(20_000)), "free")}})
+        self.assertIn(many.status_code, (413, 422))
+        long = self.save(document | {"settings": document["settings"] | {"ports": {"U" * 100_000: "free"}}})
+        self.assertEqual(long.status_code, 422)
+        self.craft.refresh_from_db()
+        self.assertEqual((self.craft.version, self.craft.document["settings"]["ports"]), (1, ports))
+
+    def test_what_an_exchange_of_boards_leaves_over_may_stay_until_it_is_mended(self):
+        made = self.client.post(f"/api/crafts/{self.craft.id}/exchange", {"doing": "board", "part": "sanderling-f4"}, content_type="application/json")
+        edits = made.json()["view"]["edits"]
+        saved = self.client.patch(f"/api/crafts/{self.craft.id}/draft", {"version": 1, "edits": edits}, content_type="application/json")
+        self.assertEqual(saved.status_code, 200, saved.content)
+        again = self.client.put(
+            f"/api/crafts/{self.craft.id}/draft", {"version": 2, "document": saved.json()["document"] | {"about": "as it is"}}, content_type="application/json"
+        )
+        self.assertEqual(again.status_code, 200, again.content)
+
+    def test_a_bench_of_a_draft_that_was_saved_before_there_were_bounds_is_refused_in_words(self):
+        document = self.craft.document
+        document["settings"]["ports"] = dict.fromkeys((f"U{n}" for n in range(20_000)), "free")
+        with self.assertRaisesMessage(ValueError, "settings/ports"):
+            load(document)
+
+
+class NoFaultTest(TestCase):
+    """Whatever comes in, an answer under 500 with words goes out."""
+
+    @classmethod
+    def setUpTestData(cls):
+        make_people()
+        cls.craft = make_craft(sbus_craft())
+        cls.recording = Recording.store([b"\x01\x02"], craft=cls.craft, name="a.bin", kind="bin", source="file")
+
+    def setUp(self):
+        self.client.raise_request_exception = False
+        self.client.force_login(get_user_model().objects.get(username="wren"))
+
+    def told(self, answer, *wanted: int):
+        self.assertIn(answer.status_code, wanted)
+        self.assertTrue(answer.json()["detail"])
+
+    def place(self, path: str, **chosen) -> str:
+        """An address of the schema's, with what is there."""
+        known = {"craft_id": self.craft.id, "workshop_id": self.craft.workshop_id, "recording_id": self.recording.id, "image_id": uuid.uuid4()}
+        return path.format(**known, flash_id=1, username="wren", part_id="x", **{"index": 0, "kind": "pdf"} | chosen)
+
+    def test_json_that_nothing_should_stumble_over(self):
+        bodies = (
+            *(b"[" * 5000 + b"]" * 5000, b'{"a":' * 5000, b'"\\ud800"', b'{"version": "\\udfff"}', b"NaN", b'{"version": 1e999}'),
+            *(b'{"version": 1' + b"0" * 400 + b"}", b'{"a": "\\u0000"}', b"\xff\xfe"),
+        )
+        for path, methods in json.loads(openapi())["paths"].items():
+            for method in {"post", "put", "patch"} & set(methods):
+                for body in bodies:
+                    with self.subTest(path, method=method, body=body[:20]):
+                        answer = getattr(self.client, method)(self.place(path), body, content_type="application/json")
+                        self.told(answer, 400, 403, 404, 405, 415, 422)
+
+    def test_sign_in_takes_no_nonsense(self):
+        stranger = Client(raise_request_exception=False)
+        for body in (
+            b"[" * 1000,
+            b'{"username": "\\ud800", "password": "x"}',
+            b'{"username": "a\\u0000b", "password": "x"}',
+            b'{"username": {}, "password": []}',
+            b"[]",
+            b"1",
+        ):
+            with self.subTest(body):
+                self.told(stranger.post("/api/session", body, content_type="application/json"), 400)
+
+    def test_addresses_at_which_there_is_nothing(self):
+        dashes = "-" * 36
+        for path in (f"/api/recordings/{dashes}/file.bin", f"/api/images/{dashes}/file.hex", "/api/crafts/1", "/api/nothing", "/api/recordings/x"):
+            with self.subTest(path):
+                self.told(self.client.get(path), 404)
+
+    def test_schema_and_docs_are_for_the_signed_in(self):
+        for path in ("/api/schema", "/api/docs"):
+            self.assertEqual(self.client.get(path).status_code, 200)
+            self.assertEqual(Client().get(path).status_code, 403)
+
+    def test_random_inputs_from_the_schema(self):
+        """A seeded handful; `./bell bench storm` sends thousands."""
+        rng = random.Random(15)
+        values = (None, True, 0, -1, 10**18, 0.5, "", "x", "\u202e", "é" * 200, [], {}, [[]], {"a": {}}, ["x"] * 50, "../../etc", str(self.craft.id))
+        names = "version document edits facts doing part to device job pads pin pad wire initials name kept settings role username workshop airframe path value"
+        places = [(path, method) for path, methods in json.loads(openapi())["paths"].items() for method in methods if method != "delete"]
+        for turn in range(250):
+            path, method = places[turn % len(places)]
+            if path.endswith("/reading"):
+                continue
+            place = self.place(path, index=rng.choice([0, 10**9]), kind=rng.choice(["pdf", "svg", "x"]))
+            body = {name: rng.choice(values) for name in rng.sample(names.split(), 6)}
+            asked = {name: rng.choice(["", "x", "-1", "1e9"]) for name in ("start", "end", "line", "role")}
+            with self.subTest(path, method=method, body=body, asked=asked):
+                sent = (asked,) if method == "get" else (body, "application/json")
+                answer = getattr(self.client, method)(place, *sent)
+                self.assertLess(answer.status_code, 500, answer.content[:300])
+
+
+class StrangerTest(OnTheSocket):
+    def raw(self, method: str, path: str, body: bytes = b"", headers: dict | None = None) -> tuple[int, dict]:
+        connection = http.client.HTTPConnection(live.server().address.removeprefix("http://"), timeout=20)
+        connection.request(method, path, body, {"Content-Type": "application/json", **(headers or {})})
+        answer = connection.getresponse()
+        text = answer.read()
+        connection.close()
+        return answer.status, json.loads(text or b"{}")
+
+    def test_who_is_not_signed_in_may_send_little(self):
+        big = b" " * (STRANGER_BYTES + 1)
+        for path, headers in (("/api/session", {}), ("/api/crafts", {}), ("/api/crafts", {"Cookie": f"{settings.SESSION_COOKIE_NAME}={'a' * 32}"})):
+            status, answer = self.raw("POST", path, big, headers)
+            self.assertEqual((status, "sign in first" in answer["detail"]), (413, True))
+
+    def test_a_draft_over_its_bound_is_refused(self):
+        client = Client()
+        client.force_login(get_user_model().objects.get(username="wren"))
+        cookie = {"Cookie": f"{settings.SESSION_COOKIE_NAME}={client.cookies[settings.SESSION_COOKIE_NAME].value}"}
+        status, answer = self.raw("PUT", f"/api/crafts/{self.craft.id}/draft", b" " * (DRAFT_BYTES + 1), cookie)
+        self.assertEqual((status, answer["detail"]), (413, "that is more than 256 kB, the most that a draft or a form may have; nothing was changed"))
+
+    def test_nul_in_an_address_and_sockets_that_lead_nowhere(self):
+        for path in ("/api/crafts/%00", "/assets/%00", "/%00"):
+            status, answer = self.raw("GET", path)
+            self.assertEqual((status, answer["detail"]), (404, "there is nothing at this address"))
+        server = live.server()
+        for path in ("/ws/x", "/ws/crafts/1/bench", "/"):
+            with self.assertRaises(InvalidStatus) as refused, connect(server.address.replace("http", "ws") + path, origin=server.address):
+                pass
+            self.assertEqual(refused.exception.response.status_code, 403)
+
+    def test_frames_right_behind_the_handshake_of_somebody_who_is_refused_are_not_obeyed(self):
+        act = json.dumps({"type": "act", "act": "keep line", "request": "now"})
+        server = live.server()
+
+        def attempt(_):
+            try:
+                with connect(f"{server.address.replace('http', 'ws')}/ws/crafts/{self.craft.id}/bench", origin=server.address) as opened:
+                    opened.send(act)
+                    opened.recv(timeout=2)
+            except (InvalidStatus, ConnectionClosed):
+                return True
+            return False
+
+        with ThreadPoolExecutor(8) as several:
+            self.assertTrue(all(several.map(attempt, range(24))))
+        self.assertFalse(Recording.objects.exists())
+
+    def test_signing_out_ends_what_is_open(self):
+        server = live.server()
+        client = Client()
+        client.post("/api/session", {"username": "wren", "password": PASSWORD}, content_type="application/json")
+        cookie = f"{settings.SESSION_COOKIE_NAME}={client.cookies[settings.SESSION_COOKIE_NAME].value}"
+        ends = [f"{server.address.replace('http', 'ws')}/ws/crafts/{self.craft.id}/{what}" for what in ("bench", "tap")]
+        with (
+            connect(ends[0], additional_headers={"Cookie": cookie}, origin=server.address, max_size=None) as bench,
+            connect(ends[1], additional_headers={"Cookie": cookie}, origin=server.address) as tap,
+        ):
+            Viewer(bench).until("live")
+            Viewer(tap).until("tap")
+            began = time.monotonic()
+            token = client.cookies["csrftoken"].value
+            status, _ = self.raw("DELETE", "/api/session", b"", {"Cookie": f"{cookie}; csrftoken={token}", "X-CSRFToken": token})
+            self.assertEqual(status, 204)
+            self.assertEqual((Viewer(bench).closed_with(), Viewer(tap).closed_with()), (NOT_SIGNED_IN, NOT_SIGNED_IN))
+            self.assertLess(time.monotonic() - began, 2)
+
+    def test_who_says_too_much_is_sent_away_and_others_are_not(self):
+        with self.viewer() as quiet:
+            quiet.until("live")
+            with self.viewer("teal") as loud:
+                loud.until("live")
+                try:
+                    for _ in range(10 * MOST_A_SECOND):
+                        loud.say(type="hands", tilt_deg=1.0)
+                except ConnectionClosed:
+                    pass
+                self.assertEqual(loud.closed_with(), TOO_MUCH)
+            quiet.until("live")
