@@ -19,7 +19,10 @@ from django.urls import path, re_path  # noqa: E402
 from server.body_limit import BodyLimit  # noqa: E402
 from server.gate import NothingHere  # noqa: E402
 from server.running.consumer import BenchConsumer  # noqa: E402
+from server.running.worker import prepare  # noqa: E402
 from server.tap.consumer import TapConsumer  # noqa: E402
+
+prepare()
 
 _sockets = [
     path("ws/crafts/<uuid:craft_id>/bench", BenchConsumer.as_asgi()),

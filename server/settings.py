@@ -147,6 +147,8 @@ CHANNEL_LAYERS = {
     )
 }
 
+BENCH_PROCESS = "server.running.bench_process"
+BENCH_BUDGET_S = float(os.environ.get("COINBELL_BENCH_BUDGET_S", "2"))  # of computing for one request; the dearest that is known takes a fifth
 BENCH_CLOCK = "server.running.clock.RealClock"
 
 STATIC_URL = "/static/"

@@ -516,8 +516,8 @@ class Bench:
 
     # --- what comes out -----------------------------------------------------------------------------------------
 
-    def live(self) -> Live:
-        """The snapshot of this moment."""
+    def live(self, pace: float = 1.0) -> Live:
+        """The snapshot of this moment; `pace`: bench time as a share of real time of late."""
         reading, board = self.traffic.reading(self.board), self.board
         gimbals = self.transmitter.gimbals
         return made_of(  # all of it is the bench's own: nothing has to be checked
@@ -546,6 +546,7 @@ class Bench:
             light_means=STATE_WORDS[state][0] if (state := self.receiver.state) else "No supply.",
             edges_per_s=self.traffic.edges_sent,
             marks=self.traffic.marks,
+            pace=pace,
             board=made_of(
                 BoardLive,
                 powered=board.powered,

@@ -118,7 +118,16 @@ class Live(BaseModel):
     light_means: str
     edges_per_s: int
     marks: str
+    pace: float = Field(description="Bench time as a share of real time of late; under 1 where the machine cannot keep up")
     board: BoardLive
+
+    def gist(self) -> str:
+        """What of it changes by itself other than by noise: two that are alike show the same."""
+        board = self.board
+        hands = (self.left, self.right, self.switches, self.transmitter_on, self.usb, self.pack, self.failed, self.linked, self.light, self.transmitter_mode)
+        seen = (self.moving, [(job.state, job.done) for job in self.jobs], self.loss_percent)
+        held = (board.powered, board.booting, board.link, board.armed, board.mode, board.port, [blocker.what for blocker in board.blockers])
+        return repr((hands, seen, held))
 
 
 class LogLine(BaseModel):

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import logging
 from datetime import timedelta
+from typing import Any
 
 from django.db import models, transaction
 from django.utils import timezone
@@ -26,6 +27,8 @@ class BenchRecord(models.Model):
     holder = models.CharField(max_length=64, default="", blank=True)
     channel = models.CharField(max_length=120, default="", blank=True)
     held_until = models.DateTimeField(default=timezone.now)
+    set_aside = models.CharField(max_length=300, default="", blank=True)  # why it may not run while the craft's draft is of that version
+    set_aside_version = models.PositiveIntegerField(null=True)
 
     @property
     def held(self) -> bool:
@@ -70,14 +73,22 @@ class BenchRecord(models.Model):
             return channel
 
     @classmethod
-    def keep(cls, craft_id: object, holder: str, state: BenchState | None) -> bool:
-        """Hold on for another while and keep the state. False where the bench has gone to another holder."""
+    def keep(cls, craft_id: object, holder: str, kept: dict[str, Any] | None) -> bool:
+        """Hold on for another while, and keep the state where there is one. False where the bench has gone to another holder."""
         values: dict[str, object] = {"held_until": timezone.now() + LEASE}
-        if state is not None:
-            values["state"] = state.keep()
+        if kept is not None:
+            values["state"] = kept
         return cls.objects.filter(pk=craft_id, holder=holder).update(**values) == 1
 
     @classmethod
-    def release(cls, craft_id: object, holder: str, state: BenchState) -> None:
-        """Let go, keeping the state."""
-        cls.objects.filter(pk=craft_id, holder=holder).update(holder="", channel="", held_until=timezone.now(), state=state.keep())
+    def put_aside(cls, craft_id: object, holder: str, version: int, why: str) -> bool:
+        """Let it not run again while the draft is of that version. False where the bench has gone to another holder."""
+        return cls.objects.filter(pk=craft_id, holder=holder).update(set_aside=why[:300], set_aside_version=version) == 1
+
+    @classmethod
+    def release(cls, craft_id: object, holder: str, kept: dict[str, Any] | None) -> None:
+        """Let go, keeping the state where there is one."""
+        values: dict[str, object] = {"holder": "", "channel": "", "held_until": timezone.now()}
+        if kept is not None:
+            values["state"] = kept
+        cls.objects.filter(pk=craft_id, holder=holder).update(**values)

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from linkcore.bench.messages import Live
+from collections import deque
+
 from linkcore.findings import HopKey
 
 TICK_S = 0.04
@@ -11,6 +12,8 @@ LIVELY_S = 1.0  # after the last stir
 REPORT_S, REST_REPORT_S, WAITING_REPORT_S = 0.2, 0.4, 1.0
 WHOLE_S = 5.0  # a report now and then says everything again, for whoever has missed one
 GONE_S = 10.0  # who has not been heard of for so long no longer looks, though nobody said so
+PACE_OVER_S = 2.0
+KEEPS_UP = 0.95
 LINGER_S = 20.0  # a page that is loaded anew finds its bench as it left it
 
 
@@ -57,7 +60,7 @@ class Beat:
     def __init__(self, now: float) -> None:
         self._stirred_at = now
         self._reported_at = self._whole_at = -WHOLE_S
-        self._shown: tuple[object, ...] = ()
+        self._shown: object = None
         self.report_now = True
         self.whole = True
 
@@ -65,24 +68,8 @@ class Beat:
         """Somebody has touched something."""
         self._stirred_at = now
 
-    def see(self, live: Live, now: float) -> None:
-        """Take a snapshot into account: what changes by itself, other than by noise, is a stir as well."""
-        board = live.board
-        shown = (
-            (live.left, live.right, live.switches, live.transmitter_on, live.usb, live.pack, live.failed, live.linked, live.light, live.transmitter_mode),
-            (
-                live.moving,
-                [(job.state, job.done) for job in live.jobs],
-                live.loss_percent,
-                board.powered,
-                board.booting,
-                board.link,
-                board.armed,
-                board.mode,
-                board.port,
-            ),
-            [blocker.what for blocker in board.blockers],
-        )
+    def see(self, shown: object, now: float) -> None:
+        """Take into account what is shown: where that is another than last time, it is a stir as well."""
         if shown != self._shown:
             self._shown = shown
             self.stir(now)
@@ -109,3 +96,28 @@ class Beat:
         if whole:
             self.whole, self._whole_at = False, now
         return whole
+
+
+class Pace:
+    """How fast a bench's time passes beside its clock's, over the last moments."""
+
+    def __init__(self) -> None:
+        self._seen: deque[tuple[float, float]] = deque()
+
+    def begin(self) -> None:
+        """It stood still, or is another one: what was before says nothing."""
+        self._seen.clear()
+
+    def see(self, t: float, now: float) -> None:
+        """Where the bench is (bench seconds) at this time of its clock."""
+        self._seen.append((now, t))
+        while now - self._seen[0][0] > PACE_OVER_S:
+            self._seen.popleft()
+
+    @property
+    def shown(self) -> float:
+        """As a share, 1 while it keeps up; in hundredths."""
+        if len(self._seen) < 2 or (passed := self._seen[-1][0] - self._seen[0][0]) < PACE_OVER_S / 2:
+            return 1.0
+        share = (self._seen[-1][1] - self._seen[0][1]) / passed
+        return 1.0 if share > KEEPS_UP else round(share, 2)

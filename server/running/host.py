@@ -7,6 +7,7 @@ layer: hands and acts go to its channel, snapshots come out to its group.
 from __future__ import annotations
 
 import asyncio
+import contextlib
 import functools
 import logging
 import secrets
@@ -21,17 +22,18 @@ from channels.layers import get_channel_layer
 from django.contrib.auth import get_user_model
 from django.db import IntegrityError, transaction
 
-from linkcore.bench.bench import REST_SLICE_S, SLICE_S, Bench, cannot_run
-from linkcore.bench.messages import Act, Answer, BenchState, Hands, Trouble, Waiting
-from linkcore.bench.report import Reporter
-from linkcore.chain import ProofKey, still_chain, still_findings
+from linkcore.bench.bench import REST_SLICE_S, SLICE_S
+from linkcore.bench.messages import Act, Answer, Hands, Trouble, Waiting
+from linkcore.bench.station import Given, NoBench, Ran, Stands, Wanted
 from linkcore.craft.document import BoardSettings, CraftDocument, CraftError
 from linkcore.craft.parts import KitParts
 from linkcore.devices.board_api import Refused
 from linkcore.devices.firmware import Role
 from linkcore.devices.flash_job import FlashOrder, JobState
+from linkcore.findings import HopKey
+from linkcore.hop import HopState
+from linkcore.hops.registry import HOPS
 from linkcore.proofs import Proof
-from linkcore.reads import Whole
 from linkcore.signal.edges import Edges
 from linkcore.signal.writing import vcd
 from server.bench.models import BenchRecord
@@ -41,8 +43,9 @@ from server.parts.models import catalogue_of
 from server.proofs.models import ProofRecord, WireRing
 from server.proofs.services import ring, rung_wires
 from server.retry import again_on_deadlock
-from server.running.beat import REST_TICK_S, TICK_S, WAITING_REPORT_S, Beat, Watchers
+from server.running.beat import REST_TICK_S, TICK_S, WAITING_REPORT_S, Beat, Pace, Watchers
 from server.running.clock import RealClock, bench_clock
+from server.running.worker import Ended, Overran, Packed, the_worker
 from server.shelf.services import Prepared, begin_record, end_orphans, go_on_record, prepare
 
 KEEP_S = 2.0
@@ -50,6 +53,10 @@ SETTLE_S = 0.006  # from radio frame to decoded frame
 HURRY_EVERY_S = 0.12  # how often the beat of 25 a second may be broken for a hand: at most every third snapshot comes early
 LINE_S = 10.0  # how much of a tapped wire is kept on demand
 MOST_BEHIND_S = REST_TICK_S + 0.4  # a machine that slept does not make the bench race
+
+TRIES = 3
+STOPPED = "Coin Bell stopped while it ran"
+STARTED_ANEW = "the benches are being started anew; try again in a moment"
 
 P = ParamSpec("P")
 R = TypeVar("R")
@@ -93,37 +100,65 @@ def _claim(craft_id: uuid.UUID, channel: str) -> str:
 
 @dataclass(frozen=True)
 class _Loaded:
-    """A craft as the database has it now."""
+    """A craft as the database has it now; `packed`: what its bench is given, ready to be sent. `aside`: why its bench may not run."""
 
     document: CraftDocument
-    parts: KitParts
     version: int
-    state: BenchState
-    proofs: dict[ProofKey, Proof]
-    rung: dict[str, str]
+    given: Given
+    packed: Packed
+    aside: str
+
+
+def _aside(loaded: _Loaded) -> str:
+    """What is told of a bench that was set aside: nothing is worked out of what may be what took so long."""
+    chain = [HopState(hop=hop.key, coin="blank", why="its bench was set aside", value="–", flows=False, proofs=[]) for hop in HOPS]
+    return Waiting(draft_version=loaded.version, why=loaded.aside, chain=chain, findings=[]).model_dump_json()
+
+
+def _hops(watchers: Watchers) -> frozenset[HopKey] | None:
+    hops = watchers.hops()
+    return None if hops is None else frozenset(hops)
 
 
 class RunningBench:
-    """One bench at real time, in this process. `bench` is None while the craft's kit allows none; watchers are told why."""
+    """One bench at real time: its owner. The bench itself runs in the worker; here is who looks, what is kept, and what is recorded."""
 
     def __init__(self, craft_id: uuid.UUID, channel: str) -> None:
         self.craft_id, self.channel = craft_id, channel
+        self._key = craft_id.hex
         self._layer = get_channel_layer()
         self._clock, self._bench_clock = RealClock(), bench_clock()
         now = self._clock.now()
-        self._watchers, self._beat = Watchers(now), Beat(now)
+        self._watchers, self._beat, self._pace = Watchers(now), Beat(now), Pace()
         self._kept_at = self._ran_at = now
         self._woken = asyncio.Event()
         self._hurried_at = 0.0
-        self._jobs: dict[Role, tuple[int, str]] = {}  # by device: the record in the log, and the state last written there
+        self._records: dict[Role, int] = {}  # by device: the record in the log
+        self._unrecorded: tuple[list[Proof], list[str]] = ([], [])
+        self._t = 0.0
+        self._flashing = False
+        self._looked_at = 0.0  # with which keeping the newest version was asked for
+        self._mending = asyncio.Lock()
 
     async def start(self) -> None:
         """Load craft and state, then run in tasks of its own."""
-        self.bench: Bench | None = None
-        self._since = self._bench_clock.now()
         await in_database(end_orphans)(self.craft_id)  # whoever ran them is gone
-        self._set_up(await in_database(self._load)())
+        for _ in range(TRIES):
+            try:
+                await self._set_up()
+                break
+            except Overran as overran:
+                await self._set_aside(str(overran))
+                break
+            except Ended:
+                continue  # another bench ended the worker; there is a new one
         self._task = asyncio.create_task(self._run())
+
+    async def _ask(self, method: str, *arguments: object) -> Any:
+        """Ask the worker about this bench; raise Ended where it is another worker than the one that has the bench."""
+        if self._worker.ended:
+            raise Ended
+        return await self._worker.ask(self._key, method, *arguments)
 
     def _load(self) -> _Loaded:
         craft = Craft.objects.select_related("bench").filter(pk=self.craft_id, bench__isnull=False).first()
@@ -132,32 +167,30 @@ class RunningBench:
         proofs = ProofRecord.newest(ProofRecord.objects.filter(craft=craft).order_by("id"))
         document = craft.read()
         parts = KitParts.of(document, catalogue_of(craft.workshop_id))
-        return _Loaded(document, parts, craft.version, craft.bench.state_for(document, parts), proofs, rung_wires(craft.pk))
+        given = Given(document, parts, craft.version, craft.bench.state_for(document, parts), proofs, rung_wires(craft.pk))
+        return _Loaded(document, craft.version, given, Packed(given), craft.bench.set_aside if craft.bench.set_aside_version == craft.version else "")
 
-    def _set_up(self, loaded: _Loaded) -> None:
-        """A bench for what was loaded, or the news that there is none."""
-        self._loaded, self._version = loaded, loaded.version
-        self.bench = None
-        if cannot_run(loaded.document, loaded.parts) is None:
-            self.bench = Bench(loaded.document, loaded.state, seed=secrets.randbits(32), parts=loaded.parts)
-            self.bench.proofs = loaded.proofs
-            self.bench.rung = loaded.rung
-            self._reporter = Reporter(self.bench)
-            self._since = self._bench_clock.now() - self.bench.t
+    async def _set_up(self) -> None:
+        """A bench for what the database has now, or the news that there is none."""
+        loaded = await in_database(self._load)()
+        self._tried = loaded.version
+        self._worker = await the_worker()
+        self._stands(loaded, Stands(loaded.aside) if loaded.aside else await self._ask("set_up", loaded.packed, secrets.randbits(32)))
 
-    def _waiting(self) -> Waiting:
-        loaded = self._loaded
-        runs = loaded.state.installed(loaded.document, loaded.parts)
-        whole = Whole(loaded.document, loaded.document.settings, loaded.parts, runs, loaded.state.bound_to, loaded.rung)
-        return Waiting(
-            draft_version=self._version,
-            why=cannot_run(loaded.document, loaded.parts) or "",
-            chain=still_chain(whole, loaded.proofs),
-            findings=still_findings(whole),
-        )
+    def _stands(self, loaded: _Loaded, stood: Stands) -> None:
+        self._loaded, self._version, self._stood = loaded, loaded.version, stood
+        self._waits = _aside(loaded) if loaded.aside else None
+        if not stood.same:
+            self._flashing = False
+            self._t = stood.t
+            self._since = self._bench_clock.now() - stood.t
+            self._pace.begin()
+        self._beat.report_now = True
 
-    def _state(self) -> BenchState:
-        return self.bench.state() if self.bench else self._loaded.state
+    @property
+    def _runs(self) -> bool:
+        """Whether there is a bench, and not only a reason why there is none."""
+        return self._stood.why is None
 
     def _newest_version(self) -> int:
         version = Craft.objects.filter(pk=self.craft_id).values_list("version", flat=True).first()
@@ -166,31 +199,35 @@ class RunningBench:
         return version
 
     async def _follow_draft(self) -> None:
-        if self.bench:  # another kit starts from what this bench has come to
-            await self._record_jobs()
-            await in_database(BenchRecord.keep)(self.craft_id, HOLDER, self.bench.state())
+        if self._loaded.aside:
+            await self._set_up()
+            return
+        await self._hold_on()  # another kit starts from what this bench has come to
         loaded = await in_database(self._load)()
-        if self.bench and self.bench.has_parts_of(loaded.document, loaded.parts) and cannot_run(loaded.document, loaded.parts) is None:
-            self._loaded, self._version = loaded, loaded.version
-            self.bench.take_document(loaded.document, loaded.parts)
-            self._take_records(self.bench, loaded)
-        else:
-            await self._interrupt_jobs("the kit was changed meanwhile")
-            self._set_up(loaded)
-        self._beat.report_now = True
+        self._tried = loaded.version
+        stood = await self._ask("follow", loaded.packed, secrets.randbits(32))
+        self._stands(loaded, stood)
+        await self._record_jobs(stood.broken_off)
+        await self._give_records(loaded)
 
     async def _follow_rings(self) -> None:
         loaded = await in_database(self._load)()
-        self._loaded = loaded
-        if self.bench:
-            self._take_records(self.bench, loaded)
+        await self._give_records(loaded)
+        self._waits = _aside(loaded) if loaded.aside else None
         self._beat.report_now = True
 
-    @staticmethod
-    def _take_records(bench: Bench, loaded: _Loaded) -> None:
-        """What is recorded, with what this bench has seen and not recorded yet."""
-        bench.proofs = loaded.proofs | {(proof.hop, proof.name): proof for proof in bench.new_proofs}
-        bench.rung = loaded.rung | dict.fromkeys(bench.new_rings, "signal")
+    async def _give_records(self, loaded: _Loaded) -> None:
+        """What is recorded, with what was seen and is being recorded just now."""
+        if not loaded.aside:
+            proofs, rings = self._unrecorded
+            seen = {(proof.hop, proof.name): proof for proof in proofs}
+            await self._ask("take_records", loaded.given.proofs | seen, loaded.given.rung | dict.fromkeys(rings, "signal"))
+
+    async def _hold_on(self) -> None:
+        """Keep the lease, and all that the bench keeps."""
+        kept = await self._ask("kept") if self._runs else None
+        if not await in_database(BenchRecord.keep)(self.craft_id, HOLDER, kept):
+            raise LeaseLost
 
     async def _run(self) -> None:
         listening = asyncio.create_task(self._listen())
@@ -208,51 +245,102 @@ class RunningBench:
             listening.cancel()
             async with _changing:
                 _running.pop(self.craft_id, None)
+                kept, broken_off = await self._put_away()
                 if mine:
-                    await self._interrupt_jobs("Coin Bell stopped while it ran")
-                    await in_database(BenchRecord.release)(self.craft_id, HOLDER, self._state())
+                    await self._record_jobs(broken_off)
+                    await in_database(BenchRecord.release)(self.craft_id, HOLDER, kept)
+
+    async def _put_away(self) -> tuple[dict[str, Any] | None, list[JobState]]:
+        with contextlib.suppress(Ended):
+            put_away: tuple[dict[str, Any] | None, list[JobState]] = await self._ask("put_away", STOPPED)
+            return put_away
+        return None, []  # what was kept last stays
 
     async def _tick_on(self) -> None:
         due = self._clock.now()
         while True:
             now = self._clock.now()
-            flashing = self.bench is not None and self.bench.loading.running
-            if not flashing and not self._watchers.may_return(now):
+            if not self._flashing and not self._watchers.may_return(now):
                 return
-            if flashing or self._watchers.any(now):
-                await self._go_on()
-            elif self.bench:
-                self._stand_still(self.bench)
-            await self._keep()
+            try:
+                if self._flashing or self._watchers.any(now):
+                    await self._go_on()
+                else:
+                    self._stand_still()
+                await self._keep()
+            except NoBench:
+                pass  # the kit was changed this very moment
+            except Overran as overran:
+                await self._set_aside(str(overran))
+            except Ended:
+                await self._resume()
             due = await self._pause(max(due + self._beat.tick_s(now), self._clock.now()))
+
+    async def _resume(self) -> None:
+        """The worker was ended at another bench: go on from what was kept."""
+        async with self._mending:
+            if not self._worker.ended:
+                return  # that has been seen to
+            log.warning("the bench of craft %s goes on from what was kept of it", self.craft_id)
+            self._flashing = False
+            await in_database(end_orphans)(self.craft_id)
+            with contextlib.suppress(Ended):  # that one was ended as well: the next tick tries again
+                await self._set_up()
+
+    async def _set_aside(self, reason: str) -> None:
+        """This bench may not run until its draft is another; the others go on."""
+        async with self._mending:
+            says = f"This bench was set aside: {reason}, and the others could not have run on. Change the draft, or go back to an earlier one; then it is tried again."
+            self._flashing = False
+            await in_database(end_orphans)(self.craft_id)
+            if not await in_database(BenchRecord.put_aside)(self.craft_id, HOLDER, self._tried, says):
+                raise LeaseLost
+            await self._set_up()
 
     async def _go_on(self) -> None:
         """Let time pass on the bench, and tell what there is to see."""
-        if self.bench:
-            self._run_on(self.bench)
-            live = self.bench.live()
-            self._beat.see(live, self._clock.now())
-            await self._record_jobs()  # whoever hears that a job has ended looks into the log
-            await self._to_all(live.model_dump_json())
-            await self._record_news()
         now = self._clock.now()
-        if self._beat.due(now, None if self.bench else WAITING_REPORT_S):
-            whole = self._beat.take_whole(now)
-            news = self._reporter.report(self._version, self._watchers.hops(), whole=whole) if self.bench else self._waiting()
-            await self._to_all(news.model_dump_json())
+        report = self._beat.due(now, None if self._runs else WAITING_REPORT_S)
+        if self._runs:
+            whole = report and self._beat.take_whole(now)
+            wanted = Wanted(self._until(), self._slice_s(), report, _hops(self._watchers), whole, now - self._kept_at >= KEEP_S, self._pace.shown)
+            ran: Ran = await self._ask("run", wanted)
+            await self._tell_news(ran)
+        elif report:
+            self._waits = self._waits or await self._ask("waiting")
+            await self._to_all(self._waits)
 
-    def _run_on(self, bench: Bench) -> None:
-        """Let the bench catch up with its clock."""
+    async def _tell_news(self, ran: Ran) -> None:
+        """Record first, then tell: what a screen shows as proven is in the database, and whoever hears that a job has ended looks into the log."""
+        self._t, self._flashing = ran.t, ran.flashing
+        self._pace.see(ran.t, self._bench_clock.now())
+        self._beat.see(ran.shown, self._clock.now())
+        self._unrecorded[0].extend(ran.proofs)
+        self._unrecorded[1].extend(ran.rings)
+        await self._record_jobs(ran.jobs)
+        if ran.kept is not None:
+            await self._store(ran.kept)
+        await self._record_news()
+        await self._to_all(ran.live)
+        if ran.report is not None:
+            await self._to_all(ran.report)
+
+    def _slice_s(self) -> float:
+        return SLICE_S if self._beat.lively(self._clock.now()) else REST_SLICE_S
+
+    def _until(self) -> float:
+        """How far the bench shall run to catch up with its clock."""
         real = self._clock.now()
         late, self._ran_at = real - self._ran_at > MOST_BEHIND_S, real
         if late:
-            self._since = self._bench_clock.now() - bench.t - TICK_S
-        bench.run_until(self._bench_clock.now() - self._since, SLICE_S if self._beat.lively(real) else REST_SLICE_S)
+            self._since = self._bench_clock.now() - self._t - TICK_S
+        return self._bench_clock.now() - self._since
 
-    def _stand_still(self, bench: Bench) -> None:
+    def _stand_still(self) -> None:
         """While nobody looks no time passes on the bench."""
-        self._since = self._bench_clock.now() - bench.t
+        self._since = self._bench_clock.now() - self._t
         self._ran_at = self._clock.now()
+        self._pace.begin()
 
     def _wake(self) -> None:
         """Something was touched: look at once."""
@@ -269,51 +357,46 @@ class RunningBench:
             self._woken.clear()
             now = self._clock.now()
             due = min(due, now + TICK_S)
-            if self.bench and now - self._hurried_at >= HURRY_EVERY_S:
+            if self._runs and now - self._hurried_at >= HURRY_EVERY_S:
                 self._hurried_at = now
-                due = min(due, now + self.bench.receiver_part.link_period_s + SETTLE_S)
+                due = min(due, now + self._stood.link_period_s + SETTLE_S)
         await asyncio.sleep(0)
         return due
 
     async def _record_news(self) -> None:
-        """Record proofs and rings before anybody is told of them: what a screen shows as proven is in the database."""
-        bench = self.bench
-        if bench and bench.new_proofs:
-            proofs, bench.new_proofs = bench.new_proofs, []
-            if not await in_database(self._record)(proofs):
+        """Record proofs and rings."""
+        proofs, rings = self._unrecorded
+        if proofs:
+            if not await in_database(self._record)(list(proofs)):
                 raise LeaseLost
+            proofs.clear()
             self._beat.report_now = True
-        if bench and bench.new_rings:
-            rings, bench.new_rings = bench.new_rings, []
-            if not await in_database(self._ring)(rings):
+        if rings:
+            if not await in_database(self._ring)(list(rings)):
                 raise LeaseLost
+            rings.clear()
             await self._follow_rings()
 
-    async def _record_jobs(self) -> None:
-        """Write down what has become of flash jobs, whenever that is another state than last time."""
-        if self.bench is None:
-            return
-        for role, job in self.bench.loading.jobs.items():
-            record, known = self._jobs.get(role, (0, job.state.state))
-            if job.state.state != known:
-                self._jobs[role] = (record, job.state.state)
-                await in_database(go_on_record)(record, job.state.model_copy())
-                if job.state.over:
-                    await in_database(BenchRecord.keep)(self.craft_id, HOLDER, self._state())
-                self._beat.report_now = True
-
-    async def _interrupt_jobs(self, says: str) -> None:
-        if self.bench and self.bench.loading.running:
-            self.bench.loading.interrupt(says, self.bench.t)
-            await self._record_jobs()
+    async def _record_jobs(self, jobs: list[JobState]) -> None:
+        """Write down what has become of flash jobs."""
+        for job in jobs:
+            if (record := self._records.get(job.order.role)) is not None:
+                await in_database(go_on_record)(record, job)
+            self._beat.report_now = True
 
     async def _keep(self) -> None:
-        if self._clock.now() - self._kept_at >= KEEP_S:
+        if self._clock.now() - self._kept_at >= KEEP_S:  # nothing has run, or there is nothing that could
             self._kept_at = self._clock.now()
-            if not await in_database(BenchRecord.keep)(self.craft_id, HOLDER, self._state()):
-                raise LeaseLost
+            await self._hold_on()
+        if self._kept_at != self._looked_at:
+            self._looked_at = self._kept_at
             if await in_database(self._newest_version)() != self._version:  # the news of a save may have been lost
                 await self._follow_draft()
+
+    async def _store(self, kept: dict[str, Any] | None) -> None:
+        self._kept_at = self._clock.now()
+        if not await in_database(BenchRecord.keep)(self.craft_id, HOLDER, kept):
+            raise LeaseLost
 
     @again_on_deadlock
     @transaction.atomic
@@ -349,13 +432,17 @@ class RunningBench:
         while True:
             message = await self._layer.receive(self.channel)
             try:
-                await self._take(message)
+                await self._take_message(message)
             except LeaseLost:
                 return  # the bench finds out by itself, and stops
+            except Overran as overran:
+                await self._set_aside(str(overran))
+            except Ended:
+                log.info("the bench of craft %s is being set up anew; a message to it was lost", self.craft_id)
             except Exception:
                 log.exception("a message to the bench of craft %s failed", self.craft_id)
 
-    async def _take(self, message: dict[str, Any]) -> None:
+    async def _take_message(self, message: dict[str, Any]) -> None:
         kind = message["type"]
         if kind == "watch":
             self._watchers.look(message["who"], self._clock.now(), message.get("hop"))
@@ -371,17 +458,25 @@ class RunningBench:
             await self._follow_rings()
             self._wake()
         elif kind == "hands":
-            if self.bench is None:
-                return  # there is nothing to touch, and everybody was told why
-            try:
-                if self._clock.now() - self._ran_at > TICK_S:
-                    self._run_on(self.bench)  # what was before this hand was so without it
-                self.bench.hands(Hands.model_validate(message["hands"]))
-                self._wake()
-            except ValueError as error:
-                await self._reply(message["reply"], Trouble(text=str(error)))
+            await self._hands(message)
         elif kind == "act":
             await self._act(Act.model_validate(message["act"]), message)
+
+    async def _hands(self, message: dict[str, Any]) -> None:
+        if not self._runs:
+            return  # there is nothing to touch, and everybody was told why
+        until = self._until() if self._clock.now() - self._ran_at > TICK_S else None  # what was before this hand was so without it
+        try:
+            self._t = await self._ask("hands", Hands.model_validate(message["hands"]), until, self._slice_s())
+            self._wake()
+        except ValueError as error:
+            await self._reply(message["reply"], Trouble(text=str(error)))
+        except NoBench:
+            pass  # the kit was changed this very moment
+        except Overran:
+            raise
+        except Ended:
+            await self._reply(message["reply"], Trouble(text=STARTED_ANEW))
 
     async def _reply(self, channel: str, answer: Answer | Trouble) -> None:
         await self._layer.send(channel, {"type": "bench.text", "text": answer.model_dump_json()})
@@ -390,10 +485,16 @@ class RunningBench:
         self._made: str | None = None
         try:
             text = await self._do(act, message["user"])
-            await in_database(BenchRecord.keep)(self.craft_id, HOLDER, self._state())  # an act that was answered is kept
+            await self._hold_on()  # an act that was answered is kept
             answer = Answer(request=act.request, ok=True, text=text, recording=self._made)
         except (Refused, ValueError) as refused:
             answer = Answer(request=act.request, ok=False, text=str(refused))
+        except NoBench:
+            answer = Answer(request=act.request, ok=False, text="the kit was changed meanwhile; look again")
+        except Overran:
+            raise
+        except Ended:
+            answer = Answer(request=act.request, ok=False, text=STARTED_ANEW)
         self._beat.report_now = True
         self._wake()
         await self._reply(message["reply"], answer)
@@ -401,48 +502,45 @@ class RunningBench:
     async def _do(self, act: Act, user_id: int) -> str:
         if act.act == "write":
             await self._follow_draft()
-        if self.bench is None:
-            raise Refused(cannot_run(self._loaded.document, self._loaded.parts) or "there is no bench yet")
+        if not self._runs:
+            raise Refused(self._stood.why or "there is no bench yet")
         if act.act == "write":
             if act.version != self._version:
                 raise Refused(f"the draft has gone on to version {self._version} meanwhile; look at it, then write again")
-            self.bench.write(self.bench.document.settings)
-            await in_database(self._of_this_craft(self._written))(self.bench.document, user_id)
+            document = await self._ask("write")
+            await in_database(self._of_this_craft(self._written))(document, user_id)
             return "written"
         if act.act == "flash":
             return await self._flash(act.flash, user_id)
         if act.act == "stop flashing":
             if act.flash is None:
                 raise Refused("say whose job is to be stopped")
-            self.bench.loading.stop(act.flash.role)
+            await self._ask("stop_flashing", act.flash.role)
             return "stopping"
         if act.act == "keep line":
             return await self._keep_line(user_id)
         if act.act == "read back":
-            held = self.bench.read_back()
-            return "read back" if held == self.bench.document.settings else "read back: the board holds other values than the draft"
+            _, as_drafted = await self._ask("read_back")
+            return "read back" if as_drafted else "read back: the board holds other values than the draft"
         if act.act == "restart":
-            self.bench.restart()
+            await self._ask("restart")
             return "restarting"
-        self.bench.measure_anew()
+        await self._ask("measure_anew")
         return "measuring anew"
 
     async def _flash(self, order: FlashOrder | None, user_id: int) -> str:
         """Begin a flash job: judge the image once more, keep the board's settings, write it down."""
         if order is None:
             raise Refused("say what is to be flashed")
-        bench = self.bench
-        assert bench is not None
-        loading = bench.loading
-        prepared = await in_database(self._of_this_craft(prepare))(self.craft_id, order, bench.document, loading.devices, loading.installed)
-        if self.bench is not bench:
+        version = self._version
+        document, ground = await self._ask("ground")
+        prepared = await in_database(self._of_this_craft(prepare))(self.craft_id, order, document, ground.devices, ground.installed)
+        if self._version != version:
             raise Refused("the kit was changed meanwhile; look again")
-        kept = None
-        if order.role == "board" and order.keep_settings and loading.runs("board"):
-            kept = bench.read_back()
-        job = loading.start(order, prepared.content, prepared.facts, bench.t)
-        self._jobs[order.role] = (await in_database(self._of_this_craft(self._log_job))(job.model_copy(), prepared, user_id, kept), "asking")
-        return "flashing; its settings are kept" if kept else "flashing"
+        job, held = await self._ask("flash", order, prepared.content, prepared.facts)
+        self._flashing = True
+        self._records[order.role] = await in_database(self._of_this_craft(self._log_job))(job, prepared, user_id, held)
+        return "flashing; its settings are kept" if held else "flashing"
 
     def _of_this_craft(self, work: Callable[P, R]) -> Callable[P, R]:
         """Work on rows of the craft, which somebody may have deleted meanwhile."""
@@ -459,19 +557,17 @@ class RunningBench:
         return run
 
     def _log_job(self, job: JobState, prepared: Prepared, user_id: int, kept: BoardSettings | None) -> int:
-        assert self.bench is not None
         author = get_user_model().objects.filter(pk=user_id).first()
-        return begin_record(self.craft_id, self._version, job, prepared.image, author, self.bench.document, kept)
+        return begin_record(self.craft_id, self._version, job, prepared.image, author, self._loaded.document, kept)
 
     async def _keep_line(self, user_id: int) -> str:
         """What the tap has heard of late becomes a recording, lent until somebody keeps it."""
-        assert self.bench is not None
-        edges, seconds = self.bench.wire_edges(seconds=LINE_S)
+        edges, seconds, called = await self._ask("line", LINE_S)
         if not len(edges.times):
             raise Refused("nothing was heard on this wire")
-        name = f"{self.bench.tap} of the {self.bench.receiver_part.name}, {seconds:.1f} s.vcd"
+        name = f"{called}, {seconds:.1f} s.vcd"
         self._made = str(await in_database(self._of_this_craft(self._recorded))(edges, seconds, name, user_id))
-        return f"{seconds:.1f} s of {self.bench.tap} are kept"
+        return f"{seconds:.1f} s of {called.split(' of the ')[0]} are kept"
 
     def _recorded(self, edges: Edges, seconds: float, name: str, user_id: int) -> UUID:
         author = get_user_model().objects.filter(pk=user_id).first()

@@ -36,26 +36,26 @@ class BeatTest(SimpleTestCase):
     def test_it_is_quick_while_something_moves_and_slow_at_rest(self):
         beat, bench = Beat(0.0), Bench(sbus_craft())
         bench.run_until(1.0)
-        beat.see(bench.live(), 1.0)
+        beat.see(bench.live().gist(), 1.0)
         for tick in range(1, 6):  # noise alone is no movement
             bench.run_until(1.0 + tick * 0.2)
-            beat.see(bench.live(), 1.0 + tick * 0.2)
+            beat.see(bench.live().gist(), 1.0 + tick * 0.2)
         self.assertEqual((beat.tick_s(1.0 + LIVELY_S - 0.1), beat.tick_s(1.0 + LIVELY_S)), (TICK_S, REST_TICK_S))
         bench.hands(Hands(switches={"S3": 2}))
-        beat.see(bench.live(), 5.0)
+        beat.see(bench.live().gist(), 5.0)
         self.assertEqual(beat.tick_s(5.0), TICK_S)
 
     def test_what_the_board_does_by_itself_is_told_quickly_too(self):
         beat, bench = Beat(0.0), Bench(sbus_craft())
         bench.run_until(1.0)
-        beat.see(bench.live(), 1.0)
+        beat.see(bench.live().gist(), 1.0)
         bench.hands(Hands(transmitter_on=False))
-        beat.see(bench.live(), 1.0)
+        beat.see(bench.live().gist(), 1.0)
         bench.run_until(1.9)
-        beat.see(bench.live(), 4.0)
+        beat.see(bench.live().gist(), 4.0)
         self.assertFalse(beat.lively(4.0 + LIVELY_S))
         bench.run_until(2.1)  # the grace ends here
-        beat.see(bench.live(), 6.0)
+        beat.see(bench.live().gist(), 6.0)
         self.assertEqual((bench.board.link, beat.lively(6.0)), ("lost", True))
 
     def test_a_flash_job_that_gets_on_is_a_movement(self):
@@ -65,7 +65,7 @@ class BeatTest(SimpleTestCase):
         bench.loading.start(FlashOrder(role="board", image=name, way="request"), content, facts, bench.t)
         for now in (1.0, 2.0, 3.0):
             bench.run_until(now)
-            beat.see(bench.live(), now)
+            beat.see(bench.live().gist(), now)
             self.assertTrue(beat.lively(now), f"{bench.live().jobs[0].percent} %")
 
     def test_a_report_is_made_when_it_is_due_or_asked_for_and_now_and_then_whole(self):

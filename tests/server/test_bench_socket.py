@@ -368,8 +368,8 @@ class LeaseTest(DatabaseTest):
         self.assertEqual(BenchRecord.claim(self.record.pk, "two", "channel-2"), "channel-2")
         state = self.record.read()
         state.t = 1234.0
-        self.assertFalse(BenchRecord.keep(self.record.pk, "one", state))
-        BenchRecord.release(self.record.pk, "one", state)
+        self.assertFalse(BenchRecord.keep(self.record.pk, "one", state.keep()))
+        BenchRecord.release(self.record.pk, "one", state.keep())
         self.record.refresh_from_db()
         self.assertEqual((self.record.holder, self.record.read().t), ("two", 0.0))
 
@@ -377,6 +377,6 @@ class LeaseTest(DatabaseTest):
         BenchRecord.claim(self.record.pk, "one", "channel-1")
         state = self.record.read()
         state.t = 9.0
-        BenchRecord.release(self.record.pk, "one", state)
+        BenchRecord.release(self.record.pk, "one", state.keep())
         self.record.refresh_from_db()
         self.assertEqual((self.record.held, self.record.read().t), (False, 9.0))

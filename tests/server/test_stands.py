@@ -3,11 +3,15 @@
 from __future__ import annotations
 
 import http.client
+import itertools
 import json
+import pickle
 import random
+import threading
 import time
 import uuid
 from concurrent.futures import ThreadPoolExecutor
+from dataclasses import replace
 
 from django.conf import settings
 from django.contrib.auth import get_user_model
@@ -16,21 +20,27 @@ from pydantic import BaseModel
 from websockets.exceptions import ConnectionClosed, InvalidStatus
 from websockets.sync.client import connect
 
-from linkcore.bench.messages import Act, Hands, Look
+from linkcore.bench.messages import Act, BenchState, Hands, Look
+from linkcore.bench.station import Given, NoBench, Station, Wanted
 from linkcore.craft.document import CraftDocument, load
+from linkcore.craft.parts import KitParts
 from linkcore.devices.image_facts import ImageFacts
 from linkcore.findings import Edit
+from linkcore.hops.registry import HOPS
 from linkcore.parts.models import Board, Module, Peripheral, Receiver, Transmitter
 from server.body_limit import DRAFT_BYTES, STRANGER_BYTES
 from server.captures.models import Recording
 from server.crafts.schemas import openapi
+from server.drafts.services import save_draft
 from server.gate import MOST_A_SECOND
 from server.problems import NOT_SIGNED_IN, TOO_MUCH
+from server.running.bench_process import Packed
 from server.tap.messages import OpenTap, TapAct
 from tests import live
+from tests.bench_process import FALLS, SPINS
 from tests.crafts import sbus_craft
 from tests.server.base import PASSWORD, make_craft, make_people
-from tests.server.test_bench_socket import OnTheSocket, Viewer
+from tests.server.test_bench_socket import PATIENCE_S, OnTheSocket, Viewer
 
 
 def unbounded(schema: dict) -> list[str]:
@@ -287,3 +297,86 @@ class StrangerTest(OnTheSocket):
                     pass
                 self.assertEqual(loud.closed_with(), TOO_MUCH)
             quiet.until("live")
+
+
+class WorkerTest(OnTheSocket):
+    """One bench that computes for ever, or takes its process down, is set aside; the others go on."""
+
+    def hostile(self, about: str):
+        document = sbus_craft()
+        document.about = about
+        return make_craft(document, "Hostile")
+
+    def watched(self, viewer: Viewer, enough: threading.Event) -> list[tuple[float, float]]:
+        """(when, bench time) of every snapshot until it is enough, and of twenty more."""
+        seen, after = [], 0
+        while after < 20:
+            message = viewer.until("live")
+            seen.append((time.monotonic(), message["t"]))
+            after += enough.is_set()
+        return seen
+
+    def others_go_on(self, about: str, reason: str):
+        craft, enough = self.hostile(about), threading.Event()
+        with self.viewer() as good, ThreadPoolExecutor(1) as beside:
+            good.until("live")
+            watching = beside.submit(self.watched, good, enough)
+            with self.viewer("teal", craft) as bad:
+                told = bad.until("waiting", lambda message: "set aside" in message["why"])
+            with self.viewer("teal", craft) as again:  # it does not come back by being looked at
+                self.assertEqual(again.until("waiting")["why"], told["why"])
+            enough.set()
+            seen = watching.result(PATIENCE_S)
+        self.assertIn(reason, told["why"])
+        self.assertEqual(len(told["chain"]), len(HOPS))
+        pauses = [after - before for (before, _), (after, _) in itertools.pairwise(seen)]
+        self.assertLess(max(pauses), settings.BENCH_BUDGET_S + 2.0)
+        back = [before - after for (_, before), (_, after) in itertools.pairwise(seen)]
+        self.assertLess(max(back) / live.PACE, 2.5, "at most what was not kept yet is lost")
+        return craft
+
+    def test_a_bench_that_computes_for_ever(self):
+        craft = self.others_go_on(SPINS, "1 s of computing")
+        document = craft.read()
+        document.about = "mended"
+        save_draft(craft.pk, craft.version, document.model_dump(mode="json"), get_user_model().objects.get(username="wren"))
+        with self.viewer("teal", craft) as viewer:
+            viewer.until("live")
+
+    def test_a_bench_that_takes_its_process_down(self):
+        self.others_go_on(FALLS, "twice")
+
+    def test_a_hand_or_an_act_while_benches_are_started_anew_is_told(self):
+        """Whatever is asked is answered, and what was acknowledged before is there."""
+        craft = self.hostile(SPINS)
+        with self.viewer() as good, self.viewer("teal", craft):
+            good.until("live")
+            answers = [good.act("read back") for _ in range(12)]
+            self.assertTrue(all(answer["ok"] or "started anew" in answer["text"] for answer in answers))
+            end = time.monotonic() + PATIENCE_S
+            while not good.act("read back")["ok"]:
+                self.assertLess(time.monotonic(), end)
+
+
+class StationTest(SimpleTestCase):
+    def test_everything_that_is_asked_for_survives_the_way(self):
+        station, document = Station(), sbus_craft()
+        given = Given(document, KitParts.of(document), 3, BenchState(stored=document.settings, running=document.settings, bound=True))
+        stood = pickle.loads(pickle.dumps(station.set_up("a", pickle.loads(pickle.dumps(Packed(given))), 1)))
+        self.assertEqual((stood.why, stood.same), (None, False))
+        wanted = Wanted(until=3.0, slice_s=0.04, report=True, keep=True, pace=0.5)
+        ran = pickle.loads(pickle.dumps(station.run("a", wanted)))
+        self.assertEqual((ran.t, json.loads(ran.live)["pace"], json.loads(ran.report)["draft_version"]), (3.0, 0.5, 3))
+        self.assertEqual(BenchState.model_validate(ran.kept).t, 3.0)
+        self.assertTrue(ran.proofs)
+        self.assertEqual(station.run("a", replace(wanted, until=3.2, keep=False)).proofs, [], "news is told once")
+        self.assertTrue(station.follow("a", given, 2).same)
+        bare = document.model_copy(update={"kit": document.kit.model_copy(update={"receiver": ""})})
+        gone = station.follow("a", replace(given, document=bare, parts=KitParts.of(bare)), 2)
+        self.assertIn("receiver", gone.why)
+        self.assertEqual(json.loads(station.waiting("a"))["why"], gone.why)
+        with self.assertRaises(NoBench):
+            station.run("a", wanted)
+        self.assertEqual(station.put_away("a", "over"), (None, []))
+        with self.assertRaises(NoBench):
+            station.kept("a")

@@ -1,0 +1,111 @@
+"""The process that benches run in: started once, it forks a worker whenever one is asked for, and so a new one is there at once when another had to be ended.
+
+Nothing of Django is loaded here, and nothing but what comes through the socket is known: benches are sent here, and their news is sent back.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import ctypes
+import gc
+import os
+import pickle
+import resource
+import signal
+import socket
+import struct
+import sys
+
+from linkcore.bench.station import ASKED, Station
+from linkcore.parts.catalogue import shipped
+
+MEMORY_LIMIT = 3 << 30  # of the worker; twenty benches take a tenth of it
+LENGTH = struct.Struct("!I")
+
+
+class Packed:
+    """Something that was pickled where there was time for it; it arrives as what it was."""
+
+    def __init__(self, thing: object) -> None:
+        self._bytes = pickle.dumps(thing, pickle.HIGHEST_PROTOCOL)
+
+    def __reduce__(self) -> tuple[object, ...]:
+        return pickle.loads, (self._bytes,)
+
+
+def _receive(line: socket.socket, size: int) -> bytes:
+    data = bytearray()
+    while len(data) < size:
+        piece = line.recv(min(1 << 20, size - len(data)))
+        if not piece:
+            raise EOFError
+        data += piece
+    return bytes(data)
+
+
+def serve(line: socket.socket) -> None:
+    """Answer one request after the other until the line ends: (method, arguments) in, (whether it went well, result or error) out."""
+    station = Station()
+    while True:
+        try:
+            method, arguments = pickle.loads(_receive(line, *LENGTH.unpack(_receive(line, LENGTH.size))))
+        except EOFError:
+            return
+        try:
+            if method not in ASKED:
+                raise AttributeError(method)
+            answer: tuple[bool, object] = (True, getattr(station, method)(*arguments))
+        except Exception as error:  # whatever it is, whoever asked is told
+            answer = (False, error)
+        line.sendall(_packed(answer))
+
+
+def _packed(answer: tuple[bool, object]) -> bytes:
+    try:
+        data = pickle.dumps(answer, pickle.HIGHEST_PROTOCOL)
+        pickle.loads(data) if not answer[0] else None  # an error that cannot be made again there is told as text
+    except Exception:
+        data = pickle.dumps((False, RuntimeError(f"{type(answer[1]).__name__}: {answer[1]}")), pickle.HIGHEST_PROTOCOL)
+    return LENGTH.pack(len(data)) + data
+
+
+def _die_with_parent() -> None:
+    with contextlib.suppress(OSError, AttributeError):
+        ctypes.CDLL(None).prctl(1, signal.SIGKILL)
+
+
+def keep_ready(control: socket.socket) -> None:
+    """For each line that comes through `control`, fork a worker at its other end and say its number; end with the owner."""
+    shipped()
+    gc.collect()
+    gc.freeze()  # what is loaded by now stays, and is shared by all workers
+    gc.set_threshold(20_000, 20, 50)  # benches make many small things that die young
+    signal.signal(signal.SIGCHLD, signal.SIG_IGN)  # the ended ones need no funeral
+    control.sendall(b"!")
+    while True:
+        word, handles, _, _ = socket.recv_fds(control, 1, 1)
+        if not word:
+            return
+        child = os.fork()
+        if child == 0:
+            _die_with_parent()
+            control.close()
+            resource.setrlimit(resource.RLIMIT_AS, (MEMORY_LIMIT, MEMORY_LIMIT))
+            with socket.socket(fileno=handles[0]) as line, contextlib.suppress(OSError):  # the owner has gone
+                serve(line)
+            os._exit(0)
+        os.close(handles[0])
+        control.sendall(struct.pack("!I", child))
+
+
+def main() -> None:
+    """The command line: the number of the control socket."""
+    _die_with_parent()
+    for number in (signal.SIGINT, signal.SIGTERM):
+        signal.signal(number, signal.SIG_IGN)  # the owner ends it, after benches are kept
+    with socket.socket(fileno=int(sys.argv[1])) as control, contextlib.suppress(ConnectionError):
+        keep_ready(control)
+
+
+if __name__ == "__main__":
+    main()

@@ -1,0 +1,196 @@
+"""The owner's end of the process that benches run in: asks, and ends it where one request takes too long.
+
+Requests are answered in their order, so the oldest that waits is the one that is being worked on; how much computing it has taken so far the system knows.
+"""
+
+from __future__ import annotations
+
+import asyncio
+import contextlib
+import logging
+import os
+import pickle
+import signal
+import socket
+import subprocess
+import sys
+import time
+from collections import deque
+from dataclasses import dataclass
+from typing import Any
+
+from django.conf import settings
+
+from server.running.bench_process import LENGTH, Packed
+
+LOOK_EVERY_S = 0.1
+STUCK_S = 20.0  # without an answer, though it does not compute: it hangs, and nobody's bench is to blame
+BLAMED_AFTER = 2  # ends without a word (out of memory, say) while the same bench was worked on
+FORGIVEN_S = 120.0
+_TICKS = os.sysconf("SC_CLK_TCK")
+log = logging.getLogger(__name__)
+
+__all__ = ["Ended", "Overran", "Packed", "Worker", "prepare", "the_worker"]
+
+
+class Ended(Exception):
+    """The process was ended, or ended by itself, before it answered: benches have to be set up anew from what was kept of them."""
+
+
+class Overran(Ended):
+    """This very request took too much computing (or memory); the text says how much."""
+
+
+@dataclass
+class _Asked:
+    key: str
+    done: asyncio.Future[Any]
+
+
+class _Keeper:
+    """The process that forks workers; loaded once."""
+
+    def __init__(self) -> None:
+        self._control, theirs = socket.socketpair()
+        environment = {**os.environ, "OPENBLAS_NUM_THREADS": "1", "PYTHONPATH": str(settings.ROOT)}
+        command = [sys.executable, "-m", settings.BENCH_PROCESS, str(theirs.fileno())]
+        self._process = subprocess.Popen(command, cwd=settings.ROOT, env=environment, pass_fds=(theirs.fileno(),), stdin=subprocess.DEVNULL)
+        theirs.close()
+        self._ready = False
+
+    @property
+    def lives(self) -> bool:
+        """Whether it has not ended."""
+        return self._process.poll() is None
+
+    def fork(self) -> tuple[socket.socket, int]:
+        """A new worker: (the line to it, its number). Blocks until it is there."""
+        if not self._ready:
+            self._ready = self._control.recv(1) == b"!"
+        ours, theirs = socket.socketpair()
+        socket.send_fds(self._control, [b"w"], [theirs.fileno()])
+        theirs.close()
+        number = int.from_bytes(self._control.recv(4), "big")
+        if not number:
+            ours.close()
+            raise Ended("the process that benches run in does not start")
+        return ours, number
+
+
+_keeper: _Keeper | None = None
+_worker: Worker | None = None
+_start = asyncio.Lock()
+
+
+def prepare() -> None:
+    """Load what benches need, in a process beside this one, so that the first bench need not wait for it."""
+    global _keeper
+    if _keeper is None or not _keeper.lives:
+        _keeper = _Keeper()
+
+
+async def the_worker() -> Worker:
+    """The worker of this process, started where there is none (any more)."""
+    global _worker
+    async with _start:
+        if _worker is None or _worker.ended:
+            _worker = await Worker.start()
+        return _worker
+
+
+class Worker:
+    """One worker process. `ask` from any task of one event loop."""
+
+    def __init__(self, reader: asyncio.StreamReader, writer: asyncio.StreamWriter, number: int) -> None:
+        self._reader, self._writer, self.number = reader, writer, number
+        self.ended = False
+        self._waiting: deque[_Asked] = deque()
+        self._tasks = [asyncio.create_task(self._hear()), asyncio.create_task(self._watch())]
+
+    @classmethod
+    async def start(cls) -> Worker:
+        """Fork one."""
+        prepare()
+        assert _keeper is not None
+        line, number = await asyncio.to_thread(_keeper.fork)
+        line.setblocking(False)
+        reader, writer = await asyncio.open_connection(sock=line, limit=1 << 24)
+        return cls(reader, writer, number)
+
+    async def ask(self, key: str, method: str, *arguments: object) -> Any:
+        """What a method of the station answers; raise what it raises, Ended where the process went away, Overran where this very request ended it."""
+        if self.ended:
+            raise Ended
+        asked = _Asked(key, asyncio.get_running_loop().create_future())
+        data = pickle.dumps((method, (key, *arguments)), pickle.HIGHEST_PROTOCOL)
+        self._waiting.append(asked)
+        self._writer.write(LENGTH.pack(len(data)) + data)
+        return await asked.done
+
+    def end(self, reason: str, *, blame: bool) -> None:
+        """End the process. With `blame`, whoever asked what it was at is told that it overran."""
+        if self.ended:
+            return
+        self.ended = True
+        with contextlib.suppress(ProcessLookupError):
+            os.kill(self.number, signal.SIGKILL)
+        self._writer.close()
+        for task in self._tasks:
+            task.cancel()
+        waiting, self._waiting = self._waiting, deque()
+        for place, asked in enumerate(waiting):
+            if not asked.done.done():
+                asked.done.set_exception(Overran(reason) if blame and place == 0 else Ended(reason))
+
+    async def _hear(self) -> None:
+        try:
+            while True:
+                size = LENGTH.unpack(await self._reader.readexactly(LENGTH.size))[0]
+                well, answer = pickle.loads(await self._reader.readexactly(size))
+                asked = self._waiting.popleft()
+                if not asked.done.done():  # who asked may have gone
+                    asked.done.set_result(answer) if well else asked.done.set_exception(answer)
+        except (asyncio.IncompleteReadError, ConnectionError):
+            key = self._waiting[0].key if self._waiting else ""
+            log.error("the process that benches run in ended by itself%s", f", at the bench of craft {key}" if key else "")
+            self.end("it ended the process that benches run in, twice; it may have asked for too much memory", blame=_blamed(key))
+
+    async def _watch(self) -> None:
+        """End the process where one request takes more computing than any should."""
+        at: _Asked | None = None
+        since = before = 0.0
+        while True:
+            await asyncio.sleep(LOOK_EVERY_S)
+            first = self._waiting[0] if self._waiting else None
+            if first is None or first is not at:
+                at, since, before = first, time.monotonic(), _cpu_s(self.number)
+                continue
+            took, waited = _cpu_s(self.number) - before, time.monotonic() - since
+            if took > settings.BENCH_BUDGET_S:
+                log.error("the bench of craft %s took %.1f s of computing at once: ended, and set aside", first.key, took)
+                self.end(f"it took more than {settings.BENCH_BUDGET_S:g} s of computing at once", blame=True)
+            elif waited > STUCK_S:
+                log.error("the process that benches run in has not answered for %.0f s: ended", waited)
+                self.end("it did not answer", blame=False)
+
+
+_ends: dict[str, list[float]] = {}
+
+
+def _blamed(key: str) -> bool:
+    """Whether a bench was being worked on at several ends without a word of late."""
+    if not key:
+        return False
+    now = time.monotonic()
+    _ends[key] = [*(each for each in _ends.get(key, []) if now - each < FORGIVEN_S), now]
+    return len(_ends[key]) >= BLAMED_AFTER
+
+
+def _cpu_s(number: int) -> float:
+    """Computing that a process has taken so far, s (Linux, proc(5): fields 14 and 15 of stat)."""
+    try:
+        with open(f"/proc/{number}/stat", "rb") as file:
+            fields = file.read().rpartition(b")")[2].split()
+    except OSError:
+        return 0.0
+    return (int(fields[11]) + int(fields[12])) / _TICKS
