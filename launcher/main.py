@@ -175,7 +175,10 @@ def _run_server(port: int, extra: dict[str, str], *, demo: bool) -> int:
 
 
 def _uvicorn_options() -> list[str]:
-    return ["--lifespan", "off", "--ws-max-size", "65536", "--timeout-graceful-shutdown", "3", "--log-level", "warning", "--no-server-header"]
+    """A header that says where a request came from counts only where a setting names the proxy that sets it."""
+    proxy = os.environ.get("COINBELL_PROXY", "")
+    trusted = ["--proxy-headers", "--forwarded-allow-ips", proxy] if proxy else ["--no-proxy-headers"]
+    return [*trusted, "--lifespan", "off", "--ws-max-size", "65536", "--timeout-graceful-shutdown", "3", "--log-level", "warning", "--no-server-header"]
 
 
 def _stop_signals() -> list[int]:

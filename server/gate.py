@@ -8,12 +8,11 @@ import time
 from collections import deque
 from typing import Any, ClassVar
 
-from channels.db import database_sync_to_async
 from channels.generic.websocket import AsyncWebsocketConsumer
-from django.db import DatabaseError
 
 from server.accounts.sessions import group_of_session
 from server.crafts.models import Craft
+from server.outage import SAYS, OutOfReach, in_database
 from server.problems import NO_SUCH_CRAFT, NOT_SIGNED_IN, TOO_MUCH
 from server.workshops.access import refusal, role_of
 from server.workshops.models import Duty
@@ -35,7 +34,11 @@ class GatedConsumer(AsyncWebsocketConsumer):
         self.craft_id = self.scope["url_route"]["kwargs"]["craft_id"]
         self._said: deque[float] = deque(maxlen=MOST_A_SECOND)
         self._checking: asyncio.Task[None] | None = None
-        if not await self.allowed():
+        try:
+            allowed = await self.allowed()
+        except OutOfReach:
+            allowed = False  # the browser tries again by itself
+        if not allowed:
             await self.close()
             return
         self._group = group_of_session(self.scope["session"].session_key)
@@ -62,7 +65,11 @@ class GatedConsumer(AsyncWebsocketConsumer):
             await self.close(TOO_MUCH)
             return
         self._said.append(now)
-        await self.take(text_data or "")
+        try:
+            await self.take(text_data or "")
+        except OutOfReach:
+            if self.known:
+                await self.tell(SAYS)
 
     async def close(self, code: int | bool | None = None, reason: str | None = None) -> None:
         """Shut this end; nothing more is taken."""
@@ -83,12 +90,12 @@ class GatedConsumer(AsyncWebsocketConsumer):
         with contextlib.suppress(asyncio.CancelledError, OSError):  # OSError: the browser went away meanwhile
             while self.known:
                 await asyncio.sleep(CHECK_EVERY_S)
-                with contextlib.suppress(DatabaseError):  # nobody is sent away because the database is
+                with contextlib.suppress(OutOfReach):  # nobody is sent away because the database is
                     await self.still_allowed()
 
     async def allowed(self) -> bool:
         """Whether session, person, craft and role still are what it takes."""
-        return await database_sync_to_async(self._allowed)()
+        return await in_database(self._allowed)()
 
     def _allowed(self) -> bool:
         user, session = self.scope["user"], self.scope["session"]
@@ -105,6 +112,9 @@ class GatedConsumer(AsyncWebsocketConsumer):
 
     async def end(self) -> None:
         """They have gone."""
+
+    async def tell(self, text: str) -> None:
+        """Tell them that something went wrong, in words."""
 
     async def take(self, text: str) -> None:
         """Somebody who is known says something."""

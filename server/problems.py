@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import sys
 from typing import Any
 
 from django.http import HttpRequest, JsonResponse
@@ -12,6 +13,7 @@ from rest_framework.views import exception_handler
 
 from linkcore.craft.document import CraftError
 from linkcore.parts.catalogue import PartError, UnknownPart
+from server.outage import RETRY_AFTER_S, SAYS, is_outage
 
 NOT_SIGNED_IN, NO_SUCH_CRAFT, TOO_MUCH = 4401, 4404, 4429  # how a WebSocket is closed
 
@@ -33,6 +35,8 @@ class Unprocessable(APIException):
 
 def handler(error: Exception, context: dict[str, Any]) -> Response | None:
     """The core's errors become 422; a serializer's field errors become one sentence."""
+    if is_outage(error):
+        return Response({"detail": SAYS}, status=503, headers={"Retry-After": str(RETRY_AFTER_S)})
     if isinstance(error, (CraftError, UnknownPart, PartError)):
         error = Unprocessable(str(error))
     response = exception_handler(error, context)
@@ -57,7 +61,9 @@ def not_found(request: HttpRequest, exception: Exception) -> JsonResponse:
 
 
 def fault(request: HttpRequest) -> JsonResponse:
-    """Something broke that should not have; the log has it."""
+    """Something broke that should not have; the log has it. Before any view is reached, an outage comes here as well."""
+    if is_outage(sys.exc_info()[1]):
+        return JsonResponse({"detail": SAYS}, status=503, headers={"Retry-After": str(RETRY_AFTER_S)})
     return _plain(500, "a fault in Coin Bell; nothing was changed. Try again, and tell the operator if it comes back: the log says what broke")
 
 

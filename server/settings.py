@@ -77,6 +77,9 @@ DATABASES = {
             "charset": "utf8mb4",
             "isolation_level": "read committed",
             "init_command": "SET sql_mode='STRICT_ALL_TABLES'",
+            "connect_timeout": 3,
+            "read_timeout": 30,
+            "write_timeout": 30,
         },
         "TEST": {"NAME": "test_coinbell", "CHARSET": "utf8mb4"},
     }
@@ -85,7 +88,7 @@ DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
 
 AUTH_USER_MODEL = "accounts.User"
 AUTHENTICATION_BACKENDS = ["axes.backends.AxesStandaloneBackend", "django.contrib.auth.backends.ModelBackend"]
-PASSWORD_HASHERS = ["django.contrib.auth.hashers.Argon2PasswordHasher"]
+PASSWORD_HASHERS = ["server.accounts.hashing.QueuedArgon2"]
 AUTH_PASSWORD_VALIDATORS = [
     {"NAME": "django.contrib.auth.password_validation.UserAttributeSimilarityValidator"},
     {"NAME": "django.contrib.auth.password_validation.MinimumLengthValidator"},
@@ -97,6 +100,9 @@ AXES_LOCKOUT_PARAMETERS = [["username", "ip_address"]]
 AXES_RESET_ON_SUCCESS = True
 AXES_VERBOSE = False
 AXES_LOCKOUT_CALLABLE = "server.accounts.api.locked_out"
+
+SIGN_INS_BY_ADDRESS = (30, 30)  # at once, and a minute
+SIGN_INS_BY_NAME = (15, 10)
 
 SESSION_COOKIE_NAME = "coinbell_session"
 SESSION_COOKIE_SAMESITE = "Lax"
@@ -148,7 +154,7 @@ CHANNEL_LAYERS = {
 }
 
 BENCH_PROCESS = "server.running.bench_process"
-BENCH_BUDGET_S = float(os.environ.get("COINBELL_BENCH_BUDGET_S", "2"))  # of computing for one request; the dearest that is known takes a fifth
+BENCH_BUDGET_S = float(os.environ.get("COINBELL_BENCH_BUDGET_S", "2"))  # of computing for one request; the dearest that is known takes an eighth
 BENCH_CLOCK = "server.running.clock.RealClock"
 
 STATIC_URL = "/static/"
@@ -171,7 +177,8 @@ LOGGING = {
     "version": 1,
     "disable_existing_loggers": False,
     "formatters": {"plain": {"format": "%(asctime)s %(levelname)s %(name)s: %(message)s"}},
-    "handlers": {"console": {"class": "logging.StreamHandler", "formatter": "plain"}},
+    "filters": {"outages": {"()": "server.outage.NoTracebackOfOutages"}},
+    "handlers": {"console": {"class": "logging.StreamHandler", "formatter": "plain", "filters": ["outages"]}},
     "root": {"handlers": ["console"], "level": "WARNING"},
     "loggers": {"django.request": {"level": "ERROR"}},  # a refused request is told to who asked, not to the console
 }

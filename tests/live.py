@@ -54,6 +54,7 @@ class Server:
                 "server.asgi:application",
                 "--fd",
                 str(descriptor),
+                "--no-proxy-headers",
                 "--lifespan",
                 "off",
                 "--ws-max-size",

@@ -70,6 +70,13 @@ class Trouble(BaseModel):
     text: str
 
 
+class Outage(BaseModel):
+    """Nothing can be recorded since then (seconds since 1970, UTC), None: any more. The bench goes on; what it proves waits."""
+
+    type: Literal["outage"] = "outage"
+    since: float | None
+
+
 class BoardLive(BaseModel):
     """The flight controller now. `channels` us as decoded; `axes` us after map and fallback."""
 

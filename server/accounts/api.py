@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import math
 from typing import Any
 
+from django.conf import settings
 from django.contrib.auth import authenticate, login, logout
 from django.http import HttpRequest, JsonResponse
 from django.middleware.csrf import get_token
@@ -16,8 +18,10 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
+from server.accounts.hashing import TooManyAtOnce
 from server.accounts.sessions import signed_out
 from server.problems import ProblemSerializer
+from server.rates import Rate
 from server.workshops.models import Membership
 
 
@@ -59,6 +63,13 @@ def locked_out(request: HttpRequest, credentials: object = None, *args: object, 
     return JsonResponse({"detail": "too many failed attempts; try again in a quarter of an hour"}, status=429)
 
 
+_by_address, _by_name = Rate(*settings.SIGN_INS_BY_ADDRESS), Rate(*settings.SIGN_INS_BY_NAME)
+
+
+def _later(text: str, status: int, wait_s: float) -> Response:
+    return Response({"detail": text}, status=status, headers={"Retry-After": str(math.ceil(wait_s))})
+
+
 @method_decorator(ensure_csrf_cookie, name="dispatch")
 class SessionView(APIView):
     """The browser's session."""
@@ -70,13 +81,22 @@ class SessionView(APIView):
         """Who is signed in."""
         return Response(_session(request))
 
-    @extend_schema(request=SignInSerializer, responses={200: SessionSerializer, 400: ProblemSerializer, 403: ProblemSerializer, 429: ProblemSerializer})
+    @extend_schema(
+        request=SignInSerializer,
+        responses={200: SessionSerializer, 400: ProblemSerializer, 403: ProblemSerializer, 429: ProblemSerializer, 503: ProblemSerializer},
+    )
     @method_decorator(csrf_protect)
     def post(self, request: Request) -> Response:
         """Sign in."""
         form = SignInSerializer(data=request.data)
         form.is_valid(raise_exception=True)
-        user = authenticate(request._request, **form.validated_data)
+        wait = max(_by_address.take(request.META.get("REMOTE_ADDR")), _by_name.take(form.validated_data["username"].casefold()))
+        if wait:
+            return _later("too many attempts from here or for this name; try again in a moment", 429, wait)
+        try:
+            user = authenticate(request._request, **form.validated_data)
+        except TooManyAtOnce:
+            return _later("many are signing in just now; try again in a few seconds", 503, 3)
         if user is None:
             return Response({"detail": "name and password do not belong together"}, status=400)
         login(request._request, user)

@@ -14,12 +14,15 @@ from linkcore.bench.messages import Act, Answer, Hands, Look, Trouble
 from linkcore.craft.document import CraftError
 from linkcore.parts.catalogue import UnknownPart
 from server.gate import GatedConsumer
+from server.outage import OutOfReach
 from server.problems import NO_SUCH_CRAFT
 from server.running.host import NoSuchCraft, ensure, group_of
+from server.running.worker import Ended
 from server.workshops.access import refusal
 from server.workshops.models import Duty
 
 CANNOT_RUN = 4422
+TRY_AGAIN = 1013  # RFC 6455's registry: try again later
 WATCH_EVERY_S = 4.0
 SILENT_S = 2.0
 
@@ -53,11 +56,14 @@ class BenchConsumer(GatedConsumer):
         try:
             self.bench = await ensure(self.craft_id)
         except (CraftError, UnknownPart) as error:
-            await self._tell(str(error))
+            await self.tell(str(error))
             await self.close(CANNOT_RUN)
             return
         except NoSuchCraft:
             await self.close(NO_SUCH_CRAFT)
+            return
+        except (OutOfReach, Ended):
+            await self.close(TRY_AGAIN)
             return
         await self._send_on({"type": "watch", "who": self.channel_name, "new": True})
         self._watching = asyncio.create_task(self._watch())
@@ -77,7 +83,7 @@ class BenchConsumer(GatedConsumer):
         except ValidationError as error:
             first = error.errors()[0]
             place = "/".join(str(step) for step in first["loc"])
-            await self._tell(f"message not understood: {place + ': ' if place else ''}{first['msg']}")
+            await self.tell(f"message not understood: {place + ': ' if place else ''}{first['msg']}")
             return
         if isinstance(message, Act) and not await self.still_allowed():
             return
@@ -95,7 +101,7 @@ class BenchConsumer(GatedConsumer):
         if isinstance(message, Act):
             await self.send(json.dumps(Answer(request=message.request, ok=False, text=why).model_dump()))
         else:
-            await self._tell(why)
+            await self.tell(why)
 
     async def bench_text(self, event: dict[str, Any]) -> None:
         """Something from the bench, passed on as it is."""
@@ -116,7 +122,7 @@ class BenchConsumer(GatedConsumer):
                 if since >= WATCH_EVERY_S or not self._heard:
                     since = 0.0
                     if not self._heard:
-                        with contextlib.suppress(NoSuchCraft):  # deleted this very moment: the next look says so
+                        with contextlib.suppress(NoSuchCraft, OutOfReach, Ended):  # deleted this very moment, or the database is gone: the next look says so
                             self.bench = await ensure(self.craft_id)
                     await self._send_on({"type": "watch", "who": self.channel_name, "hop": self.hop})
 
@@ -124,7 +130,8 @@ class BenchConsumer(GatedConsumer):
         try:
             await self.channel_layer.send(self.bench, message)
         except ChannelFull:
-            await self._tell("the bench is behind and did not take this; try again")
+            await self.tell("the bench is behind and did not take this; try again")
 
-    async def _tell(self, text: str) -> None:
+    async def tell(self, text: str) -> None:
+        """See GatedConsumer."""
         await self.send(json.dumps(Trouble(text=text).model_dump()))

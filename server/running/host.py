@@ -11,19 +11,19 @@ import contextlib
 import functools
 import logging
 import secrets
+import time
 import uuid
-from collections.abc import Callable
+from collections.abc import Callable, Coroutine
 from dataclasses import dataclass
 from typing import Any, ParamSpec, TypeVar
 from uuid import UUID
 
-from channels.db import database_sync_to_async as in_database
 from channels.layers import get_channel_layer
 from django.contrib.auth import get_user_model
 from django.db import IntegrityError, transaction
 
 from linkcore.bench.bench import REST_SLICE_S, SLICE_S
-from linkcore.bench.messages import Act, Answer, Hands, Trouble, Waiting
+from linkcore.bench.messages import Act, Answer, Hands, Outage, Trouble, Waiting
 from linkcore.bench.station import Given, NoBench, Ran, Stands, Wanted
 from linkcore.craft.document import BoardSettings, CraftDocument, CraftError
 from linkcore.craft.parts import KitParts
@@ -39,6 +39,7 @@ from linkcore.signal.writing import vcd
 from server.bench.models import BenchRecord
 from server.captures.models import Recording
 from server.crafts.models import Craft, Revision
+from server.outage import OutOfReach, in_database
 from server.parts.models import catalogue_of
 from server.proofs.models import ProofRecord, WireRing
 from server.proofs.services import ring, rung_wires
@@ -55,6 +56,8 @@ LINE_S = 10.0  # how much of a tapped wire is kept on demand
 MOST_BEHIND_S = REST_TICK_S + 0.4  # a machine that slept does not make the bench race
 
 TRIES = 3
+PROBE_EVERY_S = 0.5
+NOT_KEPT = "the database went out of reach meanwhile, so this may not be kept"
 STOPPED = "Coin Bell stopped while it ran"
 STARTED_ANEW = "the benches are being started anew; try again in a moment"
 
@@ -139,6 +142,10 @@ class RunningBench:
         self._flashing = False
         self._looked_at = 0.0  # with which keeping the newest version was asked for
         self._mending = asyncio.Lock()
+        self._untold: list[JobState] = []
+        self._out_since: float | None = None  # since when the database does not answer, s of the system's clock
+        self._lost = False
+        self._probing: asyncio.Task[None] | None = None
 
     async def start(self) -> None:
         """Load craft and state, then run in tasks of its own."""
@@ -207,7 +214,8 @@ class RunningBench:
         self._tried = loaded.version
         stood = await self._ask("follow", loaded.packed, secrets.randbits(32))
         self._stands(loaded, stood)
-        await self._record_jobs(stood.broken_off)
+        self._untold.extend(stood.broken_off)
+        await self._record_jobs()
         await self._give_records(loaded)
 
     async def _follow_rings(self) -> None:
@@ -245,10 +253,14 @@ class RunningBench:
             listening.cancel()
             async with _changing:
                 _running.pop(self.craft_id, None)
+                if self._probing:
+                    self._probing.cancel()
                 kept, broken_off = await self._put_away()
+                self._untold.extend(broken_off)
                 if mine:
-                    await self._record_jobs(broken_off)
-                    await in_database(BenchRecord.release)(self.craft_id, HOLDER, kept)
+                    with contextlib.suppress(OutOfReach):  # whoever takes the bench next goes on from what was kept
+                        await self._record_jobs()
+                        await in_database(BenchRecord.release)(self.craft_id, HOLDER, kept)
 
     async def _put_away(self) -> tuple[dict[str, Any] | None, list[JobState]]:
         with contextlib.suppress(Ended):
@@ -262,19 +274,53 @@ class RunningBench:
             now = self._clock.now()
             if not self._flashing and not self._watchers.may_return(now):
                 return
+            if self._lost:
+                raise LeaseLost
             try:
                 if self._flashing or self._watchers.any(now):
                     await self._go_on()
                 else:
                     self._stand_still()
-                await self._keep()
+                if self._out_since is None:
+                    await self._keep()
+            except OutOfReach:
+                await self._go_out()
             except NoBench:
                 pass  # the kit was changed this very moment
             except Overran as overran:
-                await self._set_aside(str(overran))
+                await self._unless_out(self._set_aside(str(overran)))
             except Ended:
-                await self._resume()
+                await self._unless_out(self._resume())
             due = await self._pause(max(due + self._beat.tick_s(now), self._clock.now()))
+
+    async def _unless_out(self, work: Coroutine[Any, Any, None]) -> None:
+        """What needs the database waits until it is back."""
+        if self._out_since is not None:
+            work.close()
+            return
+        try:
+            await work
+        except OutOfReach:
+            await self._go_out()
+
+    async def _go_out(self) -> None:
+        """The database is out of reach: the bench goes on, what it proves waits, and whoever looks is told since when."""
+        if self._out_since is None:
+            self._out_since = time.time()
+            log.error("the database does not answer; the bench of craft %s goes on, and records later", self.craft_id)
+            await self._to_all(Outage(since=self._out_since).model_dump_json())
+            self._probing = asyncio.create_task(self._come_back())
+
+    async def _come_back(self) -> None:
+        while True:
+            await asyncio.sleep(PROBE_EVERY_S)
+            with contextlib.suppress(OutOfReach):
+                self._lost = not await in_database(BenchRecord.keep)(self.craft_id, HOLDER, None)
+                break
+        self._out_since = None
+        self._beat.report_now = self._beat.whole = True
+        await self._to_all(Outage(since=None).model_dump_json())
+        self._wake()
 
     async def _resume(self) -> None:
         """The worker was ended at another bench: go on from what was kept."""
@@ -299,11 +345,12 @@ class RunningBench:
 
     async def _go_on(self) -> None:
         """Let time pass on the bench, and tell what there is to see."""
-        now = self._clock.now()
-        report = self._beat.due(now, None if self._runs else WAITING_REPORT_S)
+        now, out = self._clock.now(), self._out_since is not None
+        report = self._beat.due(now, None if self._runs else WAITING_REPORT_S) and not out  # what is said to be proven is recorded
         if self._runs:
             whole = report and self._beat.take_whole(now)
-            wanted = Wanted(self._until(), self._slice_s(), report, _hops(self._watchers), whole, now - self._kept_at >= KEEP_S, self._pace.shown)
+            keep = now - self._kept_at >= KEEP_S and not out
+            wanted = Wanted(self._until(), self._slice_s(), report, _hops(self._watchers), whole, keep, self._pace.shown)
             ran: Ran = await self._ask("run", wanted)
             await self._tell_news(ran)
         elif report:
@@ -317,12 +364,17 @@ class RunningBench:
         self._beat.see(ran.shown, self._clock.now())
         self._unrecorded[0].extend(ran.proofs)
         self._unrecorded[1].extend(ran.rings)
-        await self._record_jobs(ran.jobs)
-        if ran.kept is not None:
-            await self._store(ran.kept)
-        await self._record_news()
+        self._untold.extend(ran.jobs)
+        if self._out_since is None:
+            try:
+                await self._record_jobs()
+                if ran.kept is not None:
+                    await self._store(ran.kept)
+                await self._record_news()
+            except OutOfReach:
+                await self._go_out()
         await self._to_all(ran.live)
-        if ran.report is not None:
+        if ran.report is not None and self._out_since is None:
             await self._to_all(ran.report)
 
     def _slice_s(self) -> float:
@@ -377,11 +429,12 @@ class RunningBench:
             rings.clear()
             await self._follow_rings()
 
-    async def _record_jobs(self, jobs: list[JobState]) -> None:
+    async def _record_jobs(self) -> None:
         """Write down what has become of flash jobs."""
-        for job in jobs:
-            if (record := self._records.get(job.order.role)) is not None:
-                await in_database(go_on_record)(record, job)
+        while self._untold:
+            if (record := self._records.get(self._untold[0].order.role)) is not None:
+                await in_database(go_on_record)(record, self._untold[0])
+            del self._untold[0]
             self._beat.report_now = True
 
     async def _keep(self) -> None:
@@ -436,7 +489,9 @@ class RunningBench:
             except LeaseLost:
                 return  # the bench finds out by itself, and stops
             except Overran as overran:
-                await self._set_aside(str(overran))
+                await self._unless_out(self._set_aside(str(overran)))
+            except OutOfReach:
+                await self._go_out()
             except Ended:
                 log.info("the bench of craft %s is being set up anew; a message to it was lost", self.craft_id)
             except Exception:
@@ -449,6 +504,8 @@ class RunningBench:
             if message.get("new"):
                 self._beat.whole = self._beat.report_now = True
                 self._wake()
+                if self._out_since is not None:
+                    await self._reply(message["who"], Outage(since=self._out_since))
         elif kind == "left":
             self._watchers.leave(message["who"], self._clock.now())
         elif kind == "draft":
@@ -478,7 +535,7 @@ class RunningBench:
         except Ended:
             await self._reply(message["reply"], Trouble(text=STARTED_ANEW))
 
-    async def _reply(self, channel: str, answer: Answer | Trouble) -> None:
+    async def _reply(self, channel: str, answer: Answer | Trouble | Outage) -> None:
         await self._layer.send(channel, {"type": "bench.text", "text": answer.model_dump_json()})
 
     async def _act(self, act: Act, message: dict[str, Any]) -> None:
@@ -489,6 +546,9 @@ class RunningBench:
             answer = Answer(request=act.request, ok=True, text=text, recording=self._made)
         except (Refused, ValueError) as refused:
             answer = Answer(request=act.request, ok=False, text=str(refused))
+        except OutOfReach:
+            await self._go_out()
+            answer = Answer(request=act.request, ok=False, text=f"{NOT_KEPT}; try again when it is back")
         except NoBench:
             answer = Answer(request=act.request, ok=False, text="the kit was changed meanwhile; look again")
         except Overran:
@@ -500,6 +560,8 @@ class RunningBench:
         await self._reply(message["reply"], answer)
 
     async def _do(self, act: Act, user_id: int) -> str:
+        if self._out_since is not None:
+            raise Refused("the database does not answer, and an act that could not be recorded is not done; try again when it is back")
         if act.act == "write":
             await self._follow_draft()
         if not self._runs:

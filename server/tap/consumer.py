@@ -9,12 +9,12 @@ import time
 from typing import Annotated, Any
 
 import serial
-from channels.db import database_sync_to_async
 from pydantic import Field, TypeAdapter, ValidationError
 
 from linkcore.hops.line.adapter import AdapterLine, usual_ways
 from server.captures.models import Recording
 from server.gate import GatedConsumer
+from server.outage import in_database
 from server.tap.lines import CannotOpen, NotAllowed, checked, open_line, what_is_there
 from server.tap.messages import OpenTap, TapAct, TapPlace, TapState, TapTrial
 
@@ -164,6 +164,11 @@ class TapConsumer(GatedConsumer):
         listener.start()
         self._listener = listener
 
+    async def tell(self, text: str) -> None:
+        """See GatedConsumer."""
+        self._refused = text
+        await self._tell()
+
     async def _shut(self) -> None:
         listener, self._listener = self._listener, None
         if listener:
@@ -198,7 +203,7 @@ class TapConsumer(GatedConsumer):
         if not pieces:
             self._refused = "nothing was heard on this line yet"
             return
-        self._recording = str(await database_sync_to_async(self._store)(pieces, self._listener.wanted))
+        self._recording = str(await in_database(self._store)(pieces, self._listener.wanted))
 
     def _store(self, pieces: list[bytes], wanted: OpenTap) -> Any:
         where = wanted.address.removeprefix("/dev/").replace("://", " ").replace("/", "-")

@@ -12,9 +12,11 @@ import time
 import uuid
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import replace
+from unittest.mock import patch
 
 from django.conf import settings
 from django.contrib.auth import get_user_model
+from django.contrib.auth.hashers import Argon2PasswordHasher
 from django.test import Client, SimpleTestCase, TestCase
 from pydantic import BaseModel
 from websockets.exceptions import ConnectionClosed, InvalidStatus
@@ -28,12 +30,14 @@ from linkcore.devices.image_facts import ImageFacts
 from linkcore.findings import Edit
 from linkcore.hops.registry import HOPS
 from linkcore.parts.models import Board, Module, Peripheral, Receiver, Transmitter
+from server.accounts.hashing import AT_ONCE, MOST_WAITING, QueuedArgon2, TooManyAtOnce, Turns
 from server.body_limit import DRAFT_BYTES, STRANGER_BYTES
 from server.captures.models import Recording
 from server.crafts.schemas import openapi
 from server.drafts.services import save_draft
 from server.gate import MOST_A_SECOND
 from server.problems import NOT_SIGNED_IN, TOO_MUCH
+from server.rates import KEYS_KEPT, Rate
 from server.running.bench_process import Packed
 from server.tap.messages import OpenTap, TapAct
 from tests import live
@@ -356,6 +360,65 @@ class WorkerTest(OnTheSocket):
             end = time.monotonic() + PATIENCE_S
             while not good.act("read back")["ok"]:
                 self.assertLess(time.monotonic(), end)
+
+
+class SignInTest(TestCase):
+    @classmethod
+    def setUpTestData(cls):
+        make_people()
+
+    def attempt(self, name: str, **more):
+        return self.client.post("/api/session", {"username": name, "password": "no"}, content_type="application/json", **more)
+
+    def test_so_many_for_a_name_and_so_many_from_an_address_whatever_a_header_says(self):
+        with patch("server.accounts.api._by_name", Rate(2, 60)), patch("server.accounts.api._by_address", Rate(4, 60)):
+            answers = [self.attempt("wren", HTTP_X_FORWARDED_FOR=f"192.0.2.{n}") for n in range(3)]
+            self.assertEqual([each.status_code for each in answers], [400, 400, 429])
+            self.assertEqual(answers[-1].headers["Retry-After"], "1")
+            self.assertEqual([self.attempt(name).status_code for name in ("a", "b", "c")], [400, 429, 429])
+            self.assertEqual(self.attempt("d", REMOTE_ADDR="192.0.2.9").status_code, 400)
+
+    def test_a_rate_gives_back_with_time_and_forgets(self):
+        clock = [0.0]
+        rate = Rate(2, 60, lambda: clock[0])
+        self.assertEqual([rate.take("a"), rate.take("a"), rate.take("a"), rate.take("b")], [0, 0, 1, 0])
+        clock[0] = 1.0
+        self.assertEqual([rate.take("a"), rate.take("a")], [0, 1])
+        for key in range(KEYS_KEPT + 5):
+            rate.take(key)
+        self.assertEqual(rate.take("a"), 0)
+
+    def test_hashing_takes_its_turn_and_a_crowd_is_sent_away(self):
+        hold, running, most, lock = threading.Event(), [0], [0], threading.Lock()
+
+        def work():
+            with lock:
+                running[0] += 1
+                most[0] = max(most[0], running[0])
+            hold.wait(PATIENCE_S)
+            with lock:
+                running[0] -= 1
+            return True
+
+        turns = Turns()
+        with ThreadPoolExecutor(AT_ONCE + MOST_WAITING) as crowd:
+            taken = [crowd.submit(turns.take, work) for _ in range(AT_ONCE + MOST_WAITING)]
+            while turns._taken < AT_ONCE + MOST_WAITING or most[0] < AT_ONCE:
+                threading.Event().wait(0.005)
+            with self.assertRaises(TooManyAtOnce):
+                turns.take(work)
+            hold.set()
+            self.assertTrue(all(each.result(PATIENCE_S) for each in taken))
+        self.assertEqual(most[0], AT_ONCE)
+        with patch("server.accounts.api.authenticate", side_effect=TooManyAtOnce):
+            refused = self.attempt("wren")
+        self.assertEqual((refused.status_code, refused.headers["Retry-After"]), (503, "3"))
+
+    def test_a_hash_made_before_still_opens(self):
+        before = Argon2PasswordHasher().encode("low-tide-42", "saltsaltsalt")
+        self.assertTrue(QueuedArgon2().verify("low-tide-42", before))
+        self.assertFalse(QueuedArgon2().verify("low-tide-43", before))
+        self.assertTrue(QueuedArgon2().must_update(before))
 
 
 class StationTest(SimpleTestCase):
