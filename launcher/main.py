@@ -126,14 +126,21 @@ def _alone() -> Iterator[None]:
 
 
 @contextlib.contextmanager
-def _database(environment: dict[str, str]) -> Iterator[dict[str, str]]:
-    """The database's settings: the environment's own server where one is named, else one under var/."""
+def _own_database() -> Iterator[Database | None]:
+    """The MariaDB under var/; None where the environment names another one."""
     if os.environ.get("COINBELL_DB_HOST"):
-        yield {**os.environ, **environment}
+        yield None
         return
     setup.debian_packages(setup.DATABASE_PACKAGES)
     with Database(VAR / "mariadb") as database:
-        yield {**os.environ, **environment, **database.environment}
+        yield database
+
+
+@contextlib.contextmanager
+def _database(environment: dict[str, str]) -> Iterator[dict[str, str]]:
+    """The database's settings: the environment's own server where one is named, else one under var/."""
+    with _own_database() as database:
+        yield {**os.environ, **environment, **(database.environment if database else {})}
 
 
 def _run_server(port: int, extra: dict[str, str], *, demo: bool) -> int:
@@ -142,7 +149,8 @@ def _run_server(port: int, extra: dict[str, str], *, demo: bool) -> int:
         setup.debian_packages(setup.DATABASE_PACKAGES if not os.environ.get("COINBELL_DB_HOST") else ())
         setup.python_environment()
         setup.front_end()
-        with _database(extra) as environment:
+        with _own_database() as database:
+            environment = {**os.environ, **extra, **(database.environment if database else {})}
             (VAR / "static").mkdir(parents=True, exist_ok=True)
             _django(environment, "migrate", "--noinput", "-v0")
             if demo:
@@ -163,6 +171,8 @@ def _run_server(port: int, extra: dict[str, str], *, demo: bool) -> int:
                 while server.poll() is None and not stop:
                     with contextlib.suppress(subprocess.TimeoutExpired):
                         server.wait(0.2)
+                    if database:
+                        database.watch()
                 if not stop:
                     raise Trouble("the server ended by itself; what it said stands above")
             finally:

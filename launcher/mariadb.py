@@ -22,6 +22,7 @@ from launcher.setup import Trouble, say
 
 _LOG_SIZE = "--innodb-log-file-size=48M"
 _START_S = 60
+_MOST_ENDS = 3
 
 
 def free_port() -> int:
@@ -48,6 +49,8 @@ class Database:
             run = Path(tempfile.gettempdir()) / f"coinbell-{hashlib.sha256(str(folder).encode()).hexdigest()[:12]}"
         self._run = run
         self._socket = run / "s.sock"
+        self.port = 0
+        self._ends: list[float] = []
         self._process: subprocess.Popen[bytes] | None = None
 
     def _run_as(self) -> str:
@@ -120,8 +123,8 @@ class Database:
             raise Trouble(f"MariaDB could not make its data directory in {self._data}: {done.stdout.strip().splitlines()[-1:]}")
 
     def _start(self) -> None:
-        self.port = free_port()
-        errors = self.folder / "error.log"
+        self.port = self.port or free_port()  # started again, it is found where it was
+        errors = self._errors
         self._process = subprocess.Popen(
             [
                 self._program("mariadbd"),
@@ -152,10 +155,29 @@ class Database:
         until = time.monotonic() + _START_S
         while not self._answers():
             if self._process.poll() is not None or time.monotonic() > until:
-                said = [line for line in errors.read_text(errors="replace").splitlines() if "ERROR" in line] if errors.exists() else []
-                raise Trouble(f"MariaDB did not start: {said[-1] if said else 'it said nothing'} (the whole log: {errors})")
+                raise Trouble(f"MariaDB did not start: {self._said()} (the whole log: {errors})")
             time.sleep(0.05)
         (self.folder / "port").write_text(str(self.port))
+
+    @property
+    def _errors(self) -> Path:
+        return self.folder / "error.log"
+
+    def _said(self) -> str:
+        """The last error in its log."""
+        lines = self._errors.read_text(errors="replace").splitlines() if self._errors.exists() else []
+        return next((line for line in reversed(lines) if "ERROR" in line), "it said nothing")
+
+    def watch(self) -> None:
+        """Start it again where it has ended by itself. Raise Trouble where it does so for the third time in a minute."""
+        if self._process is None or self._process.poll() is None:
+            return
+        now = time.monotonic()
+        self._ends = [*(each for each in self._ends if now - each < 60), now]
+        if len(self._ends) >= _MOST_ENDS:
+            raise Trouble(f"MariaDB ended {_MOST_ENDS} times in a minute and is not started again: {self._said()} (the whole log: {self._errors})")
+        say("MariaDB has ended by itself; starting it again")
+        self._start()
 
     def running(self) -> dict[str, str] | None:
         """How Django reaches the server that another ./bell keeps running here; None where there is none."""

@@ -5,6 +5,7 @@ from __future__ import annotations
 import asyncio
 import contextlib
 import json
+import time
 from typing import Annotated, Any
 
 from channels.exceptions import ChannelFull
@@ -25,6 +26,8 @@ CANNOT_RUN = 4422
 TRY_AGAIN = 1013  # RFC 6455's registry: try again later
 WATCH_EVERY_S = 4.0
 SILENT_S = 2.0
+ACT_WITHIN_S = 12.0  # the longest, a flash that is judged and begun, takes a twentieth
+NO_ANSWER = "the bench did not answer in time; it may have been done all the same: look at what the board holds, then try again"
 
 _incoming: TypeAdapter[Hands | Act | Look] = TypeAdapter(Annotated[Hands | Act | Look, Field(discriminator="type")])
 
@@ -51,6 +54,7 @@ class BenchConsumer(GatedConsumer):
         self._watching: asyncio.Task[None] | None = None
         self._heard = True
         self.hop: str | None = None
+        self._asked: dict[str, asyncio.TimerHandle] = {}
         self.group = group_of(self.craft_id)
         await self.channel_layer.group_add(self.group, self.channel_name)
         try:
@@ -70,6 +74,8 @@ class BenchConsumer(GatedConsumer):
 
     async def end(self) -> None:
         """Stop watching; the bench stands still then, and lingers a little."""
+        for waiting in self._asked.values():
+            waiting.cancel()
         await self.channel_layer.group_discard(self.group, self.channel_name)
         if self._watching:
             self._watching.cancel()
@@ -95,7 +101,17 @@ class BenchConsumer(GatedConsumer):
             self.hop = message.hop
             await self._send_on({"type": "watch", "who": self.channel_name, "hop": self.hop, "new": True})
         else:
-            await self._send_on({"type": "act", "act": message.model_dump(), "reply": self.channel_name, "user": self.scope["user"].pk})
+            if message.request in self._asked:
+                return  # it is being done, and answered once
+            self._asked[message.request] = asyncio.get_running_loop().call_later(ACT_WITHIN_S, self._too_late, message.request)
+            sent = {"type": "act", "act": message.model_dump(), "reply": self.channel_name, "user": self.scope["user"].pk, "until": time.time() + ACT_WITHIN_S}
+            await self._send_on(sent)
+
+    def _too_late(self, request: str) -> None:
+        """No answer came: the bench changed hands just then, or its process is gone."""
+        if self._asked.pop(request, None) is not None and self.known:
+            answer = Answer(request=request, ok=False, text=NO_ANSWER)
+            self._telling = asyncio.ensure_future(self.send(answer.model_dump_json()))
 
     async def _refuse(self, message: Hands | Act | Look, why: str) -> None:
         if isinstance(message, Act):
@@ -108,6 +124,10 @@ class BenchConsumer(GatedConsumer):
         self._heard = True
         if not self.known:
             return  # it was on its way while this end was being shut
+        if (request := event.get("answers")) is not None:
+            if (waiting := self._asked.pop(request, None)) is None:
+                return  # they were told that it is lost
+            waiting.cancel()
         with contextlib.suppress(OSError):  # the browser went away; disconnect comes next
             await self.send(event["text"])
 

@@ -516,7 +516,7 @@ class RunningBench:
             self._wake()
         elif kind == "hands":
             await self._hands(message)
-        elif kind == "act":
+        elif kind == "act" and time.time() <= message["until"]:  # later, whoever asked was told that it is lost
             await self._act(Act.model_validate(message["act"]), message)
 
     async def _hands(self, message: dict[str, Any]) -> None:
@@ -536,7 +536,8 @@ class RunningBench:
             await self._reply(message["reply"], Trouble(text=STARTED_ANEW))
 
     async def _reply(self, channel: str, answer: Answer | Trouble | Outage) -> None:
-        await self._layer.send(channel, {"type": "bench.text", "text": answer.model_dump_json()})
+        event = {"type": "bench.text", "text": answer.model_dump_json()}
+        await self._layer.send(channel, event | ({"answers": answer.request} if isinstance(answer, Answer) else {}))
 
     async def _act(self, act: Act, message: dict[str, Any]) -> None:
         self._made: str | None = None

@@ -170,6 +170,37 @@ class DemoCommandTest(SimpleTestCase):
                     Session(port).ask("POST", "/api/session", {"username": "wren", "password": PASSWORD})
 
 
+class DatabaseEndsTest(SimpleTestCase):
+    def kill_database(self, own: OwnVar) -> None:
+        for number in (own.folder / "mariadb" / "run").glob("*.pid"):
+            os.kill(int(number.read_text()), signal.SIGKILL)
+
+    def answers(self, session: Session) -> bool:
+        try:
+            session.ask("GET", "/api/crafts")
+        except urllib.error.HTTPError as error:
+            self.assertEqual((error.code, "does not answer" in json.loads(error.read())["detail"]), (503, True))
+            return False
+        return True
+
+    def test_it_is_started_again_and_at_the_third_time_in_a_minute_it_is_said_why(self):
+        with OwnVar() as own, own.started("demo") as (process, port, _):
+            session = Session(port)
+            session.ask("POST", "/api/session", {"username": "wren", "password": PASSWORD})
+            for _ in range(2):
+                self.kill_database(own)
+                until = time.monotonic() + 20
+                while self.answers(session):
+                    self.assertLess(time.monotonic(), until)
+                while not self.answers(session):
+                    self.assertLess(time.monotonic(), until)
+            self.assertEqual(own.said().count("MariaDB has ended by itself; starting it again"), 2)
+            self.kill_database(own)
+            self.assertEqual(process.wait(30), 1)
+            self.assertIn("MariaDB ended 3 times in a minute", own.said())
+            self.assertNotIn("Traceback", own.said())
+
+
 class HeadlessTest(SimpleTestCase):
     def test_decode_from_any_folder(self):
         capture = Path(settings.ROOT) / "tests" / "captures" / "crsf-sticks.bin"

@@ -38,6 +38,7 @@ export type Told = Report["told"];
 export type Hands = Partial<Omit<Schemas["Hands"], "type">>;
 export type Act = Schemas["Act"]["act"];
 export type Answer = Schemas["Answer"];
+export type Outage = Schemas["Outage"];
 export type Waiting = Schemas["Waiting"];
 export type Trouble = Schemas["Trouble"];
 export type Wave = Schemas["Wave"];

@@ -1,13 +1,18 @@
 import { replaceEqualDeep } from "@tanstack/react-query";
 import { useEffect, useRef } from "react";
 import { create } from "zustand";
-import type { Act, Answer, FlashOrder, Hands, Hop, Live, Report, Told, Trouble, Waiting } from "../api/types";
+import type { Act, Answer, FlashOrder, Hands, Hop, Live, Outage, Report, Told, Trouble, Waiting } from "../api/types";
 
-type Status = "connecting" | "open" | "lost" | "refused";
-type Message = Live | Report | Waiting | Answer | Trouble;
+/** `silent`: there is a connection, but nothing has come for a while. */
+type Status = "connecting" | "open" | "silent" | "lost" | "refused";
+type Message = Live | Report | Waiting | Answer | Trouble | Outage;
 
 export interface Bench {
   status: Status;
+  /** Since when the bench has not answered, ms. */
+  silentSince: number | null;
+  /** Since when nothing can be recorded, ms. */
+  outageSince: number | null;
   live: Live | null;
   report: Report | null;
   waiting: Waiting | null;
@@ -15,13 +20,28 @@ export interface Bench {
   answer: (Answer & { act: Act; at: number }) | null;
 }
 
-const EMPTY: Bench = { status: "connecting", live: null, report: null, waiting: null, trouble: null, answer: null };
+const EMPTY: Bench = {
+  status: "connecting",
+  silentSince: null,
+  outageSince: null,
+  live: null,
+  report: null,
+  waiting: null,
+  trouble: null,
+  answer: null,
+};
 export const useBenchStore = create<Bench>(() => EMPTY);
 
+const SILENT_MS = 2000;
+const LOST_MS = 20_000; // the server says sooner that an act got no answer
+const LONGEST_PAUSE_MS = 2000;
 const TOO_MUCH = 4429; // this page said more than it should; it comes back, and says less
+
+const NO_ANSWER = "no answer came; it may have been done all the same: look at what the board holds, then try again";
 
 let socket: WebSocket | null = null;
 let asked = 0;
+let heardAt = 0;
 const waiting = new Map<string, { act: Act; done: (answer: Answer) => void }>();
 let gathered: Hands = {};
 let frame = 0;
@@ -47,18 +67,23 @@ export function useBenchConnection(craftId: string, hop: Hop, onRefused: (code: 
       opened.onopen = () => {
         wasOpen = true;
         pause = 300;
+        heardAt = Date.now();
         sendLook();
+        sendGathered(); // what the hands did meanwhile
       };
-      opened.onmessage = (event) => take(JSON.parse(event.data) as Message);
+      opened.onmessage = (event) => {
+        heardAt = Date.now();
+        take(JSON.parse(event.data) as Message);
+      };
       opened.onclose = (event) => {
         if (closed) return;
         for (const [request, { done }] of waiting)
           done({ type: "answer", request, ok: false, text: "the connection to the bench broke before an answer came", recording: null });
         waiting.clear();
         if (event.code >= 4400 && event.code < 4500 && event.code !== TOO_MUCH) return refused(event.code);
-        useBenchStore.setState({ status: "lost" });
+        useBenchStore.setState(({ silentSince }) => ({ status: "lost", silentSince: silentSince ?? Date.now() }));
         again = window.setTimeout(wasOpen ? connect : connectUnlessRefused, pause);
-        pause = Math.min(pause * 2, 5000);
+        pause = Math.min(pause * 2, LONGEST_PAUSE_MS);
       };
     };
     const refused = (code: number) => {
@@ -73,10 +98,16 @@ export function useBenchConnection(craftId: string, hop: Hop, onRefused: (code: 
       else if (answer?.status === 404) refused(4404);
       else connect();
     };
+    const watch = window.setInterval(() => {
+      const silent = socket?.readyState === WebSocket.OPEN && Date.now() - heardAt > SILENT_MS;
+      if (silent && useBenchStore.getState().status !== "silent") useBenchStore.setState({ status: "silent", silentSince: heardAt });
+    }, SILENT_MS / 4);
     useBenchStore.setState(EMPTY);
+    gathered = {};
     connect();
     return () => {
       closed = true;
+      window.clearInterval(watch);
       window.clearTimeout(again);
       socket?.close();
       socket = null;
@@ -112,7 +143,7 @@ function withBefore(told: Told, before: Told | undefined): Told {
 function take(message: Message): void {
   switch (message.type) {
     case "live":
-      useBenchStore.setState(({ live }) => ({ live: replaceEqualDeep(live, message), status: "open" }));
+      useBenchStore.setState(({ live }) => ({ live: replaceEqualDeep(live, message), status: "open", silentSince: null }));
       break;
     case "report":
       for (const [hop, news] of Object.entries(message.told)) if (news !== null) toldFor.set(hop, message.draft_version);
@@ -122,7 +153,7 @@ function take(message: Message): void {
       }));
       break;
     case "waiting":
-      useBenchStore.setState({ waiting: message, live: null, report: null, status: "open" });
+      useBenchStore.setState({ waiting: message, live: null, report: null, status: "open", silentSince: null });
       break;
     case "answer": {
       const asker = waiting.get(message.request);
@@ -130,6 +161,9 @@ function take(message: Message): void {
       asker?.done(message);
       break;
     }
+    case "outage":
+      useBenchStore.setState({ outageSince: message.since === null ? null : message.since * 1000 });
+      break;
     case "trouble":
       useBenchStore.setState({ trouble: message.text });
       break;
@@ -143,7 +177,7 @@ export function sendHands(hands: Hands): void {
   sendGathered();
   const again = () => {
     frame = 0;
-    if (Object.keys(gathered).length > 0) {
+    if (Object.keys(gathered).length > 0 && socket?.readyState === WebSocket.OPEN) {
       sendGathered();
       frame = requestAnimationFrame(again);
     }
@@ -152,10 +186,11 @@ export function sendHands(hands: Hands): void {
 }
 
 function sendGathered(): void {
+  if (socket?.readyState !== WebSocket.OPEN || Object.keys(gathered).length === 0) return; // it waits until there is a connection
   const { switches, ...rest } = gathered;
   gathered = {};
   const body = switches && Object.keys(switches).length > 0 ? { ...rest, switches } : rest;
-  if (socket?.readyState === WebSocket.OPEN) socket.send(JSON.stringify({ type: "hands", ...body }));
+  socket.send(JSON.stringify({ type: "hands", ...body }));
 }
 
 /** Ask the board for an act and wait for its answer. */
@@ -171,7 +206,17 @@ export function doAct(act: Act, version?: number, flash?: FlashOrder): Promise<A
       finish({ type: "answer", request, ok: false, text: "there is no connection to the bench", recording: null });
       return;
     }
-    waiting.set(request, { act, done: finish });
+    const late = window.setTimeout(() => {
+      waiting.delete(request);
+      finish({ type: "answer", request, ok: false, text: NO_ANSWER, recording: null });
+    }, LOST_MS);
+    waiting.set(request, {
+      act,
+      done: (answer) => {
+        window.clearTimeout(late);
+        finish(answer);
+      },
+    });
     socket.send(JSON.stringify({ type: "act", act, request, version: version ?? null, flash: flash ?? null }));
   });
 }

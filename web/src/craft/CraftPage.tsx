@@ -186,10 +186,32 @@ function BothSides({ changes }: { changes: ChangedBy[] }) {
   );
 }
 
+/** Since when, and for how long by now. */
+function Since({ at }: { at: number | null }) {
+  const [now, setNow] = useState(Date.now());
+  useEffect(() => {
+    const ticking = window.setInterval(() => setNow(Date.now()), 1000);
+    return () => window.clearInterval(ticking);
+  }, []);
+  if (at === null) return null;
+  const clock = new Date(at).toLocaleTimeString("en-GB");
+  return (
+    <>
+      {" "}
+      since {clock} ({Math.max(0, Math.round((now - at) / 1000))} s)
+    </>
+  );
+}
+
 function Notices({ status }: { status: string }) {
   const queries = useQueryClient();
   const problem = useUnsaved((state) => state.problem);
+  const held = useUnsaved((state) => state.held);
+  const waits = useUnsaved((state) => state.queue.length);
   const trouble = useBenchStore((state) => state.trouble);
+  const silentSince = useBenchStore((state) => state.silentSince);
+  const outageSince = useBenchStore((state) => state.outageSince);
+  const slow = useBenchStore((state) => state.live?.pace ?? 1);
   const bar = {
     px: 3,
     py: 0.75,
@@ -202,9 +224,42 @@ function Notices({ status }: { status: string }) {
   } as const;
   return (
     <div>
-      {status === "lost" && (
+      {(status === "lost" || status === "silent") && (
         <Box role="alert" sx={{ ...bar, bgcolor: colours.copperWash }}>
-          The bench does not answer; what you see has stopped. Trying again…
+          <span>
+            The bench does not answer
+            <Since at={silentSince} />; what you see has stopped. It is tried again by itself, and what your hands do meanwhile is sent
+            then.
+          </span>
+        </Box>
+      )}
+      {outageSince !== null && (
+        <Box role="alert" sx={{ ...bar, bgcolor: colours.copperWash }}>
+          <span>
+            The database does not answer
+            <Since at={outageSince} />. The bench goes on; what it proves is recorded, and coins and findings are told anew, when it is
+            back.
+          </span>
+        </Box>
+      )}
+      {slow < 1 && (
+        <Box role="status" sx={{ ...bar, bgcolor: colours.copperWash }}>
+          <span>
+            Running late: bench time passes at {slow.toFixed(2)} of real time, because more benches run than this machine keeps up with.
+            What is measured counts, it is reckoned in bench time.
+          </span>
+        </Box>
+      )}
+      {held && !problem && (
+        <Box role="alert" sx={{ ...bar, bgcolor: colours.copperWash }}>
+          <span>
+            <b>Not saved yet.</b> {held.text} {waits === 1 ? "Your change waits" : `${waits} changes wait`}
+            <Since at={held.since} /> and {waits === 1 ? "is" : "are"} sent by {waits === 1 ? "itself" : "themselves"} when it is back.
+          </span>
+          <Box sx={{ flex: 1 }} />
+          <Button variant="outlined" onClick={() => dropUnsaved(queries)}>
+            Drop {waits === 1 ? "it" : "them"}
+          </Button>
         </Box>
       )}
       {trouble && (

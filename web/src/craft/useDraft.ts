@@ -17,9 +17,12 @@ interface Unsaved {
   queue: Wish[];
   saving: boolean;
   problem: { text: string; stale: Craft | null; again: boolean; changes: ChangedBy[] } | null;
+  /** Why what waits could not be sent, and since when; it is sent by itself once that is over. */
+  held: { text: string; since: number } | null;
 }
 
-export const useUnsaved = create<Unsaved>(() => ({ queue: [], saving: false, problem: null }));
+export const useUnsaved = create<Unsaved>(() => ({ queue: [], saving: false, problem: null, held: null }));
+const AGAIN_MS = 1500;
 
 /** Once nothing waits to be saved any more (or something stands in its way): what is asked of the newest draft then knows of every change made here. */
 export function settled(): Promise<void> {
@@ -78,9 +81,15 @@ async function saveNext(queries: QueryClient): Promise<void> {
   try {
     const saved = await save(next, base, queries);
     queries.setQueryData(key(next.craftId), saved);
-    useUnsaved.setState((state) => ({ queue: state.queue.slice(1), saving: false }));
+    useUnsaved.setState((state) => ({ queue: state.queue.slice(1), saving: false, held: null }));
     void saveNext(queries);
   } catch (error) {
+    if (error instanceof Problem && [0, 503].includes(error.status)) {
+      const text = error.status === 0 ? "Coin Bell does not answer." : "The database does not answer.";
+      useUnsaved.setState(({ held }) => ({ saving: false, held: { text, since: held?.since ?? Date.now() } }));
+      window.setTimeout(() => void saveNext(queries), AGAIN_MS);
+      return; // what was changed stays on the screen, and in the queue
+    }
     queries.setQueryData(key(next.craftId), base);
     const refused = error instanceof Problem && [400, 404, 422].includes(error.status); // it would be refused again
     const stale = error instanceof Problem && error.status === 409 ? await fetchNow(next.craftId) : null;
@@ -127,7 +136,7 @@ export function saveOnTop(queries: QueryClient): void {
 /** Let the waiting changes go and look at what is there. */
 export function dropUnsaved(queries: QueryClient): void {
   const { problem } = useUnsaved.getState();
-  useUnsaved.setState({ queue: [], problem: null });
+  useUnsaved.setState({ queue: [], problem: null, held: null });
   if (problem?.stale) queries.setQueryData(key(problem.stale.id), problem.stale);
   else void queries.invalidateQueries({ queryKey: ["craft"] });
 }

@@ -1,0 +1,167 @@
+"""The database goes away and comes back: benches go on, nothing that was seen is lost, and everybody is told."""
+
+from __future__ import annotations
+
+import http.client
+import json
+import os
+import socket
+import subprocess
+import sys
+import threading
+import time
+from contextlib import ExitStack, contextmanager, suppress
+
+from django.conf import settings
+from django.contrib.auth import get_user_model
+from django.db import connection
+from django.test import Client
+from websockets.exceptions import WebSocketException
+from websockets.sync.client import connect
+
+from launcher.mariadb import die_with_parent, free_port
+from server.crafts.models import Craft
+from server.proofs.models import ProofRecord
+from tests.crafts import crsf_craft
+from tests.database import DatabaseTest
+from tests.server.base import make_craft, make_people
+from tests.server.test_bench_socket import Viewer
+
+BACK_WITHIN_S = 5.0
+
+
+class Lead:
+    """A lead to the database that can be cut and mended."""
+
+    def __init__(self, to: int):
+        self._to, self._ends, self._lock = to, [], threading.Lock()
+        self.port = free_port()
+        self.mend()
+
+    def mend(self):
+        self._socket = socket.create_server(("127.0.0.1", self.port))
+        threading.Thread(target=self._take, args=(self._socket,), daemon=True).start()
+
+    def cut(self):
+        with suppress(OSError):  # cut already
+            self._socket.shutdown(socket.SHUT_RDWR)
+        self._socket.close()
+        with self._lock:
+            ends, self._ends = self._ends, []
+        for end in ends:
+            with suppress(OSError):
+                end.shutdown(socket.SHUT_RDWR)
+            end.close()
+
+    def _take(self, listening):
+        with suppress(OSError):
+            while True:
+                near, _ = listening.accept()
+                far = socket.create_connection(("127.0.0.1", self._to))
+                with self._lock:
+                    self._ends += [near, far]
+                for one, other in ((near, far), (far, near)):
+                    threading.Thread(target=self._pass_on, args=(one, other), daemon=True).start()
+
+    @staticmethod
+    def _pass_on(one, other):
+        with suppress(OSError):
+            while data := one.recv(1 << 16):
+                other.sendall(data)
+        for end in (one, other):
+            with suppress(OSError):
+                end.shutdown(socket.SHUT_RDWR)
+
+
+class OutageTest(DatabaseTest):
+    def setUp(self):
+        make_people()
+        self.craft = make_craft(crsf_craft())
+        self.lead = Lead(int(connection.settings_dict["PORT"]))
+        self.port = free_port()
+        environment = {
+            **os.environ,
+            "COINBELL_DB_NAME": connection.settings_dict["NAME"],
+            "COINBELL_DB_PORT": str(self.lead.port),
+            "DJANGO_SETTINGS_MODULE": "tests.settings",
+        }
+        command = [sys.executable, "-m", "uvicorn", "server.asgi:application", "--lifespan", "off", "--port", str(self.port), "--log-level", "critical"]
+        process = subprocess.Popen(command, env=environment, cwd=settings.ROOT, preexec_fn=die_with_parent, stderr=subprocess.DEVNULL)
+        self.addCleanup(process.wait)
+        self.addCleanup(process.kill)
+        self.addCleanup(self.lead.cut)
+        client = Client()
+        client.force_login(get_user_model().objects.get(username="wren"))
+        self.cookie = f"{settings.SESSION_COOKIE_NAME}={client.cookies[settings.SESSION_COOKIE_NAME].value}"
+        until = time.monotonic() + 60
+        while self.ask("GET", "/api/session")[0] != 200:
+            self.assertLess(time.monotonic(), until)
+
+    def ask(self, method: str, path: str, body: object = None):
+        asked = http.client.HTTPConnection("127.0.0.1", self.port, timeout=20)
+        try:
+            asked.request(method, path, json.dumps(body) if body else None, {"Cookie": self.cookie, "Content-Type": "application/json"})
+            answer = asked.getresponse()
+            return answer.status, dict(answer.headers), json.loads(answer.read() or b"{}")
+        except OSError:
+            return 0, {}, {}
+        finally:
+            asked.close()
+
+    @contextmanager
+    def viewer(self):
+        address = f"ws://127.0.0.1:{self.port}/ws/crafts/{self.craft.id}/bench"
+        with connect(address, additional_headers={"Cookie": self.cookie}, origin=f"http://127.0.0.1:{self.port}", max_size=None) as opened:
+            yield Viewer(opened)
+
+    def test_a_bench_goes_on_and_records_when_the_database_is_back(self):
+        with ExitStack() as stack:
+            viewer = stack.enter_context(self.viewer())
+            self.assertTrue(viewer.act("write", version=self.craft.version)["ok"])
+            viewer.until("report", lambda report: report["restart_due"])
+            for seconds in (1.0, 4.0):
+                self.lead.cut()
+                began = time.monotonic()
+                told = viewer.until("outage", lambda message: message["since"] is not None)
+                self.assertLess(abs(told["since"] - time.time()), 5)
+                status, headers, answer = self.ask("GET", f"/api/crafts/{self.craft.id}")
+                self.assertEqual((status, headers["retry-after"], "the database does not answer" in answer["detail"]), (503, "2", True))
+                refused = viewer.act("restart")
+                self.assertEqual((refused["ok"], "the database does not answer" in refused["text"]), (False, True))
+                tilt = 10.0 + seconds
+                viewer.say(type="hands", tilt_deg=tilt)  # hands need no database
+                before = viewer.until("live", lambda live, tilt=tilt: live["tilt_deg"] == tilt)["t"]
+                while time.monotonic() - began < seconds:
+                    self.assertGreaterEqual(viewer.until("live")["t"], before)
+                self.lead.mend()
+                back = time.monotonic()
+                viewer.until("outage", lambda message: message["since"] is None)
+                viewer.until("report")
+                self.assertLess(time.monotonic() - back, BACK_WITHIN_S)
+                self.assertEqual(self.ask("GET", f"/api/crafts/{self.craft.id}")[0], 200)
+            self.assertTrue(viewer.act("restart")["ok"])
+
+    def test_what_is_proven_during_an_outage_is_recorded_after_it_and_not_shown_before(self):
+        with self.viewer() as viewer:
+            self.assertTrue(viewer.act("write", version=self.craft.version)["ok"])
+            self.assertTrue(viewer.act("restart")["ok"])
+            self.lead.cut()
+            viewer.until("outage")
+            viewer.until("live", lambda live: live["board"]["link"] == "good" and live["board"]["good_per_s"] > 50)
+            self.assertFalse(ProofRecord.objects.filter(hop="line").exists())
+            self.lead.mend()
+            report = viewer.until("report", lambda report: next(hop for hop in report["chain"] if hop["hop"] == "line")["coin"] == "rings true")
+            self.assertTrue(ProofRecord.objects.filter(craft=self.craft, hop="line").exists())
+            self.assertEqual(report["draft_version"], Craft.objects.get(pk=self.craft.pk).version)
+
+    def test_who_comes_during_an_outage_is_refused_and_let_in_after_it(self):
+        self.lead.cut()
+        with self.assertRaises((WebSocketException, OSError)), self.viewer() as viewer:
+            viewer.until("live")
+        self.lead.mend()
+        until = time.monotonic() + BACK_WITHIN_S
+        while True:
+            with suppress(WebSocketException, OSError), self.viewer() as viewer:
+                viewer.until("live")
+                break
+            self.assertLess(time.monotonic(), until)
