@@ -15,7 +15,7 @@ from linkcore.bench.messages import Act, Answer, Hands, Look, Trouble
 from linkcore.craft.document import CraftError
 from linkcore.parts.catalogue import UnknownPart
 from server.gate import GatedConsumer
-from server.outage import OutOfReach
+from server.outage import SAYS, OutOfReach
 from server.problems import NO_SUCH_CRAFT
 from server.running.host import NoSuchCraft, ensure, group_of
 from server.running.worker import Ended
@@ -91,7 +91,11 @@ class BenchConsumer(GatedConsumer):
             place = "/".join(str(step) for step in first["loc"])
             await self.tell(f"message not understood: {place + ': ' if place else ''}{first['msg']}")
             return
-        if isinstance(message, Act) and not await self.still_allowed():
+        try:
+            if isinstance(message, Act) and not await self.still_allowed():
+                return
+        except OutOfReach:
+            await self._refuse(message, SAYS)
             return
         if why := refusal(self.role, duty_of(message)):
             await self._refuse(message, why)
