@@ -16,10 +16,10 @@ from channels.security.websocket import AllowedHostsOriginValidator  # noqa: E40
 from django.conf import settings  # noqa: E402
 from django.urls import path, re_path  # noqa: E402
 
+from server.apart.keeper import prepare  # noqa: E402
 from server.body_limit import BodyLimit  # noqa: E402
 from server.gate import NothingHere  # noqa: E402
 from server.running.consumer import BenchConsumer  # noqa: E402
-from server.running.worker import prepare  # noqa: E402
 from server.tap.consumer import TapConsumer  # noqa: E402
 
 prepare()

@@ -41,10 +41,12 @@ def in_database(work: Callable[P, R]) -> Callable[P, Awaitable[R]]:
 
 
 class NoTracebackOfOutages(logging.Filter):
-    """Leaves a line of what an outage broke, not a page."""
+    """Leaves a line of what an outage broke, not a page; that somebody was asked to come back later is theirs to know."""
 
     def filter(self, record: logging.LogRecord) -> bool:
         """See logging.Filter."""
+        if getattr(record, "status_code", 0) == 503:
+            return False
         if record.exc_info and is_outage(record.exc_info[1]):
             record.msg, record.args, record.exc_info = "a request was answered with 503: the database does not answer", (), None
             record.exc_text = None

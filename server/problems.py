@@ -13,8 +13,10 @@ from rest_framework.views import exception_handler
 
 from linkcore.craft.document import CraftError
 from linkcore.parts.catalogue import PartError, UnknownPart
+from server.apart.keeper import TooMany
 from server.outage import RETRY_AFTER_S, SAYS, is_outage
 
+BUSY_READING = "many files are being read just now; try again in a few seconds"
 NOT_SIGNED_IN, NO_SUCH_CRAFT, TOO_MUCH = 4401, 4404, 4429  # how a WebSocket is closed
 
 
@@ -37,6 +39,8 @@ def handler(error: Exception, context: dict[str, Any]) -> Response | None:
     """The core's errors become 422; a serializer's field errors become one sentence."""
     if is_outage(error):
         return Response({"detail": SAYS}, status=503, headers={"Retry-After": str(RETRY_AFTER_S)})
+    if isinstance(error, TooMany):
+        return Response({"detail": BUSY_READING}, status=503, headers={"Retry-After": str(RETRY_AFTER_S)})
     if isinstance(error, (CraftError, UnknownPart, PartError)):
         error = Unprocessable(str(error))
     response = exception_handler(error, context)

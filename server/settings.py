@@ -153,7 +153,7 @@ CHANNEL_LAYERS = {
     )
 }
 
-BENCH_PROCESS = "server.running.bench_process"
+HELPER_PROCESS = "server.apart.process"
 BENCH_BUDGET_S = float(os.environ.get("COINBELL_BENCH_BUDGET_S", "2"))  # of computing for one request; the dearest that is known takes an eighth
 BENCH_CLOCK = "server.running.clock.RealClock"
 

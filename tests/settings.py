@@ -12,6 +12,6 @@ MAX_UPLOAD_BYTES = 8 << 20
 LOGGING["handlers"]["console"]["level"] = "ERROR"  # noqa: F405
 STATIC_ROOT.mkdir(parents=True, exist_ok=True)  # noqa: F405
 ALLOWED_HOSTS = ["127.0.0.1", "localhost", "testserver"]
-BENCH_PROCESS = "tests.bench_process"
+HELPER_PROCESS = "tests.helper_process"
 BENCH_BUDGET_S = 1.0
 LOGGING["loggers"]["server.running.worker"] = {"level": "CRITICAL"}  # noqa: F405 - tests end it on purpose

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection
 from dataclasses import dataclass, field, replace
 from typing import Any
 
@@ -12,7 +11,6 @@ from linkcore.bench.report import Reporter
 from linkcore.chain import ProofKey, still_chain, still_findings
 from linkcore.craft.document import BoardSettings, CraftDocument
 from linkcore.craft.parts import KitParts
-from linkcore.devices.board_api import Refused
 from linkcore.devices.firmware import Device, Installed, Role
 from linkcore.devices.flash_job import FlashOrder, JobState
 from linkcore.devices.hexfile import Content
@@ -268,7 +266,3 @@ class Station:
     def stop_flashing(self, key: str, role: Role) -> None:
         """Stop a job where it may be stopped. Raise Refused."""
         self._bench(key).loading.stop(role)
-
-
-ASKED: Collection[str] = frozenset(name for name in vars(Station) if not name.startswith("_"))
-__all__ = ["ASKED", "Given", "Ground", "NoBench", "Ran", "Refused", "Stands", "Station", "Wanted"]

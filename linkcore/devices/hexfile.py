@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import hashlib
+import io
 import zlib
+from collections.abc import Iterator
 from dataclasses import dataclass
 from functools import cached_property
 from typing import NoReturn
@@ -17,6 +19,7 @@ _LENGTHS = {END: 0, SEGMENT: 2, START_SEGMENT: 4, LINEAR: 2, START_LINEAR: 4}
 _PER_RECORD = 16
 _RECORD_LETTERS = 11  # colon, length, address, type, checksum
 ERASED = 0xFF
+_MOST_LINES = 2 * MOST_BYTES // _PER_RECORD  # records of the usual length, with an empty line after each
 _TOO_LARGE = f"an image larger than {MOST_BYTES >> 20} MB is not taken"
 
 
@@ -73,8 +76,10 @@ def read_hex(text: bytes) -> Content:
     base, start, total = 0, None, 0
     ended_in = 0
     placed: list[tuple[int, bytes, int]] = []  # address, data, line
-    for line, raw in enumerate(text.splitlines(), 1):
+    for line, raw in enumerate(_lines(text), 1):
         record = raw.strip()
+        if line > _MOST_LINES:
+            _bad(line, f"more than {_MOST_LINES:,} lines: {_TOO_LARGE}")
         if not record:
             continue
         if ended_in:
@@ -104,6 +109,11 @@ def read_hex(text: bytes) -> Content:
     if not placed:
         raise ImageError("the file holds no data record: there is nothing to write")
     return _flat(placed, start)
+
+
+def _lines(text: bytes) -> Iterator[bytes]:
+    """A line at a time, however they end."""
+    return iter(io.BytesIO(text if b"\n" in text else text.replace(b"\r", b"\n")))
 
 
 def _unpack(line: int, record: bytes) -> tuple[int, int, int, bytes]:

@@ -12,6 +12,8 @@ from numpy.typing import NDArray
 from linkcore.signal.edges import NO_TIMES, Times
 from linkcore.signal.recordings import MAX_TOKEN, ByteStream, Recording, RecordingError, chunks
 
+MOST_LINES = 512  # the widest recorders have a tenth of it
+_KEYWORD = re.compile(rb"\$(\w+)(?=\s)")
 _MAX_HEADER = 4 << 20
 _UNITS = {"s": 1.0, "ms": 1e-3, "us": 1e-6, "ns": 1e-9, "ps": 1e-12, "fs": 1e-15}
 _SPACE = np.zeros(256, dtype=bool)
@@ -62,9 +64,13 @@ class VcdReader:
         header, rest = head[: end.end()], head[end.end() :]
         self._line_no = header.count(b"\n") + 1
         scale = None
-        for match in re.finditer(rb"\$(\w+)\s+(.*?)\s*\$end", header, re.DOTALL):
-            word, body = match[1], match[2]
-            where = header[: match.start()].count(b"\n") + 1
+        at, where, counted = 0, 1, 0
+        while (match := _KEYWORD.search(header, at)) is not None:
+            closes = header.find(b"$end", match.end())
+            word, body = match[1], header[match.end() : closes].strip()
+            at = closes + 4
+            where += header.count(b"\n", counted, match.start())
+            counted = match.start()
             if word == b"timescale":
                 scale = self._timescale(body, where)
             elif word == b"var":
@@ -88,6 +94,8 @@ class VcdReader:
         if len(words) < 4 or not words[1].isdigit():
             raise RecordingError(f"line {where}: a $var needs a kind, a width, a code and a name")
         if int(words[1]) == 1:
+            if len(self.lines) >= MOST_LINES:
+                raise RecordingError(f"line {where}: more than {MOST_LINES} signals; export those that you need")
             self.lines.append(VcdLine(words[3].decode("utf-8", "replace"), words[2]))
 
     def line(self, name: str) -> VcdLine:

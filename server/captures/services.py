@@ -11,6 +11,7 @@ import secrets
 import shutil
 import subprocess
 import sys
+import threading
 import time
 from collections.abc import AsyncIterator, Iterator
 from pathlib import Path
@@ -18,13 +19,17 @@ from typing import Any
 
 from django.conf import settings
 
+from server.apart.keeper import TooMany
 from server.captures.models import Recording
 
 TIME_LIMIT_S = 180
 MEMORY_LIMIT = 2 << 30
 KEPT_S = 24 * 3600
 AT_ONCE = 2
+WITH_LINES = ("vcd", "csv")
 _turn = asyncio.Semaphore(AT_ONCE)
+_now = threading.BoundedSemaphore(1)  # without a word: one at a time, and a few who wait
+_now_waiting = threading.BoundedSemaphore(4)
 
 
 class Unreadable(ValueError):
@@ -37,7 +42,8 @@ def folder_of(recording: Recording) -> Path:
 
 
 def reading_folder(recording: Recording, line: str) -> Path:
-    """Where the reading of one line of a recording is."""
+    """Where the reading of one line of a recording is; a file of bytes has one line only, whatever it is called."""
+    line = line if recording.kind in WITH_LINES else ""
     return folder_of(recording) / hashlib.sha256(line.encode()).hexdigest()[:12]
 
 
@@ -81,9 +87,20 @@ async def read_line(path: Path, name: str, line: str, into: Path) -> AsyncIterat
 
 
 def read_now(recording: Recording, line: str) -> None:
-    """Read one line of a recording without a word, where another machine has told how far it was. Raise Unreadable."""
-    path = put_on_disk(recording)
-    with _whole(reading_folder(recording, line)) as part:
+    """Read one line of a recording without a word, where another machine has told how far it was. Raise Unreadable; TooMany where others wait already."""
+    path, into = put_on_disk(recording), reading_folder(recording, line)
+    if not _now_waiting.acquire(blocking=False):
+        raise TooMany
+    try:
+        with _now:
+            if not (into / "meta.json").exists():  # somebody else may have asked for the same
+                _read_into(path, recording, line, into)
+    finally:
+        _now_waiting.release()
+
+
+def _read_into(path: Path, recording: Recording, line: str, into: Path) -> None:
+    with _whole(into) as part:
         try:
             done = subprocess.run(
                 _command(path, line, part), cwd=settings.ROOT, capture_output=True, text=True, timeout=TIME_LIMIT_S, preexec_fn=_limit, check=False

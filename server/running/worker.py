@@ -11,9 +11,6 @@ import logging
 import os
 import pickle
 import signal
-import socket
-import subprocess
-import sys
 import time
 from collections import deque
 from dataclasses import dataclass
@@ -21,7 +18,8 @@ from typing import Any
 
 from django.conf import settings
 
-from server.running.bench_process import LENGTH, Packed
+from server.apart.keeper import fork
+from server.apart.process import BENCHES, LENGTH, Packed
 
 LOOK_EVERY_S = 0.1
 STUCK_S = 20.0  # without an answer, though it does not compute: it hangs, and nobody's bench is to blame
@@ -30,7 +28,7 @@ FORGIVEN_S = 120.0
 _TICKS = os.sysconf("SC_CLK_TCK")
 log = logging.getLogger(__name__)
 
-__all__ = ["Ended", "Overran", "Packed", "Worker", "prepare", "the_worker"]
+__all__ = ["Ended", "Overran", "Packed", "Worker", "the_worker"]
 
 
 class Ended(Exception):
@@ -47,46 +45,8 @@ class _Asked:
     done: asyncio.Future[Any]
 
 
-class _Keeper:
-    """The process that forks workers; loaded once."""
-
-    def __init__(self) -> None:
-        self._control, theirs = socket.socketpair()
-        environment = {**os.environ, "OPENBLAS_NUM_THREADS": "1", "PYTHONPATH": str(settings.ROOT)}
-        command = [sys.executable, "-m", settings.BENCH_PROCESS, str(theirs.fileno())]
-        self._process = subprocess.Popen(command, cwd=settings.ROOT, env=environment, pass_fds=(theirs.fileno(),), stdin=subprocess.DEVNULL)
-        theirs.close()
-        self._ready = False
-
-    @property
-    def lives(self) -> bool:
-        """Whether it has not ended."""
-        return self._process.poll() is None
-
-    def fork(self) -> tuple[socket.socket, int]:
-        """A new worker: (the line to it, its number). Blocks until it is there."""
-        if not self._ready:
-            self._ready = self._control.recv(1) == b"!"
-        ours, theirs = socket.socketpair()
-        socket.send_fds(self._control, [b"w"], [theirs.fileno()])
-        theirs.close()
-        number = int.from_bytes(self._control.recv(4), "big")
-        if not number:
-            ours.close()
-            raise Ended("the process that benches run in does not start")
-        return ours, number
-
-
-_keeper: _Keeper | None = None
 _worker: Worker | None = None
 _start = asyncio.Lock()
-
-
-def prepare() -> None:
-    """Load what benches need, in a process beside this one, so that the first bench need not wait for it."""
-    global _keeper
-    if _keeper is None or not _keeper.lives:
-        _keeper = _Keeper()
 
 
 async def the_worker() -> Worker:
@@ -110,9 +70,7 @@ class Worker:
     @classmethod
     async def start(cls) -> Worker:
         """Fork one."""
-        prepare()
-        assert _keeper is not None
-        line, number = await asyncio.to_thread(_keeper.fork)
+        line, number = await asyncio.to_thread(fork, BENCHES)
         line.setblocking(False)
         reader, writer = await asyncio.open_connection(sock=line, limit=1 << 24)
         return cls(reader, writer, number)

@@ -18,10 +18,11 @@ from linkcore.devices.connection import recovery
 from linkcore.devices.factory import flash_of
 from linkcore.devices.firmware import Device, Installed, Role
 from linkcore.devices.flash_job import RUNNING, FlashOrder, JobState
-from linkcore.devices.hexfile import Content, read_named
-from linkcore.devices.image_facts import ImageError, ImageFacts, facts_in, settle
+from linkcore.devices.hexfile import Content
+from linkcore.devices.image_facts import ImageError, ImageFacts, settle
 from linkcore.hops.load.rules import judge
 from linkcore.parts.catalogue import Catalogue
+from server.apart.keeper import read_image
 from server.bench.models import BenchRecord
 from server.crafts.models import Craft, Revision
 from server.parts.models import catalogue_of
@@ -43,8 +44,8 @@ class ReadImage:
 def read_file(name: str, data: bytes) -> ReadImage:
     """Read a file as its ending says. Raise ImageError that says where and what to do."""
     plain = PurePath(name.replace("\\", "/")).name[-120:] or "image"
-    content = read_named(plain, data)
-    return ReadImage(plain, content, facts_in(content.data))
+    content, inside = read_image(plain, data)
+    return ReadImage(plain, content, inside)
 
 
 def placed(content: Content, facts: ImageFacts, catalogue: Catalogue) -> Content:

@@ -86,6 +86,12 @@ class HexTest(SimpleTestCase):
                 read_hex(text)
             self.assertIn(says, str(raised.exception))
 
+    def test_a_file_of_empty_lines_is_refused_without_being_held(self):
+        with self.assertRaisesMessage(ImageError, "more than 2,097,152 lines"):
+            read_hex(b"\n" * (3 << 20))
+        old = b":0100000001FE\r:00000001FF\r"
+        self.assertEqual(read_hex(old).data, b"\x01")
+
     def test_a_damaged_letter_never_passes_as_another_image(self):
         content = BY_CONTENT["wisp-900-3.1.0-868.hex"]
         text = write_hex(Content(content.address, content.data[:512]))

@@ -11,7 +11,7 @@ from linkcore.signal.edges import NO_TIMES, Edges
 from linkcore.signal.recordings import RecordingError
 from linkcore.signal.table import CsvReader
 from linkcore.signal.uart import FRAMING_ERROR, PARITY_ERROR, UartReceiver, UartSettings, read_all, send
-from linkcore.signal.vcd import VcdReader
+from linkcore.signal.vcd import MOST_LINES, VcdReader
 
 uarts = st.builds(
     UartSettings,
@@ -131,6 +131,15 @@ class VcdTest(SimpleTestCase):
         ):
             with self.assertRaisesMessage(RecordingError, said):
                 read_vcd("", header=header)
+
+    def test_a_header_of_many_signals_is_refused_at_once(self):
+        many = b"$timescale 1 ns $end\n" + b"".join(b"$var wire 1 c%d line%d $end\n" % (n, n) for n in range(100_000)) + b"$enddefinitions $end\n"
+        with self.assertRaisesMessage(RecordingError, f"line {MOST_LINES + 2}: more than {MOST_LINES} signals"):
+            VcdReader(io.BytesIO(many))
+        wide = many.replace(b"wire 1 c", b"wire 8 c").replace(b"$enddef", b"$var wire 1 ! one $end\n$enddef")
+        self.assertEqual([line.name for line in VcdReader(io.BytesIO(wide)).lines], ["one"])  # quadratic, this took minutes
+        spaces = b"$comment" + b" " * 3_000_000 + b"x $end\n$timescale 1 ns $end\n$var wire 1 ! one $end\n$enddefinitions $end\n"
+        self.assertEqual([line.name for line in VcdReader(io.BytesIO(spaces)).lines], ["one"])
 
     def test_an_endless_line_does_not_fill_the_memory(self):
         with self.assertRaisesMessage(RecordingError, "over 1 MB without white space"):

@@ -18,6 +18,7 @@ import tty
 from concurrent.futures import ThreadPoolExecutor
 from contextlib import contextmanager, suppress
 from pathlib import Path
+from unittest.mock import patch
 
 from django.conf import settings
 from django.contrib.auth import get_user_model
@@ -30,7 +31,9 @@ from websockets.sync.client import connect
 
 import scenario
 from linkcore.protocols import crsf, sbus
+from server.captures import services
 from server.captures.models import LOOSE_FOR, Recording
+from server.captures.services import folder_of, reading_folder
 from server.pieces import PIECE_BYTES
 from server.tap.lines import NotAllowed, checked, held_by, offer, offered, open_line, what_is_there, why_not
 from tests import live
@@ -379,6 +382,29 @@ class TapTest(LineTest):
             done = viewer.until("tap", lambda state: state["state"] == "listening" and len(state["trials"]) == 5)
             self.assertEqual(done["trials"][0]["what"], "SBUS")  # a socket has no baud: every setting hears the same
         server.close()
+
+    def test_made_up_lines_of_a_file_of_bytes_are_all_the_same_one(self):
+        made = self.hand_in("crsf-sticks.bin").json()["id"]
+        recording = Recording.objects.get(pk=made)
+        self.assertEqual({reading_folder(recording, line).name for line in ("", "a", "../b", "x" * 5000)}, {reading_folder(recording, "").name})
+        for line in ("a", "b", "c"):
+            self.assertEqual(self.client.get(f"/api/recordings/{made}/frames/0", {"line": line}).status_code, 200)
+        folders = [each for each in folder_of(recording).iterdir() if each.is_dir()]
+        self.assertEqual(len(folders), 1)
+
+    def test_reading_without_a_word_is_done_once_and_a_crowd_is_sent_away(self):
+        made = self.hand_in("crsf-sticks.bin").json()["id"]
+        recording = Recording.objects.get(pk=made)
+        hold, runs = threading.Event(), []
+        with patch.object(services, "_read_into", side_effect=lambda *_: (runs.append(1), hold.wait(20))), ThreadPoolExecutor(4) as crowd:
+            waiting = [crowd.submit(services.read_now, recording, "") for _ in range(4)]
+            while services._now_waiting._value or not runs:
+                threading.Event().wait(0.005)
+            answer = self.client.get(f"/api/recordings/{made}/frames/0")
+            self.assertEqual((answer.status_code, len(runs)), (503, 1))
+            hold.set()
+            for each in waiting:
+                each.result(20)
 
     def test_strangers_are_shut_out(self):
         stranger = Client()

@@ -1,8 +1,11 @@
 from __future__ import annotations
 
 import json
+import resource
+import threading
 import time
 from concurrent.futures import ThreadPoolExecutor
+from unittest.mock import patch
 
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.db import connection
@@ -14,8 +17,11 @@ from linkcore.devices.hexfile import read_hex, write_hex
 from linkcore.devices.image_facts import MAGIC
 from linkcore.parts.catalogue import shipped
 from scenario.images import scenario_images
+from server.apart import keeper
+from server.apart.keeper import MOST_WAITING, READERS, read_image
 from server.bench.models import BenchRecord
 from server.crafts.models import Craft, Revision
+from server.problems import BUSY_READING
 from server.shelf.models import FlashRecord, Image, ImagePiece
 from tests.crafts import crsf_craft
 from tests.database import DatabaseTest
@@ -46,6 +52,23 @@ class ShelfTest(TestCase):
         if facts is not None:
             form["facts"] = facts if isinstance(facts, str) else json.dumps(facts)
         return self.client.post(self.address + to, form)
+
+    def test_reading_takes_little_of_the_server_and_a_crowd_is_sent_away(self):
+        before = resource.getrusage(resource.RUSAGE_SELF)
+        refused = self.post("newlines.hex", b"\n" * (40 << 20))
+        after = resource.getrusage(resource.RUSAGE_SELF)
+        self.assertEqual((refused.status_code, "more than 2,097,152 lines" in refused.json()["detail"]), (422, True))
+        self.assertLess(after.ru_maxrss - before.ru_maxrss, 400 << 10)  # kB: the upload itself, and the copy that is handed on
+        hold = threading.Event()
+        with patch("server.apart.keeper._ask_reader", side_effect=lambda *_: hold.wait(20) and None), ThreadPoolExecutor(READERS + MOST_WAITING) as crowd:
+            waiting = [crowd.submit(read_image, "a.bin", b"x") for _ in range(READERS + MOST_WAITING)]
+            while keeper._waiting._value:
+                threading.Event().wait(0.005)
+            answer = self.post("one-more.bin", b"x", to="/read")
+            self.assertEqual((answer.status_code, answer.headers["Retry-After"], answer.json()["detail"]), (503, "2", BUSY_READING))
+            hold.set()
+            for each in waiting:
+                each.result(20)
 
     def test_an_image_is_read_then_shelved_once_and_comes_back_as_it_was(self):
         text = write_hex(CONTENT[WISP])

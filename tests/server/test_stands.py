@@ -31,6 +31,7 @@ from linkcore.findings import Edit
 from linkcore.hops.registry import HOPS
 from linkcore.parts.models import Board, Module, Peripheral, Receiver, Transmitter
 from server.accounts.hashing import AT_ONCE, MOST_WAITING, QueuedArgon2, TooManyAtOnce, Turns
+from server.apart.process import Packed
 from server.body_limit import DRAFT_BYTES, STRANGER_BYTES
 from server.captures.models import Recording
 from server.crafts.schemas import openapi
@@ -38,11 +39,10 @@ from server.drafts.services import save_draft
 from server.gate import MOST_A_SECOND
 from server.problems import NOT_SIGNED_IN, TOO_MUCH
 from server.rates import KEYS_KEPT, Rate
-from server.running.bench_process import Packed
 from server.tap.messages import OpenTap, TapAct
 from tests import live
-from tests.bench_process import FALLS, SPINS
 from tests.crafts import sbus_craft
+from tests.helper_process import FALLS, SPINS
 from tests.server.base import PASSWORD, make_craft, make_people
 from tests.server.test_bench_socket import PATIENCE_S, OnTheSocket, Viewer
 

@@ -1,15 +1,15 @@
-"""The process that benches run in, with two kinds of craft that no real draft should be: one whose bench computes for ever, one that takes the process down."""
+"""The process that helpers are forked from, with two kinds of craft that no real draft should be: one whose bench computes for ever, one that takes the process down."""
 
 from __future__ import annotations
 
 import os
 
-from server.running import bench_process
+from server.apart import process
 
 SPINS, FALLS = "spins", "takes its process down"  # what such a craft's document says of it
 
 
-class Hostile(bench_process.Station):
+class Hostile(process.Station):
     """A station that a draft can stop."""
 
     def run(self, key, wanted):
@@ -22,5 +22,5 @@ class Hostile(bench_process.Station):
 
 
 if __name__ == "__main__":
-    bench_process.Station = Hostile
-    bench_process.main()
+    process.SERVES[process.BENCHES] = Hostile
+    process.main()

@@ -1,6 +1,6 @@
-"""The process that benches run in: started once, it forks a worker whenever one is asked for, and so a new one is there at once when another had to be ended.
+"""The process that the server's helpers are forked from: started once, and so a new helper is there at once whenever one is asked for, or another had to be ended.
 
-Nothing of Django is loaded here, and nothing but what comes through the socket is known: benches are sent here, and their news is sent back.
+Nothing of Django is loaded here, and nothing but what comes through the socket is known: benches or a file's bytes are sent here, and their news is sent back.
 """
 
 from __future__ import annotations
@@ -16,10 +16,14 @@ import socket
 import struct
 import sys
 
-from linkcore.bench.station import ASKED, Station
+from linkcore.bench.station import Station
+from linkcore.devices.hexfile import Content, read_named
+from linkcore.devices.image_facts import ImageFacts, facts_in
 from linkcore.parts.catalogue import shipped
 
-MEMORY_LIMIT = 3 << 30  # of the worker; twenty benches take a tenth of it
+BENCHES, READER = b"b", b"r"
+# Of memory, and of computing in s (0: as much as it takes): twenty benches take a tenth of it; the largest image that is taken takes a quarter.
+LIMITS = {BENCHES: (3 << 30, 0), READER: (1 << 30, 20)}
 LENGTH = struct.Struct("!I")
 
 
@@ -33,7 +37,8 @@ class Packed:
         return pickle.loads, (self._bytes,)
 
 
-def _receive(line: socket.socket, size: int) -> bytes:
+def receive(line: socket.socket, size: int) -> bytes:
+    """Just so many bytes; raise EOFError where the line ends before."""
     data = bytearray()
     while len(data) < size:
         piece = line.recv(min(1 << 20, size - len(data)))
@@ -43,18 +48,32 @@ def _receive(line: socket.socket, size: int) -> bytes:
     return bytes(data)
 
 
-def serve(line: socket.socket) -> None:
+class Reader:
+    """Reads what somebody has handed in."""
+
+    @staticmethod
+    def image(name: str, data: bytes) -> tuple[Content, ImageFacts | None]:
+        """(an image's bytes, what its header says). Raise ImageError."""
+        content = read_named(name, data)
+        content.sha256  # noqa: B018 - reckoned here, where there is time
+        return content, facts_in(content.data)
+
+
+SERVES: dict[bytes, type] = {BENCHES: Station, READER: Reader}
+
+
+def serve(line: socket.socket, what: object) -> None:
     """Answer one request after the other until the line ends: (method, arguments) in, (whether it went well, result or error) out."""
-    station = Station()
+    asked = {name for name in dir(what) if not name.startswith("_")}
     while True:
         try:
-            method, arguments = pickle.loads(_receive(line, *LENGTH.unpack(_receive(line, LENGTH.size))))
+            method, arguments = pickle.loads(receive(line, *LENGTH.unpack(receive(line, LENGTH.size))))
         except EOFError:
             return
         try:
-            if method not in ASKED:
+            if method not in asked:
                 raise AttributeError(method)
-            answer: tuple[bool, object] = (True, getattr(station, method)(*arguments))
+            answer: tuple[bool, object] = (True, getattr(what, method)(*arguments))
         except Exception as error:  # whatever it is, whoever asked is told
             answer = (False, error)
         line.sendall(_packed(answer))
@@ -74,8 +93,15 @@ def _die_with_parent() -> None:
         ctypes.CDLL(None).prctl(1, signal.SIGKILL)
 
 
+def _limit(kind: bytes) -> None:
+    memory, computing = LIMITS[kind]
+    resource.setrlimit(resource.RLIMIT_AS, (memory, memory))
+    if computing:
+        resource.setrlimit(resource.RLIMIT_CPU, (computing, computing))
+
+
 def keep_ready(control: socket.socket) -> None:
-    """For each line that comes through `control`, fork a worker at its other end and say its number; end with the owner."""
+    """For each line that comes through `control`, fork a helper of the wanted kind at its other end and say its number; end with the owner."""
     shipped()
     gc.collect()
     gc.freeze()  # what is loaded by now stays, and is shared by all workers
@@ -90,9 +116,9 @@ def keep_ready(control: socket.socket) -> None:
         if child == 0:
             _die_with_parent()
             control.close()
-            resource.setrlimit(resource.RLIMIT_AS, (MEMORY_LIMIT, MEMORY_LIMIT))
+            _limit(word)
             with socket.socket(fileno=handles[0]) as line, contextlib.suppress(OSError):  # the owner has gone
-                serve(line)
+                serve(line, SERVES[word]())
             os._exit(0)
         os.close(handles[0])
         control.sendall(struct.pack("!I", child))
