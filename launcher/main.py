@@ -18,6 +18,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from launcher import setup
+from launcher.backup import back_up, check, restore
 from launcher.mariadb import Database, die_with_parent
 from launcher.setup import PYTHON, ROOT, VAR, WEB, Trouble, say
 
@@ -78,6 +79,12 @@ def _parser() -> argparse.ArgumentParser:
     line.add_argument("--workshop", help="its workshop, where several have a craft of that name")
     line.add_argument("--seconds", help="stop by itself after this long")
     line.set_defaults(do=_line)
+    backup = verbs.add_parser("backup", help="write everything into one file, while it runs or not")
+    backup.add_argument("file", type=Path)
+    backup.set_defaults(do=_backup)
+    restore = verbs.add_parser("restore", help="put a backup into an empty place")
+    restore.add_argument("file", type=Path)
+    restore.set_defaults(do=_restore)
     verbs.add_parser("lock", help="lock the Python packages anew from requirements.in").set_defaults(do=_lock)
     verbs.add_parser("manage", help="run a Django command against the demo's database").add_argument("rest", nargs=argparse.REMAINDER)
     verbs.choices["manage"].set_defaults(do=_manage)
@@ -235,6 +242,30 @@ def _manage(options: argparse.Namespace) -> int:
     setup.python_environment()
     with _alone(), _database({"COINBELL_SECRET_KEY": "unused"}) as environment:
         _django(environment, *options.rest)
+    return 0
+
+
+def _backup(options: argparse.Namespace) -> int:
+    """Beside a running ./bell where there is one, else with its database started for it."""
+    into = options.file if options.file.is_absolute() else Path(os.environ.get("PWD", ".")) / options.file
+    running = None if os.environ.get("COINBELL_DB_HOST") else Database(VAR / "mariadb").running()
+    if running is not None:
+        size = back_up({**os.environ, **running}, into)
+    else:
+        with _alone(), _database({}) as environment:
+            size = back_up(environment, into)
+    say(f"{into}: {size / 1e6:.1f} MB, read through and whole. Whoever has it has everything: keep it as you keep your keys")
+    return 0
+
+
+def _restore(options: argparse.Namespace) -> int:
+    file = options.file if options.file.is_absolute() else Path(os.environ.get("PWD", ".")) / options.file
+    check(file)
+    setup.python_environment()
+    with _alone(), _database({"COINBELL_SECRET_KEY": os.environ.get("COINBELL_SECRET_KEY", "unused")}) as environment:
+        restore(environment, file)
+        _django(environment, "migrate", "--noinput", "-v0")
+    say("everything is back; start it with ./bell serve (or ./bell demo)")
     return 0
 
 

@@ -201,6 +201,49 @@ class DatabaseEndsTest(SimpleTestCase):
             self.assertNotIn("Traceback", own.said())
 
 
+class BackupTest(SimpleTestCase):
+    def rows(self, session: Session) -> dict[str, tuple]:
+        """All of the demo that the API tells: drafts, coins, images, recordings."""
+        told = {}
+        for craft in session.ask("GET", "/api/crafts"):
+            whole = session.ask("GET", f"/api/crafts/{craft['id']}")
+            revisions = session.ask("GET", f"/api/crafts/{craft['id']}/revisions")
+            told[craft["name"]] = (whole["document"], whole["version"], craft["chain"], revisions, session.ask("GET", f"/api/crafts/{craft['id']}/recordings"))
+        images = session.ask("GET", f"/api/workshops/{whole['workshop_id']}/images")
+        return told | {"images": (images,)}
+
+    def test_the_demo_comes_back_as_it_was(self):
+        file = Path(tempfile.mkdtemp(prefix="bell-backup-")) / "all.sql.gz"
+        self.addCleanup(shutil.rmtree, file.parent)
+        with OwnVar() as own, own.started("demo") as (_, port, _):
+            session = Session(port)
+            session.ask("POST", "/api/session", {"username": "wren", "password": PASSWORD})
+            curlew = session.ask("GET", "/api/crafts")[2]["id"]
+            draft = session.ask("GET", f"/api/crafts/{curlew}")
+            session.ask("PUT", f"/api/crafts/{curlew}/draft", {"version": 1, "document": draft["document"] | {"about": "as it was"}})
+            before = self.rows(session)
+            done = own.bell("backup", str(file))  # while it runs
+            self.assertEqual(done.returncode, 0, done.stderr)
+            self.assertIn("read through and whole", done.stderr)
+            self.assertEqual(file.stat().st_mode & 0o077, 0)
+            full = own.bell("restore", str(file))
+            self.assertIn("another ./bell is running", full.stderr)
+        with OwnVar() as empty:
+            cut = file.with_name("cut.sql.gz")
+            cut.write_bytes(file.read_bytes()[:-2000])
+            for wrong, said in ((cut, "damaged on its way"), (Path(settings.ROOT) / "README.md", "is no backup"), (file.with_name("none"), "is not there")):
+                refused = empty.bell("restore", str(wrong))
+                self.assertEqual((refused.returncode, said in refused.stderr), (1, True), refused.stderr)
+            done = empty.bell("restore", str(file))
+            self.assertEqual(done.returncode, 0, done.stderr)
+            again = empty.bell("restore", str(file))
+            self.assertEqual((again.returncode, "restore into an empty place" in again.stderr), (1, True), again.stderr)
+            with empty.started("serve", COINBELL_SECRET_KEY="a key for this test only") as (_, port, _):
+                session = Session(port)
+                session.ask("POST", "/api/session", {"username": "wren", "password": PASSWORD})
+                self.assertEqual(self.rows(session), before)
+
+
 class HeadlessTest(SimpleTestCase):
     def test_decode_from_any_folder(self):
         capture = Path(settings.ROOT) / "tests" / "captures" / "crsf-sticks.bin"
