@@ -4,21 +4,43 @@ from __future__ import annotations
 
 import asyncio
 import contextlib
+import math
 import time
 from collections import deque
 from typing import Any, ClassVar
 
 from channels.generic.websocket import AsyncWebsocketConsumer
+from django.conf import settings
 
 from server.accounts.sessions import group_of_session
 from server.crafts.models import Craft
 from server.outage import SAYS, OutOfReach, in_database
 from server.problems import NO_SUCH_CRAFT, NOT_SIGNED_IN, TOO_MUCH
+from server.rates import Rate
 from server.workshops.access import refusal, role_of
 from server.workshops.models import Duty
 
 CHECK_EVERY_S = 4.0
 MOST_A_SECOND = 200  # a hand that moves without pause says sixty things a second
+
+
+_acts = Rate(*settings.ACTS_BY_PERSON), Rate(*settings.ACTS_BY_CRAFT)
+_lines = Rate(*settings.LINES_KEPT_BY_PERSON), Rate(*settings.LINES_KEPT_BY_CRAFT)
+
+
+def acts(user_id: object, craft_id: object) -> float:
+    """How long an act has to wait, s: so many a person, and so many a craft, may be asked for. 0: it may be done, and counts."""
+    return _acts[0].take(user_id) or _acts[1].take(craft_id)
+
+
+def lines_kept(user_id: object, craft_id: object) -> float:
+    """The same for what makes a recording."""
+    return _lines[0].take(user_id) or _lines[1].take(craft_id)
+
+
+def later(wait_s: float) -> str:
+    """What is said of something that is asked for too often."""
+    return f"that is asked for too often; it may be done again in {max(1, math.ceil(wait_s))} s. Nothing was done"
 
 
 class GatedConsumer(AsyncWebsocketConsumer):

@@ -15,6 +15,7 @@ from linkcore.craft.document import CraftError
 from linkcore.parts.catalogue import PartError, UnknownPart
 from server.apart.keeper import TooMany
 from server.outage import RETRY_AFTER_S, SAYS, is_outage
+from server.room import RoomFull
 
 BUSY_READING = "many files are being read just now; try again in a few seconds"
 NOT_SIGNED_IN, NO_SUCH_CRAFT, TOO_MUCH = 4401, 4404, 4429  # how a WebSocket is closed
@@ -41,7 +42,7 @@ def handler(error: Exception, context: dict[str, Any]) -> Response | None:
         return Response({"detail": SAYS}, status=503, headers={"Retry-After": str(RETRY_AFTER_S)})
     if isinstance(error, TooMany):
         return Response({"detail": BUSY_READING}, status=503, headers={"Retry-After": str(RETRY_AFTER_S)})
-    if isinstance(error, (CraftError, UnknownPart, PartError)):
+    if isinstance(error, (CraftError, UnknownPart, PartError, RoomFull)):
         error = Unprocessable(str(error))
     response = exception_handler(error, context)
     if response is not None and not (isinstance(response.data, dict) and isinstance(response.data.get("detail"), str)):

@@ -166,6 +166,9 @@ WHITENOISE_USE_FINDERS = True
 WHITENOISE_IMMUTABLE_FILE_TEST = r"^/assets/.+-[0-9A-Za-z_-]{8}\.\w+$"  # the build names files by their content
 
 MAX_UPLOAD_BYTES = int(os.environ.get("COINBELL_MAX_UPLOAD_MB", "200")) << 20
+WORKSHOP_QUOTA_BYTES = int(os.environ.get("COINBELL_QUOTA_MB", "2048")) << 20  # recordings and images of a workshop
+ACTS_BY_PERSON, ACTS_BY_CRAFT = (40, 120), (40, 120)  # at once, and a minute
+LINES_KEPT_BY_PERSON, LINES_KEPT_BY_CRAFT = (6, 12), (8, 20)
 FILE_UPLOAD_TEMP_DIR = None
 # What a tap may open: "local" (serial devices of this machine and loopback), more addresses with commas between, or "off".
 TAP_ALLOWS = {each.strip() for each in os.environ.get("COINBELL_TAP", "local").split(",") if each.strip() not in ("", "off")}

@@ -19,7 +19,7 @@ from server.hops.sticks import ModelMemoryView
 from server.parts.api import CheckPartView, PartSchemasView, PartsFileView, PartsView, PartView
 from server.proofs.api import RingsView
 from server.shelf.api import ImageFileView, ImageView, ReadImageView, ShelfView
-from server.workshops.api import PeopleView, PersonView
+from server.workshops.api import PeopleView, PersonView, RoomView
 
 
 def app(request: HttpRequest) -> HttpResponse:
@@ -38,6 +38,7 @@ urlpatterns = [
     path("api/session", SessionView.as_view()),
     path("api/workshops/<int:workshop_id>/people", PeopleView.as_view()),
     path("api/workshops/<int:workshop_id>/people/<str:username>", PersonView.as_view()),
+    path("api/workshops/<int:workshop_id>/room", RoomView.as_view()),
     path("api/workshops/<int:workshop_id>/parts", PartsView.as_view()),
     path("api/workshops/<int:workshop_id>/parts/check", CheckPartView.as_view()),
     path("api/workshops/<int:workshop_id>/parts/file", PartsFileView.as_view()),

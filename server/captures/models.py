@@ -12,6 +12,7 @@ from django.db import models, transaction
 from django.utils import timezone
 
 from server.pieces import PIECE_BYTES, in_pieces
+from server.room import counted, full, left_bytes
 
 LOOSE_FOR = timedelta(days=1)
 
@@ -56,12 +57,15 @@ class Recording(models.Model):
     @classmethod
     @transaction.atomic
     def store(cls, pieces: Iterable[bytes], **fields: Any) -> Recording:
-        """Keep a recording whole or not at all; lent ones that nobody kept are cleared away."""
+        """Keep a recording whole or not at all; lent ones that nobody kept are cleared away. Raise RoomFull where the workshop has no room for it."""
         cls.objects.filter(kept=False, made_at__lt=timezone.now() - LOOSE_FOR).delete()
         recording = cls.objects.create(**fields)
+        room = left_bytes(recording.craft.workshop_id)
         for number, piece in enumerate(in_pieces(pieces)):
             RecordingPiece.objects.create(recording=recording, number=number, data=piece)
             recording.size += len(piece)
+            if recording.size > room:
+                raise full()
         recording.save(update_fields=["size"])
         return recording
 
@@ -69,6 +73,12 @@ class Recording(models.Model):
         """The file's bytes, a piece at a time."""
         for number in self.parts.values_list("number", flat=True).order_by("number"):
             yield bytes(self.parts.values_list("data", flat=True).get(number=number))
+
+
+@counted
+def recorded_bytes(workshop_id: int) -> int:
+    """What the recordings of a workshop come to."""
+    return Recording.objects.filter(craft__workshop_id=workshop_id).aggregate(sum=models.Sum("size"))["sum"] or 0
 
 
 class RecordingPiece(models.Model):

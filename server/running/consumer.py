@@ -14,7 +14,7 @@ from pydantic import Field, TypeAdapter, ValidationError
 from linkcore.bench.messages import Act, Answer, Hands, Look, Trouble
 from linkcore.craft.document import CraftError
 from linkcore.parts.catalogue import UnknownPart
-from server.gate import GatedConsumer
+from server.gate import GatedConsumer, acts, later, lines_kept
 from server.outage import SAYS, OutOfReach
 from server.problems import NO_SUCH_CRAFT
 from server.running.host import NoSuchCraft, ensure, group_of
@@ -107,6 +107,10 @@ class BenchConsumer(GatedConsumer):
         else:
             if message.request in self._asked:
                 return  # it is being done, and answered once
+            rate = lines_kept if message.act == "keep line" else acts
+            if wait := rate(self.scope["user"].pk, self.craft_id):
+                await self._refuse(message, later(wait))
+                return
             self._asked[message.request] = asyncio.get_running_loop().call_later(ACT_WITHIN_S, self._too_late, message.request)
             sent = {"type": "act", "act": message.model_dump(), "reply": self.channel_name, "user": self.scope["user"].pk, "until": time.time() + ACT_WITHIN_S}
             await self._send_on(sent)

@@ -13,6 +13,7 @@ from linkcore.devices.hexfile import Content
 from linkcore.devices.image_facts import ImageFacts
 from linkcore.devices.outlook import OnShelf
 from server.pieces import PIECE_BYTES
+from server.room import counted
 
 
 class ImageQuerySet(models.QuerySet["Image"]):
@@ -60,6 +61,12 @@ class Image(models.Model):
         """Its bytes."""
         data = b"".join(bytes(piece) for piece in self.parts.order_by("number").values_list("data", flat=True))
         return Content(self.address, data, tuple((first, length) for first, length in self.gaps), self.start)
+
+
+@counted
+def shelved_bytes(workshop_id: int) -> int:
+    """What the images of a workshop come to."""
+    return Image.objects.filter(workshop_id=workshop_id).aggregate(sum=models.Sum("size"))["sum"] or 0
 
 
 class ImagePiece(models.Model):

@@ -27,6 +27,7 @@ from server.bench.models import BenchRecord
 from server.crafts.models import Craft, Revision
 from server.parts.models import catalogue_of
 from server.pieces import in_pieces
+from server.room import full, left_bytes
 from server.shelf.models import FlashRecord, Image, ImagePiece
 
 INTERRUPTED = "Coin Bell stopped while it ran"
@@ -56,6 +57,8 @@ def placed(content: Content, facts: ImageFacts, catalogue: Catalogue) -> Content
 
 @transaction.atomic
 def _store(workshop_id: int, name: str, content: Content, facts: ImageFacts, by: Any) -> Image:
+    if len(content.data) > left_bytes(workshop_id):
+        raise full()
     image = Image.objects.create(
         workshop_id=workshop_id,
         name=name,

@@ -13,8 +13,9 @@ from pydantic import Field, TypeAdapter, ValidationError
 
 from linkcore.hops.line.adapter import AdapterLine, usual_ways
 from server.captures.models import Recording
-from server.gate import GatedConsumer
+from server.gate import GatedConsumer, later, lines_kept
 from server.outage import in_database
+from server.room import RoomFull
 from server.tap.lines import CannotOpen, NotAllowed, checked, open_line, what_is_there
 from server.tap.messages import OpenTap, TapAct, TapPlace, TapState, TapTrial
 
@@ -203,7 +204,13 @@ class TapConsumer(GatedConsumer):
         if not pieces:
             self._refused = "nothing was heard on this line yet"
             return
-        self._recording = str(await in_database(self._store)(pieces, self._listener.wanted))
+        if wait := lines_kept(self.scope["user"].pk, self.craft_id):
+            self._refused = later(wait)
+            return
+        try:
+            self._recording = str(await in_database(self._store)(pieces, self._listener.wanted))
+        except RoomFull as error:
+            self._refused = str(error)
 
     def _store(self, pieces: list[bytes], wanted: OpenTap) -> Any:
         where = wanted.address.removeprefix("/dev/").replace("://", " ").replace("/", "-")

@@ -4,13 +4,15 @@ from __future__ import annotations
 
 from typing import Any
 
+from django.conf import settings
 from drf_spectacular.utils import extend_schema
 from rest_framework import serializers
 from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
-from server.problems import REFUSED, Unprocessable
+from server.problems import REFUSED, ProblemSerializer, Unprocessable
+from server.room import used_bytes
 from server.workshops.access import find_workshop
 from server.workshops.models import Membership, Workshop
 from server.workshops.services import CannotBe, put_in, rename, take_out
@@ -92,3 +94,20 @@ class PersonView(APIView):
         except CannotBe as error:
             raise Unprocessable(str(error)) from error
         return _people(workshop)
+
+
+class WorkshopRoomSerializer(serializers.Serializer[Any]):
+    """What a workshop keeps of recordings and images, and how much it may."""
+
+    used_bytes = serializers.IntegerField()
+    quota_bytes = serializers.IntegerField()
+
+
+class RoomView(APIView):
+    """A workshop's room."""
+
+    @extend_schema(responses={200: WorkshopRoomSerializer, 404: ProblemSerializer})
+    def get(self, request: Request, workshop_id: int) -> Response:
+        """How much of it is taken."""
+        workshop = find_workshop(request, workshop_id)
+        return Response({"used_bytes": used_bytes(workshop.pk), "quota_bytes": settings.WORKSHOP_QUOTA_BYTES})

@@ -17,7 +17,8 @@ from unittest.mock import patch
 from django.conf import settings
 from django.contrib.auth import get_user_model
 from django.contrib.auth.hashers import Argon2PasswordHasher
-from django.test import Client, SimpleTestCase, TestCase
+from django.core.files.uploadedfile import SimpleUploadedFile
+from django.test import Client, SimpleTestCase, TestCase, override_settings
 from pydantic import BaseModel
 from websockets.exceptions import ConnectionClosed, InvalidStatus
 from websockets.sync.client import connect
@@ -419,6 +420,47 @@ class SignInTest(TestCase):
         self.assertTrue(QueuedArgon2().verify("low-tide-42", before))
         self.assertFalse(QueuedArgon2().verify("low-tide-43", before))
         self.assertTrue(QueuedArgon2().must_update(before))
+
+
+class RoomTest(TestCase):
+    @classmethod
+    def setUpTestData(cls):
+        make_people()
+        cls.craft = make_craft(sbus_craft())
+
+    def test_a_workshop_keeps_so_much_and_what_is_over_it_is_refused_whole(self):
+        self.client.force_login(get_user_model().objects.get(username="wren"))
+        room = f"/api/workshops/{self.craft.workshop_id}/room"
+        upload = lambda size: self.client.post(f"/api/crafts/{self.craft.id}/recordings", {"file": SimpleUploadedFile("a.bin", b"x" * size)})  # noqa: E731
+        with override_settings(WORKSHOP_QUOTA_BYTES=3 << 20):
+            self.assertEqual(self.client.get(room).json(), {"used_bytes": 0, "quota_bytes": 3 << 20})
+            self.assertEqual(upload(2 << 20).status_code, 201)
+            refused = upload((1 << 20) + 1)
+            self.assertEqual((refused.status_code, "may keep 3 MB" in refused.json()["detail"]), (422, True))
+            self.assertEqual(self.client.get(room).json()["used_bytes"], 2 << 20)
+            self.assertEqual(Recording.objects.count(), 1, "nothing of it stays")
+            facts = json.dumps({"target": "WISP 900", "version": "1.0.0"})
+            form = {"file": SimpleUploadedFile("a.bin", b"x" * ((1 << 20) + 1)), "facts": facts}
+            image = self.client.post(f"/api/workshops/{self.craft.workshop_id}/images", form)
+            self.assertEqual((image.status_code, "may keep 3 MB" in image.json()["detail"]), (422, True))
+            self.client.delete(f"/api/recordings/{Recording.objects.get().pk}")
+            self.assertEqual(upload((1 << 20) + 1).status_code, 201)
+
+
+class FloodTest(OnTheSocket):
+    def test_so_many_acts_a_person_may_ask_for_and_a_flood_makes_few_recordings(self):
+        self.write_and_restart()
+        with self.viewer() as viewer:
+            viewer.until("live")
+            for n in range(60):
+                viewer.say(type="act", act="keep line", request=f"keep {n}")
+            answers = [viewer.until("answer") for _ in range(60)]
+        refused = [each["text"] for each in answers if not each["ok"]]
+        self.assertEqual(len({each["request"] for each in answers}), 60, "each is answered once")
+        burst = settings.LINES_KEPT_BY_PERSON[0]
+        self.assertGreaterEqual(len(refused), 60 - burst - 3)
+        self.assertTrue(all("asked for too often" in text for text in refused), refused[:3])
+        self.assertLessEqual(Recording.objects.count(), burst + 3)
 
 
 class StationTest(SimpleTestCase):

@@ -40,7 +40,8 @@ export function LineHop({ craft, parts, edit }: HopProps) {
   const [keeping, setKeeping] = useState(false);
   const recording = asked.get("recording");
   if (recording) return <OneRecording id={recording} craft={craft} edit={edit} onBack={back} onList={list} />;
-  if (asked.get("look") === "recordings") return <Recordings craftId={craft.id} onOpen={open} onBack={back} />;
+  if (asked.get("look") === "recordings")
+    return <Recordings craftId={craft.id} workshopId={craft.workshop_id} onOpen={open} onBack={back} />;
   if (asked.get("look") === "serial line") return <TapView craftId={craft.id} onOpen={open} onBack={back} />;
   const keep = async () => {
     setKeeping(true);

@@ -4,6 +4,7 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useRef, useState } from "react";
 import { api, cookie, Problem as Refusal, taken } from "../../api/client";
 import type { Recording } from "../../api/types";
+import { RoomUsed } from "../../craft/RoomUsed";
 import { DropZone } from "../../look/DropZone";
 import { HopHead } from "../../look/HopHead";
 import { Problem } from "../../look/Problem";
@@ -35,7 +36,17 @@ const sized = (bytes: number) => (bytes < 1 << 20 ? `${Math.max(1, Math.round(by
 const WHERE = { file: "a file", "stand-in": "the stand-in", serial: "a serial line" } as const;
 
 /** The recordings of a craft, and the way to hand in another one. */
-export function Recordings({ craftId, onOpen, onBack }: { craftId: string; onOpen: (recording: Recording) => void; onBack: () => void }) {
+export function Recordings({
+  craftId,
+  workshopId,
+  onOpen,
+  onBack,
+}: {
+  craftId: string;
+  workshopId: number;
+  onOpen: (recording: Recording) => void;
+  onBack: () => void;
+}) {
   const queries = useQueryClient();
   const [share, setShare] = useState(0);
   const running = useRef<(() => void) | null>(null);
@@ -44,7 +55,10 @@ export function Recordings({ craftId, onOpen, onBack }: { craftId: string; onOpe
     refetchOnMount: "always", // others hand in and throw away, and the bench and taps make some too
     queryFn: () => taken<Recording[]>(api.GET("/api/crafts/{craft_id}/recordings", { params: { path: { craft_id: craftId } } })),
   });
-  const again = () => queries.invalidateQueries({ queryKey: ["recordings", craftId] });
+  const again = () => {
+    void queries.invalidateQueries({ queryKey: ["room", workshopId] });
+    return queries.invalidateQueries({ queryKey: ["recordings", craftId] });
+  };
   const hand = useMutation({
     mutationFn: (file: File) => {
       if (file.size > MOST_MB << 20)
@@ -84,6 +98,7 @@ export function Recordings({ craftId, onOpen, onBack }: { craftId: string; onOpe
           </>
         )}
       </DropZone>
+      <RoomUsed workshopId={workshopId} />
       <Problem text={(hand.error ?? drop.error ?? list.error)?.message ?? ""} />
       <Box component="ul" aria-label="Recordings" sx={{ listStyle: "none", p: 0, mt: 2 }}>
         {list.data?.length === 0 && (

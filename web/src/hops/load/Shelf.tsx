@@ -5,6 +5,7 @@ import TextField from "@mui/material/TextField";
 import { useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import type { ImageFacts, ImageRow, ReadView } from "../../api/types";
+import { RoomUsed } from "../../craft/RoomUsed";
 import { colours, mono } from "../../look/colours";
 import { DropZone } from "../../look/DropZone";
 import { Panel } from "../../look/Panel";
@@ -35,6 +36,7 @@ export function Shelf({ workshopId }: { workshopId: number }) {
   const again = () => {
     void queries.invalidateQueries({ queryKey: ["shelf", workshopId] });
     void queries.invalidateQueries({ queryKey: ["load"] });
+    void queries.invalidateQueries({ queryKey: ["room", workshopId] });
   };
   const take = async (file: File) => {
     setFound(null);
@@ -60,6 +62,7 @@ export function Shelf({ workshopId }: { workshopId: number }) {
       <DropZone accept=".hex,.bin" label="Choose an image" testId="image-file" disabled={asked.busy} onFile={(file) => void take(file)}>
         <span>or drop it here: Intel HEX (.hex) or raw binary (.bin), up to 16 MB. It is read and checked first.</span>
       </DropZone>
+      <RoomUsed workshopId={workshopId} />
       <Problem text={asked.problem || (shelf.error?.message ?? "")} />
       {says && (
         <Box role="status" sx={{ color: colours.verdigris, fontWeight: 600 }}>
