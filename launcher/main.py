@@ -5,6 +5,7 @@ from __future__ import annotations
 import argparse
 import contextlib
 import fcntl
+import http.client
 import json
 import os
 import secrets
@@ -12,6 +13,7 @@ import signal
 import socket
 import subprocess
 import tempfile
+import time
 from collections.abc import Iterator, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
@@ -20,9 +22,12 @@ from pathlib import Path
 from launcher import setup
 from launcher.backup import back_up, check, restore
 from launcher.mariadb import Database, die_with_parent
+from launcher.redis import Redis
 from launcher.setup import PYTHON, ROOT, VAR, WEB, Trouble, say
 
 ADDRESS = "127.0.0.1"
+MOST_PROCESSES = 64
+MOST_ENDS = 3
 WORKERS = min(2, os.cpu_count() or 1)  # that run tests, each with a database, a server and a browser of its own
 HEADLESS = {"decode": "commands.decode", "identify": "commands.decode", "calc": "commands.calc", "image": "commands.images", "images": "commands.images"}
 
@@ -59,6 +64,7 @@ def _parser() -> argparse.ArgumentParser:
     ):
         verb = verbs.add_parser(name, help=text)
         verb.add_argument("--port", type=int, default=8700)
+        verb.add_argument("--processes", type=_processes, default=1, metavar="N", help="server processes, or auto: one for each core")
         verb.set_defaults(do=do)
     user = verbs.add_parser("user", help="add a user to a workshop of ./bell serve")
     user.add_argument("name")
@@ -91,6 +97,13 @@ def _parser() -> argparse.ArgumentParser:
     return parser
 
 
+def _processes(text: str) -> int:
+    count = os.cpu_count() or 1 if text == "auto" else int(text) if text.isdigit() else 0
+    if not 1 <= count <= MOST_PROCESSES:
+        raise argparse.ArgumentTypeError(f"{text}: a number from 1 to {MOST_PROCESSES}, or auto")
+    return count
+
+
 # --- serving ----------------------------------------------------------------------------------------------------
 
 
@@ -101,14 +114,14 @@ def _demo(options: argparse.Namespace) -> int:
         VAR.mkdir(parents=True, exist_ok=True)
         key.touch(mode=0o600)
         key.write_text(secrets.token_urlsafe(48))
-    return _run_server(options.port, {"COINBELL_SECRET_KEY": key.read_text()}, demo=True)
+    return _run_server(options, {"COINBELL_SECRET_KEY": key.read_text()}, demo=True)
 
 
 def _serve(options: argparse.Namespace) -> int:
     if not os.environ.get("COINBELL_SECRET_KEY"):
         raise Trouble("set COINBELL_SECRET_KEY to a long random text of your own (docs/running.md lists all settings)")
     _port_free(options.port)
-    return _run_server(options.port, {}, demo=False)
+    return _run_server(options, {}, demo=False)
 
 
 def _port_free(port: int) -> None:
@@ -150,45 +163,96 @@ def _database(environment: dict[str, str]) -> Iterator[dict[str, str]]:
         yield {**os.environ, **environment, **(database.environment if database else {})}
 
 
-def _run_server(port: int, extra: dict[str, str], *, demo: bool) -> int:
+def _run_server(options: argparse.Namespace, extra: dict[str, str], *, demo: bool) -> int:
     stop = _stop_signals()
-    with _alone():
-        setup.debian_packages(setup.DATABASE_PACKAGES if not os.environ.get("COINBELL_DB_HOST") else ())
+    with _alone(), contextlib.ExitStack() as stack:
+        several = options.processes > 1
+        own_redis = several and not os.environ.get("COINBELL_REDIS_URL")
+        own_database = not os.environ.get("COINBELL_DB_HOST")
+        setup.debian_packages([*(setup.DATABASE_PACKAGES if own_database else ()), *(setup.REDIS_PACKAGES if own_redis else ())])
         setup.python_environment()
         setup.front_end()
-        with _own_database() as database:
-            environment = {**os.environ, **extra, **(database.environment if database else {})}
-            (VAR / "static").mkdir(parents=True, exist_ok=True)
-            _django(environment, "migrate", "--noinput", "-v0")
-            if demo:
-                _django(environment, "load_demo")
-            server = subprocess.Popen(
-                [PYTHON, "-m", "uvicorn", "server.asgi:application", *_uvicorn_options(), "--host", ADDRESS, "--port", str(port)],
-                env=environment,
-                cwd=ROOT,
-                start_new_session=True,
-                preexec_fn=die_with_parent,
-            )
-            try:
-                _wait_for(port, server)
-                print(f"\nCoin Bell is at http://{ADDRESS}:{port}")
-                if demo:
-                    print("Sign in as wren (owner), teal (builder), heron (checker) or dipper (another workshop); password: low-tide-42")
-                print("Ctrl-C stops everything.", flush=True)
-                while server.poll() is None and not stop:
-                    with contextlib.suppress(subprocess.TimeoutExpired):
-                        server.wait(0.2)
-                    if database:
-                        database.watch()
-                if not stop:
-                    raise Trouble("the server ended by itself; what it said stands above")
-            finally:
-                server.terminate()
-                with contextlib.suppress(subprocess.TimeoutExpired):
-                    server.wait(10)
-                server.kill()
+        database = stack.enter_context(_own_database())
+        environment = {**os.environ, **extra, **(database.environment if database else {})}
+        redis = stack.enter_context(Redis(VAR / "redis")) if own_redis else None
+        if redis:
+            environment["COINBELL_REDIS_URL"] = redis.url
+        (VAR / "static").mkdir(parents=True, exist_ok=True)
+        _django(environment, "migrate", "--noinput", "-v0")
+        if demo:
+            _django(environment, "load_demo")
+        servers = stack.enter_context(_Servers(options.port, options.processes, environment))
+        servers.wait_for(stop)
+        print(f"\nCoin Bell is at http://{ADDRESS}:{options.port}" + (f", in {options.processes} processes" if several else ""))
+        if demo:
+            print("Sign in as wren (owner), teal (builder), heron (checker) or dipper (another workshop); password: low-tide-42")
+        print("Ctrl-C stops everything.", flush=True)
+        while not stop:
+            time.sleep(0.2)
+            for each in (database, redis, servers):
+                if each:
+                    each.watch()
     say("stopped")
     return 0
+
+
+class _Servers:
+    """Server processes that take from one listening socket; one that ends by itself is started again."""
+
+    def __init__(self, port: int, count: int, environment: dict[str, str]) -> None:
+        self._environment, self._count, self._port = environment, count, port
+        self._socket = socket.socket()
+        self._socket.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+        self._processes: list[subprocess.Popen[bytes]] = []
+        self._ends: list[float] = []
+
+    def __enter__(self) -> _Servers:
+        self._socket.bind((ADDRESS, self._port))
+        self._socket.listen(256)
+        self._processes = [self._start() for _ in range(self._count)]
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        for process in self._processes:
+            process.terminate()
+        for process in self._processes:
+            with contextlib.suppress(subprocess.TimeoutExpired):
+                process.wait(10)
+            process.kill()
+        self._socket.close()
+
+    def _start(self) -> subprocess.Popen[bytes]:
+        number = self._socket.fileno()
+        return subprocess.Popen(
+            [PYTHON, "-m", "uvicorn", "server.asgi:application", *_uvicorn_options(), "--fd", str(number)],
+            env=self._environment,
+            cwd=ROOT,
+            start_new_session=True,
+            preexec_fn=die_with_parent,
+            pass_fds=(number,),
+        )
+
+    def wait_for(self, stop: Sequence[int]) -> None:
+        """Wait until one of them answers, whatever it says, or somebody asks to stop. Raise Trouble where none starts."""
+        while not stop:
+            asked = http.client.HTTPConnection(ADDRESS, self._port, timeout=1)
+            with contextlib.suppress(OSError, http.client.HTTPException), contextlib.closing(asked):
+                asked.request("GET", "/api/session")
+                asked.getresponse()
+                return
+            if all(process.poll() is not None for process in self._processes):
+                raise Trouble("the server ended by itself; what it said stands above")
+
+    def watch(self) -> None:
+        """Start again what has ended. Raise Trouble where that happens too often, or there is only one."""
+        ended = [place for place, process in enumerate(self._processes) if process.poll() is not None]
+        now = time.monotonic()
+        self._ends = [*(each for each in self._ends if now - each < 60), *(now for _ in ended)]
+        if ended and (self._count == 1 or len(self._ends) >= MOST_ENDS * self._count):
+            raise Trouble("the server ended by itself; what it said stands above")
+        for place in ended:
+            say("a server process has ended by itself; starting it again")
+            self._processes[place] = self._start()
 
 
 def _uvicorn_options() -> list[str]:
@@ -210,15 +274,6 @@ def _stop_signals() -> list[int]:
     signal.signal(signal.SIGINT, ask)
     signal.signal(signal.SIGTERM, ask)
     return asked
-
-
-def _wait_for(port: int, server: subprocess.Popen[bytes]) -> None:
-    while server.poll() is None:
-        with contextlib.suppress(OSError), socket.create_connection((ADDRESS, port), timeout=0.2):
-            return
-        with contextlib.suppress(subprocess.TimeoutExpired):
-            server.wait(0.05)
-    raise Trouble("the server did not start; what it said stands above")
 
 
 def _django(environment: dict[str, str], *arguments: str) -> None:

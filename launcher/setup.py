@@ -20,7 +20,8 @@ UV_VERSION = "0.13.9"
 
 DATABASE_PACKAGES = ("mariadb-server",)
 BUILD_PACKAGES = ("libmariadb-dev", "gcc", "pkg-config")
-TEST_PACKAGES = ("chromium-headless-shell", "fonts-dejavu-core", "redis-server")
+REDIS_PACKAGES = ("redis-server",)
+TEST_PACKAGES = ("chromium-headless-shell", "fonts-dejavu-core", *REDIS_PACKAGES)
 
 
 class Trouble(Exception):

@@ -154,6 +154,7 @@ CHANNEL_LAYERS = {
 }
 
 HELPER_PROCESS = "server.apart.process"
+MOST_BENCHES = int(os.environ.get("COINBELL_MOST_BENCHES", "12"))  # live in one server process; further ones wait for room
 BENCH_BUDGET_S = float(os.environ.get("COINBELL_BENCH_BUDGET_S", "2"))  # of computing for one request; the dearest that is known takes an eighth
 BENCH_CLOCK = "server.running.clock.RealClock"
 

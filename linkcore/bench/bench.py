@@ -58,6 +58,9 @@ BROWN_OUT_S = 0.5  # how long an overloaded supply holds once the board runs
 __all__ = ["Bench", "CannotRun", "Refused", "cannot_run"]
 
 
+LATE_PACE = 0.8
+
+
 class CannotRun(ValueError):
     """There is no bench for this craft (yet). The text says why, and what still works."""
 
@@ -513,6 +516,10 @@ class Bench:
         if self._made_with is None or self._made_with[0] is not self.whole:
             self._made_with = (self.whole, {name: reads.foundation(self.whole) for name, reads in MADE_WITH.items()})
         return self._made_with[1]
+
+    def take_pace(self, pace: float) -> None:
+        """How fast its time passes beside the pilot's: under LATE_PACE hands that have to be quick do not count."""
+        self.receiver.end.late = pace < LATE_PACE
 
     # --- what comes out -----------------------------------------------------------------------------------------
 

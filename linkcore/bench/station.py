@@ -180,6 +180,7 @@ class Station:
     def run(self, key: str, wanted: Wanted) -> Ran:
         """Let time pass, then say what there is to see."""
         place, bench = self._place(key), self._bench(key)
+        bench.take_pace(wanted.pace)
         bench.run_until(wanted.until, wanted.slice_s)
         proofs, bench.new_proofs = bench.new_proofs, []
         rings, bench.new_rings = bench.new_rings, []

@@ -81,6 +81,7 @@ class ReceiverEnd:
         self.until: float | None = None
         self.open_until: float | None = None
         self.quick = 0
+        self.late = False  # its time passes so much more slowly than the pilot's that no hand can be said to be quick
         self.bind_count = 0  # the pulses by which it was bound, and so how it speaks; 0: as it came
         self._asked = 0
         self._on_t = self._off_t = -1e9
@@ -92,7 +93,7 @@ class ReceiverEnd:
         if not on:
             self._off_t, self.state = t, None
             return
-        quick_gap, quick_before = t - self._off_t <= QUICK_S, self._off_t - self._on_t <= QUICK_S
+        quick_gap, quick_before = t - self._off_t <= QUICK_S and not self.late, self._off_t - self._on_t <= QUICK_S
         self.quick = (self.quick + 1 if self.quick == 0 or quick_before else 1) if quick_gap else 0
         self._on_t, self._asked = t, pulses
         ways = self.binding.ways

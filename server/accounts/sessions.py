@@ -7,11 +7,14 @@ import hashlib
 from asgiref.sync import async_to_sync
 from channels.layers import get_channel_layer
 
+from server.layer import unless_down
+
 
 def signed_out(session_key: str | None) -> None:
     """End whatever is open in a session that has just ended."""
     if session_key:
-        async_to_sync(get_channel_layer().group_send)(group_of_session(session_key), {"type": "session.ended"})
+        with unless_down():  # who looks is asked again every few seconds
+            async_to_sync(get_channel_layer().group_send)(group_of_session(session_key), {"type": "session.ended"})
 
 
 def group_of_session(session_key: str) -> str:

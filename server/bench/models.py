@@ -14,6 +14,7 @@ from linkcore.bench.bench import cannot_run
 from linkcore.bench.messages import BenchState
 from linkcore.craft.document import BoardSettings, CraftDocument
 from linkcore.craft.parts import KitParts
+from server.bench.alive import is_dead
 
 LEASE = timedelta(seconds=8)
 log = logging.getLogger(__name__)
@@ -66,11 +67,17 @@ class BenchRecord(models.Model):
         """Take the bench, or learn the channel of who has it. Returns the channel to talk to."""
         with transaction.atomic():
             record = cls.objects.select_for_update().get(pk=craft_id)
-            if record.held and record.holder != holder:
+            if record.held and record.holder != holder and not is_dead(record.holder):
                 return record.channel
             record.holder, record.channel, record.held_until = holder, channel, timezone.now() + LEASE
             record.save(update_fields=["holder", "channel", "held_until"])
             return channel
+
+    @classmethod
+    def reached(cls, craft_id: object, holder: str) -> str:
+        """The channel of somebody else who runs the bench; empty where nobody does."""
+        record = cls.objects.filter(pk=craft_id).first()
+        return record.channel if record and record.held and record.holder != holder and not is_dead(record.holder) else ""
 
     @classmethod
     def keep(cls, craft_id: object, holder: str, kept: dict[str, Any] | None) -> bool:

@@ -8,12 +8,13 @@ from linkcore.findings import HopKey
 
 TICK_S = 0.04
 REST_TICK_S = 0.2
+TICKS_UNDER_LOAD = ((0.7, TICK_S), (0.9, 2 * TICK_S), (2.0, REST_TICK_S))  # up to which share of the worker's time
 LIVELY_S = 1.0  # after the last stir
 REPORT_S, REST_REPORT_S, WAITING_REPORT_S = 0.2, 0.4, 1.0
 WHOLE_S = 5.0  # a report now and then says everything again, for whoever has missed one
 GONE_S = 10.0  # who has not been heard of for so long no longer looks, though nobody said so
 PACE_OVER_S = 2.0
-KEEPS_UP = 0.95
+KEEPS_UP = 0.9
 LINGER_S = 20.0  # a page that is loaded anew finds its bench as it left it
 
 
@@ -78,9 +79,11 @@ class Beat:
         """Whether something has moved of late."""
         return now - self._stirred_at < LIVELY_S
 
-    def tick_s(self, now: float) -> float:
-        """How long until the next look."""
-        return TICK_S if self.lively(now) else REST_TICK_S
+    def tick_s(self, now: float, load: float = 0.0) -> float:
+        """How long until the next look: 25 a second while something moves, fewer where the machine has its hands full, before time slips."""
+        if not self.lively(now):
+            return REST_TICK_S
+        return next(tick for most, tick in TICKS_UNDER_LOAD if load < most)
 
     def due(self, now: float, every: float | None = None) -> bool:
         """Whether to report now; `every`: how often, where not by what moves. A report that is due counts as made."""

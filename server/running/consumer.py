@@ -14,10 +14,12 @@ from pydantic import Field, TypeAdapter, ValidationError
 from linkcore.bench.messages import Act, Answer, Hands, Look, Trouble
 from linkcore.craft.document import CraftError
 from linkcore.parts.catalogue import UnknownPart
+from server.crafts.models import Craft
 from server.gate import GatedConsumer, acts, later, lines_kept
-from server.outage import SAYS, OutOfReach
+from server.layer import unless_down
+from server.outage import SAYS, OutOfReach, in_database
 from server.problems import NO_SUCH_CRAFT
-from server.running.host import NoSuchCraft, ensure, group_of
+from server.running.host import AtLimit, NoSuchCraft, at_limit, ensure, group_of
 from server.running.worker import Ended
 from server.workshops.access import refusal
 from server.workshops.models import Duty
@@ -25,7 +27,8 @@ from server.workshops.models import Duty
 CANNOT_RUN = 4422
 TRY_AGAIN = 1013  # RFC 6455's registry: try again later
 WATCH_EVERY_S = 4.0
-SILENT_S = 2.0
+SILENT_S = 1.5  # what says least, a bench that waits for its kit, says something every second
+LOOK_EVERY_S = 0.5
 ACT_WITHIN_S = 12.0  # the longest, a flash that is judged and begun, takes a twentieth
 NO_ANSWER = "the bench did not answer in time; it may have been done all the same: look at what the board holds, then try again"
 
@@ -52,25 +55,35 @@ class BenchConsumer(GatedConsumer):
     async def begin(self) -> None:
         """Watch the bench; it is set up where it does not run yet."""
         self._watching: asyncio.Task[None] | None = None
-        self._heard = True
+        self._heard_at = time.monotonic()
         self.hop: str | None = None
+        self.bench = ""
         self._asked: dict[str, asyncio.TimerHandle] = {}
         self.group = group_of(self.craft_id)
         await self.channel_layer.group_add(self.group, self.channel_name)
+        self._watching = asyncio.create_task(self._watch())
+        await self._reach()
+
+    async def _reach(self) -> None:
+        """Find the bench, or have it set up; tell why it has to wait where there is no room for it."""
         try:
             self.bench = await ensure(self.craft_id)
+            await self._send_on({"type": "watch", "who": self.channel_name, "hop": self.hop, "new": True})
+        except AtLimit as limit:
+            self.bench = ""
+            with contextlib.suppress(OutOfReach):
+                await self.send(at_limit(await in_database(self._version)(), limit.place))
         except (CraftError, UnknownPart) as error:
             await self.tell(str(error))
             await self.close(CANNOT_RUN)
-            return
         except NoSuchCraft:
             await self.close(NO_SUCH_CRAFT)
-            return
         except (OutOfReach, Ended):
-            await self.close(TRY_AGAIN)
-            return
-        await self._send_on({"type": "watch", "who": self.channel_name, "new": True})
-        self._watching = asyncio.create_task(self._watch())
+            if not self.bench:
+                await self.close(TRY_AGAIN)
+
+    def _version(self) -> int:
+        return Craft.objects.filter(pk=self.craft_id).values_list("version", flat=True).first() or 0
 
     async def end(self) -> None:
         """Stop watching; the bench stands still then, and lingers a little."""
@@ -79,8 +92,8 @@ class BenchConsumer(GatedConsumer):
         await self.channel_layer.group_discard(self.group, self.channel_name)
         if self._watching:
             self._watching.cancel()
-            with contextlib.suppress(ChannelFull):  # it finds out by itself, a little later
-                await self.channel_layer.send(self.bench, {"type": "left", "who": self.channel_name})
+            with unless_down():  # it finds out by itself, a little later
+                await self._send_on({"type": "left", "who": self.channel_name})
 
     async def take(self, text: str) -> None:
         """A message from the browser."""
@@ -107,6 +120,9 @@ class BenchConsumer(GatedConsumer):
         else:
             if message.request in self._asked:
                 return  # it is being done, and answered once
+            if not self.bench:
+                await self._refuse(message, "there is no bench yet; it waits for room")
+                return
             rate = lines_kept if message.act == "keep line" else acts
             if wait := rate(self.scope["user"].pk, self.craft_id):
                 await self._refuse(message, later(wait))
@@ -129,7 +145,7 @@ class BenchConsumer(GatedConsumer):
 
     async def bench_text(self, event: dict[str, Any]) -> None:
         """Something from the bench, passed on as it is."""
-        self._heard = True
+        self._heard_at = time.monotonic()
         if not self.known:
             return  # it was on its way while this end was being shut
         if (request := event.get("answers")) is not None:
@@ -140,21 +156,27 @@ class BenchConsumer(GatedConsumer):
             await self.send(event["text"])
 
     async def _watch(self) -> None:
-        """Tell the bench that somebody looks, and see that it still runs."""
-        with contextlib.suppress(asyncio.CancelledError, OSError):  # OSError: the browser went away meanwhile
-            since = 0.0
+        """Tell the bench that somebody looks, and see that it still runs; where nothing comes, another process may have to take it."""
+        with contextlib.suppress(asyncio.CancelledError):
+            told_at = time.monotonic()
             while True:
-                self._heard = False
-                await asyncio.sleep(SILENT_S)
-                since += SILENT_S
-                if since >= WATCH_EVERY_S or not self._heard:
-                    since = 0.0
-                    if not self._heard:
-                        with contextlib.suppress(NoSuchCraft, OutOfReach, Ended):  # deleted this very moment, or the database is gone: the next look says so
-                            self.bench = await ensure(self.craft_id)
-                    await self._send_on({"type": "watch", "who": self.channel_name, "hop": self.hop})
+                await asyncio.sleep(LOOK_EVERY_S)
+                now = time.monotonic()
+                silent = now - self._heard_at > SILENT_S
+                if not silent and now - told_at < WATCH_EVERY_S:
+                    continue
+                told_at = now
+                with unless_down():
+                    if silent:
+                        self._heard_at = now
+                        await self.channel_layer.group_add(self.group, self.channel_name)  # a layer that was started anew has forgotten it
+                        await self._reach()
+                    else:
+                        await self._send_on({"type": "watch", "who": self.channel_name, "hop": self.hop})
 
     async def _send_on(self, message: dict[str, Any]) -> None:
+        if not self.bench:
+            return  # there is none yet, and they know
         try:
             await self.channel_layer.send(self.bench, message)
         except ChannelFull:

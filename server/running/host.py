@@ -19,6 +19,7 @@ from typing import Any, ParamSpec, TypeVar
 from uuid import UUID
 
 from channels.layers import get_channel_layer
+from django.conf import settings
 from django.contrib.auth import get_user_model
 from django.db import IntegrityError, transaction
 
@@ -36,9 +37,11 @@ from linkcore.hops.registry import HOPS
 from linkcore.proofs import Proof
 from linkcore.signal.edges import Edges
 from linkcore.signal.writing import vcd
+from server.bench.alive import holder
 from server.bench.models import BenchRecord
 from server.captures.models import Recording
 from server.crafts.models import Craft, Revision
+from server.layer import unless_down
 from server.outage import OutOfReach, in_database
 from server.parts.models import catalogue_of
 from server.proofs.models import ProofRecord, WireRing
@@ -56,6 +59,7 @@ LINE_S = 10.0  # how much of a tapped wire is kept on demand
 MOST_BEHIND_S = REST_TICK_S + 0.4  # a machine that slept does not make the bench race
 
 TRIES = 3
+LEFT_S = 4.0
 PROBE_EVERY_S = 0.5
 NOT_KEPT = "the database went out of reach meanwhile, so this may not be kept"
 STOPPED = "Coin Bell stopped while it ran"
@@ -64,7 +68,6 @@ STARTED_ANEW = "the benches are being started anew; try again in a moment"
 P = ParamSpec("P")
 R = TypeVar("R")
 log = logging.getLogger(__name__)
-HOLDER = f"{uuid.uuid4().hex}"
 _running: dict[uuid.UUID, RunningBench] = {}
 _changing = asyncio.Lock()  # two browsers that come at once must not start a bench twice, nor one that is just ending
 
@@ -74,11 +77,47 @@ def group_of(craft_id: uuid.UUID) -> str:
     return f"bench.{craft_id.hex}"
 
 
+class AtLimit(Exception):
+    """As many benches run here as may. `place`: in the queue, from 1."""
+
+    def __init__(self, place: int) -> None:
+        super().__init__(f"number {place} in the queue")
+        self.place = place
+
+
+class _Queue:
+    """Crafts whose bench waits for room, in the order in which they came; who does not ask for a while has left."""
+
+    def __init__(self) -> None:
+        self._asked: dict[uuid.UUID, float] = {}
+
+    def place(self, craft_id: uuid.UUID, now: float) -> int:
+        """Where a craft stands, from 0; it lines up where it does not stand yet."""
+        self._asked = {each: at for each, at in self._asked.items() if now - at < LEFT_S}
+        self._asked[craft_id] = now
+        return list(self._asked).index(craft_id)
+
+    def leave(self, craft_id: uuid.UUID) -> None:
+        """It has its bench."""
+        self._asked.pop(craft_id, None)
+
+
+_queue = _Queue()
+
+
 async def ensure(craft_id: uuid.UUID) -> str:
-    """See to it that the bench runs somewhere; return the channel that reaches it. Raise NoSuchCraft where there is nothing to run (any more)."""
+    """See to it that the bench runs somewhere; return the channel that reaches it. Raise NoSuchCraft where there is nothing to run (any more), AtLimit where it has to wait for room."""
     async with _changing:
         if craft_id in _running:
             return _running[craft_id].channel
+        free = settings.MOST_BENCHES - len(_running)
+        if (place := _queue.place(craft_id, time.monotonic())) >= free:
+            elsewhere = await in_database(BenchRecord.reached)(craft_id, holder())
+            if not elsewhere:
+                raise AtLimit(place - max(0, free) + 1)
+            _queue.leave(craft_id)
+            return elsewhere
+        _queue.leave(craft_id)
         # the default prefix: Redis waits on one prefix a process, and others would starve
         channel: str = await get_channel_layer().new_channel()
         reached = await in_database(_claim)(craft_id, channel)
@@ -89,12 +128,22 @@ async def ensure(craft_id: uuid.UUID) -> str:
         return reached
 
 
+def at_limit(version: int, place: int) -> str:
+    """What is told of a bench that waits for room, as a message."""
+    others = "It is the next" if place == 1 else f"{place - 1} others come before it"
+    return _told_without(
+        version,
+        f"As many benches run as this machine keeps at real time: {settings.MOST_BENCHES}. {others}; it is set up as soon as another rests.",
+        "it waits for room",
+    )
+
+
 def _claim(craft_id: uuid.UUID, channel: str) -> str:
     """The channel of whoever runs the bench: this one, where nobody did."""
     try:
         craft = Craft.objects.get(pk=craft_id)
         BenchRecord.objects.get_or_create(craft=craft, defaults={"state": BenchRecord.first_state(craft.read()).keep()})
-        return BenchRecord.claim(craft_id, HOLDER, channel)
+        return BenchRecord.claim(craft_id, holder(), channel)
     except (Craft.DoesNotExist, BenchRecord.DoesNotExist, IntegrityError):
         if Craft.objects.filter(pk=craft_id).exists():
             raise
@@ -114,8 +163,12 @@ class _Loaded:
 
 def _aside(loaded: _Loaded) -> str:
     """What is told of a bench that was set aside: nothing is worked out of what may be what took so long."""
-    chain = [HopState(hop=hop.key, coin="blank", why="its bench was set aside", value="–", flows=False, proofs=[]) for hop in HOPS]
-    return Waiting(draft_version=loaded.version, why=loaded.aside, chain=chain, findings=[]).model_dump_json()
+    return _told_without(loaded.version, loaded.aside, "its bench was set aside")
+
+
+def _told_without(version: int, why: str, of_a_hop: str) -> str:
+    chain = [HopState(hop=hop.key, coin="blank", why=of_a_hop, value="–", flows=False, proofs=[]) for hop in HOPS]
+    return Waiting(draft_version=version, why=why, chain=chain, findings=[]).model_dump_json()
 
 
 def _hops(watchers: Watchers) -> frozenset[HopKey] | None:
@@ -234,7 +287,7 @@ class RunningBench:
     async def _hold_on(self) -> None:
         """Keep the lease, and all that the bench keeps."""
         kept = await self._ask("kept") if self._runs else None
-        if not await in_database(BenchRecord.keep)(self.craft_id, HOLDER, kept):
+        if not await in_database(BenchRecord.keep)(self.craft_id, holder(), kept):
             raise LeaseLost
 
     async def _run(self) -> None:
@@ -260,7 +313,7 @@ class RunningBench:
                 if mine:
                     with contextlib.suppress(OutOfReach):  # whoever takes the bench next goes on from what was kept
                         await self._record_jobs()
-                        await in_database(BenchRecord.release)(self.craft_id, HOLDER, kept)
+                        await in_database(BenchRecord.release)(self.craft_id, holder(), kept)
 
     async def _put_away(self) -> tuple[dict[str, Any] | None, list[JobState]]:
         with contextlib.suppress(Ended):
@@ -291,7 +344,7 @@ class RunningBench:
                 await self._unless_out(self._set_aside(str(overran)))
             except Ended:
                 await self._unless_out(self._resume())
-            due = await self._pause(max(due + self._beat.tick_s(now), self._clock.now()))
+            due = await self._pause(max(due + self._beat.tick_s(now, self._worker.load.share()), self._clock.now()))
 
     async def _unless_out(self, work: Coroutine[Any, Any, None]) -> None:
         """What needs the database waits until it is back."""
@@ -315,7 +368,7 @@ class RunningBench:
         while True:
             await asyncio.sleep(PROBE_EVERY_S)
             with contextlib.suppress(OutOfReach):
-                self._lost = not await in_database(BenchRecord.keep)(self.craft_id, HOLDER, None)
+                self._lost = not await in_database(BenchRecord.keep)(self.craft_id, holder(), None)
                 break
         self._out_since = None
         self._beat.report_now = self._beat.whole = True
@@ -339,7 +392,7 @@ class RunningBench:
             says = f"This bench was set aside: {reason}, and the others could not have run on. Change the draft, or go back to an earlier one; then it is tried again."
             self._flashing = False
             await in_database(end_orphans)(self.craft_id)
-            if not await in_database(BenchRecord.put_aside)(self.craft_id, HOLDER, self._tried, says):
+            if not await in_database(BenchRecord.put_aside)(self.craft_id, holder(), self._tried, says):
                 raise LeaseLost
             await self._set_up()
 
@@ -448,7 +501,7 @@ class RunningBench:
 
     async def _store(self, kept: dict[str, Any] | None) -> None:
         self._kept_at = self._clock.now()
-        if not await in_database(BenchRecord.keep)(self.craft_id, HOLDER, kept):
+        if not await in_database(BenchRecord.keep)(self.craft_id, holder(), kept):
             raise LeaseLost
 
     @again_on_deadlock
@@ -456,7 +509,7 @@ class RunningBench:
     def _ring(self, wires: list[str]) -> bool:
         """Wires that the signal has rung out; those of a draft that has gone on meanwhile are left to the next one."""
         Craft.objects.select_for_update().filter(pk=self.craft_id).first()  # craft before bench, as everywhere
-        if not BenchRecord.objects.select_for_update().filter(pk=self.craft_id, holder=HOLDER).exists():
+        if not BenchRecord.objects.select_for_update().filter(pk=self.craft_id, holder=holder()).exists():
             return False
         try:
             ring(self.craft_id, wires, WireRing.How.SIGNAL)
@@ -469,7 +522,7 @@ class RunningBench:
     def _record(self, proofs: list[Any]) -> bool:
         """Only the holder records; a craft that is gone, or a bench that runs elsewhere by now, takes no more proofs."""
         Craft.objects.select_for_update().filter(pk=self.craft_id).first()
-        if not BenchRecord.objects.select_for_update().filter(pk=self.craft_id, holder=HOLDER).exists():
+        if not BenchRecord.objects.select_for_update().filter(pk=self.craft_id, holder=holder()).exists():
             return False
         ProofRecord.objects.bulk_create(
             [ProofRecord(craft_id=self.craft_id, hop=each.hop, name=each.name, rests_on=each.rests_on, seen=each.seen) for each in proofs]
@@ -477,13 +530,19 @@ class RunningBench:
         return True
 
     async def _to_all(self, text: str) -> None:
-        await self._layer.group_send(group_of(self.craft_id), {"type": "bench.text", "text": text})
+        with unless_down():
+            await self._layer.group_send(group_of(self.craft_id), {"type": "bench.text", "text": text})
 
     # --- what comes in ------------------------------------------------------------------------------------------
 
     async def _listen(self) -> None:
         while True:
-            message = await self._layer.receive(self.channel)
+            message = None
+            with unless_down():
+                message = await self._layer.receive(self.channel)
+            if message is None:
+                await asyncio.sleep(PROBE_EVERY_S)  # the layer is down; it is tried again
+                continue
             try:
                 await self._take_message(message)
             except LeaseLost:
@@ -537,7 +596,8 @@ class RunningBench:
 
     async def _reply(self, channel: str, answer: Answer | Trouble | Outage) -> None:
         event = {"type": "bench.text", "text": answer.model_dump_json()}
-        await self._layer.send(channel, event | ({"answers": answer.request} if isinstance(answer, Answer) else {}))
+        with unless_down():
+            await self._layer.send(channel, event | ({"answers": answer.request} if isinstance(answer, Answer) else {}))
 
     async def _act(self, act: Act, message: dict[str, Any]) -> None:
         self._made: str | None = None

@@ -22,6 +22,7 @@ from server.apart.keeper import fork
 from server.apart.process import BENCHES, LENGTH, Packed
 
 LOOK_EVERY_S = 0.1
+LOAD_OVER_S = 1.0
 STUCK_S = 20.0  # without an answer, though it does not compute: it hangs, and nobody's bench is to blame
 BLAMED_AFTER = 2  # ends without a word (out of memory, say) while the same bench was worked on
 FORGIVEN_S = 120.0
@@ -43,6 +44,7 @@ class Overran(Ended):
 class _Asked:
     key: str
     done: asyncio.Future[Any]
+    at: float
 
 
 _worker: Worker | None = None
@@ -58,12 +60,35 @@ async def the_worker() -> Worker:
         return _worker
 
 
+class Load:
+    """What share of its time a worker has been at work, of late."""
+
+    def __init__(self) -> None:
+        now = time.monotonic()
+        self._since = self._free_at = now
+        self._busy = self._share = 0.0
+
+    def worked(self, asked_at: float, now: float) -> None:
+        """A request that came at `asked_at` has just been answered; before the one before it was answered it only waited."""
+        self._busy += now - max(asked_at, self._free_at)
+        self._free_at = now
+
+    def share(self) -> float:
+        """0 to 1, over the last second or two."""
+        now = time.monotonic()
+        if now - self._since >= LOAD_OVER_S:
+            self._share = min(1.0, self._busy / (now - self._since))
+            self._since, self._busy = now, 0.0
+        return self._share
+
+
 class Worker:
     """One worker process. `ask` from any task of one event loop."""
 
     def __init__(self, reader: asyncio.StreamReader, writer: asyncio.StreamWriter, number: int) -> None:
         self._reader, self._writer, self.number = reader, writer, number
         self.ended = False
+        self.load = Load()
         self._waiting: deque[_Asked] = deque()
         self._tasks = [asyncio.create_task(self._hear()), asyncio.create_task(self._watch())]
 
@@ -79,7 +104,7 @@ class Worker:
         """What a method of the station answers; raise what it raises, Ended where the process went away, Overran where this very request ended it."""
         if self.ended:
             raise Ended
-        asked = _Asked(key, asyncio.get_running_loop().create_future())
+        asked = _Asked(key, asyncio.get_running_loop().create_future(), time.monotonic())
         data = pickle.dumps((method, (key, *arguments)), pickle.HIGHEST_PROTOCOL)
         self._waiting.append(asked)
         self._writer.write(LENGTH.pack(len(data)) + data)
@@ -106,6 +131,7 @@ class Worker:
                 size = LENGTH.unpack(await self._reader.readexactly(LENGTH.size))[0]
                 well, answer = pickle.loads(await self._reader.readexactly(size))
                 asked = self._waiting.popleft()
+                self.load.worked(asked.at, time.monotonic())
                 if not asked.done.done():  # who asked may have gone
                     asked.done.set_result(answer) if well else asked.done.set_exception(answer)
         except (asyncio.IncompleteReadError, ConnectionError):

@@ -75,6 +75,11 @@ class OwnVar:
     def said(self) -> str:
         return (self.folder / "bell.log").read_text()
 
+    def served_by(self, process) -> list[str]:
+        """The command lines of what a ./bell has started."""
+        found = subprocess.run(["ps", "--ppid", str(process.pid), "-o", "args="], capture_output=True, text=True, check=True)
+        return found.stdout.splitlines()
+
     def left_running(self) -> list[str]:
         """Programs that still use the folder."""
         found = []
@@ -161,13 +166,19 @@ class DemoCommandTest(SimpleTestCase):
                 [BELL, "user", "tern", "--workshop", "Own workshop"], env=own.environment | key, input="x\n", capture_output=True, text=True, check=False
             )
             self.assertEqual((weak.returncode, "too short" in weak.stderr), (1, True))
-            with own.started("serve", **key) as (_, port, _):
+            wrong = own.bell("serve", "--processes", "none", **key)
+            self.assertEqual((wrong.returncode, "a number from 1 to 64, or auto" in wrong.stderr), (2, True))
+            with own.started("serve", "--processes", "2", **key) as (process, port, _):
+                self.assertEqual(sum("server.asgi" in line for line in own.served_by(process)), 2)
                 session = Session(port)
                 signed_in = session.ask("POST", "/api/session", {"username": "skua", "password": "brackish-water-9"})
                 self.assertEqual(signed_in["workshops"][0]["name"], "Own workshop")
                 self.assertEqual(session.ask("GET", "/api/crafts"), [])
                 with self.assertRaises(urllib.error.HTTPError):
                     Session(port).ask("POST", "/api/session", {"username": "wren", "password": PASSWORD})
+                process.send_signal(signal.SIGINT)
+                self.assertEqual(process.wait(30), 0)
+            self.assertEqual(own.left_running(), [])
 
 
 class DatabaseEndsTest(SimpleTestCase):

@@ -8,12 +8,13 @@ import sys
 import tempfile
 import time
 import urllib.request
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 
 from django.conf import settings
 from django.contrib.auth import get_user_model
 from django.db import connection
 from django.test import Client
+from websockets.exceptions import WebSocketException
 from websockets.sync.client import connect
 
 from launcher.mariadb import die_with_parent, free_port
@@ -73,17 +74,19 @@ class SeveralProcessesTest(DatabaseTest):
         self.craft = make_craft(crsf_craft())
         self.folder = tempfile.TemporaryDirectory()
         self.addCleanup(self.folder.cleanup)
-        port = free_port()
-        self.redis = subprocess.Popen(
-            ["redis-server", "--port", str(port), "--bind", "127.0.0.1", "--save", "", "--appendonly", "no", "--dir", self.folder.name],
-            stdout=subprocess.DEVNULL,
-            preexec_fn=die_with_parent,
-        )
-        self.addCleanup(self.redis.wait)
-        self.addCleanup(self.redis.terminate)
+        self.redis_port = port = free_port()
+        self.start_redis()
+        self.addCleanup(lambda: (self.redis.terminate(), self.redis.wait()))
         self.one, self.two = Process(port), Process(port)
         self.addCleanup(self.one.kill)
         self.addCleanup(self.two.kill)
+
+    def start_redis(self):
+        self.redis = subprocess.Popen(
+            ["redis-server", "--port", str(self.redis_port), "--bind", "127.0.0.1", "--save", "", "--appendonly", "no", "--dir", self.folder.name],
+            stdout=subprocess.DEVNULL,
+            preexec_fn=die_with_parent,
+        )
 
     def test_both_see_one_bench_and_the_second_takes_over_when_the_first_dies(self):
         with self.two.viewer(self.craft, "teal") as teal:
@@ -102,10 +105,36 @@ class SeveralProcessesTest(DatabaseTest):
             holder = BenchRecord.objects.get(craft=self.craft).holder
             # teal came first, so process two holds the bench: end it, and look from process one
             self.two.kill()
+        ended = time.monotonic()
         with self.one.viewer(self.craft, "wren") as wren:
             taken_over = wren.until("live", lambda message: message["board"]["link"] == "good")
             self.assertEqual(taken_over["board"]["port"], "U6", "what was written is still on the board")
             self.assertNotEqual(BenchRecord.objects.get(craft=self.craft).holder, holder)
+            self.assertLess(time.monotonic() - ended, 3, "the database can tell that its holder is dead")
+
+    def test_who_watches_sees_the_bench_go_on_when_its_holder_dies_and_when_redis_comes_back(self):
+        with self.two.viewer(self.craft, "teal") as teal:
+            teal.until("live")
+            with self.one.viewer(self.craft, "wren") as wren:
+                wren.until("live")
+                self.two.kill()
+                ended = time.monotonic()
+                wren.say(type="act", act="read back", request="in the gap")
+                while time.monotonic() - ended < 3:
+                    wren.until("live")
+                answer = wren.until("answer")
+                self.assertTrue(answer["ok"] or "in time" in answer["text"], answer)
+                self.redis.kill()
+                self.redis.wait()
+                self.start_redis()
+                back = time.monotonic()
+        while True:
+            with suppress(WebSocketException, OSError), self.one.viewer(self.craft, "wren") as wren:
+                wren.until("live")
+                self.assertTrue(wren.act("read back")["ok"])
+                break
+            self.assertLess(time.monotonic() - back, 5)
+        self.assertLess(time.monotonic() - back, 5)
 
     def test_a_killed_process_leaves_an_interrupted_job_and_a_device_that_can_be_flashed_again(self):
         image = shelve(self.craft, "wisp-900-3.1.0-868.hex")

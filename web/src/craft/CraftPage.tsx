@@ -243,7 +243,7 @@ function Notices({ status }: { status: string }) {
         </Box>
       )}
       {slow < 1 && (
-        <Box role="status" sx={{ ...bar, bgcolor: colours.copperWash }}>
+        <Box aria-live="polite" sx={{ ...bar, bgcolor: colours.copperWash }}>
           <span>
             Running late: bench time passes at {slow.toFixed(2)} of real time, because more benches run than this machine keeps up with.
             What is measured counts, it is reckoned in bench time.
