@@ -11,11 +11,12 @@ from typing import Any, ClassVar
 
 from channels.generic.websocket import AsyncWebsocketConsumer
 from django.conf import settings
+from redis.exceptions import RedisError
 
 from server.accounts.sessions import group_of_session
 from server.crafts.models import Craft
 from server.outage import SAYS, OutOfReach, in_database
-from server.problems import NO_SUCH_CRAFT, NOT_SIGNED_IN, TOO_MUCH
+from server.problems import NO_SUCH_CRAFT, NOT_SIGNED_IN, TOO_MUCH, TRY_AGAIN
 from server.rates import Rate
 from server.workshops.access import refusal, role_of
 from server.workshops.models import Duty
@@ -47,6 +48,14 @@ class GatedConsumer(AsyncWebsocketConsumer):
     """One browser at one craft. Nothing that it says counts until its person and craft are known, nor after they have been refused."""
 
     duty: ClassVar[Duty] = "read"
+
+    async def __call__(self, scope: Any, receive: Any, send: Any) -> None:
+        """See AsyncConsumer; where the channel layer goes away under it the browser is told to come again."""
+        try:
+            await super().__call__(scope, receive, send)
+        except RedisError:
+            with contextlib.suppress(Exception):  # it may have gone as well
+                await send({"type": "websocket.close", "code": TRY_AGAIN})
 
     async def connect(self) -> None:
         """Let in whoever may see the craft; everybody else is refused before there is a connection."""

@@ -19,6 +19,7 @@ from server.room import RoomFull
 
 BUSY_READING = "many files are being read just now; try again in a few seconds"
 NOT_SIGNED_IN, NO_SUCH_CRAFT, TOO_MUCH = 4401, 4404, 4429  # how a WebSocket is closed
+TRY_AGAIN = 1013  # the same, of those that RFC 6455's registry knows
 
 
 class ProblemSerializer(serializers.Serializer[dict[str, str]]):

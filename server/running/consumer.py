@@ -18,14 +18,13 @@ from server.crafts.models import Craft
 from server.gate import GatedConsumer, acts, later, lines_kept
 from server.layer import unless_down
 from server.outage import SAYS, OutOfReach, in_database
-from server.problems import NO_SUCH_CRAFT
+from server.problems import NO_SUCH_CRAFT, TRY_AGAIN
 from server.running.host import AtLimit, NoSuchCraft, at_limit, ensure, group_of
 from server.running.worker import Ended
 from server.workshops.access import refusal
 from server.workshops.models import Duty
 
 CANNOT_RUN = 4422
-TRY_AGAIN = 1013  # RFC 6455's registry: try again later
 WATCH_EVERY_S = 4.0
 SILENT_S = 1.5  # what says least, a bench that waits for its kit, says something every second
 LOOK_EVERY_S = 0.5

@@ -27,6 +27,7 @@ export function BenchPanel({
 }) {
   const live = useSteady((state) => state.live && shown(state.live));
   const why = useBenchStore((state) => state.waiting?.why);
+  const pace = useBenchStore((state) => state.live?.pace ?? 1);
   const stickMode = document.transmitter.stick_mode;
   return (
     <Box
@@ -47,6 +48,16 @@ export function BenchPanel({
     >
       <Box sx={{ display: "flex", alignItems: "center", justifyContent: "space-between" }}>
         {!folded && <b>Bench</b>}
+        {!folded && pace < 1 && (
+          <Box
+            component="span"
+            aria-live="polite"
+            title="More benches run than this machine keeps up with. What is measured counts, for it is reckoned in bench time; what hands must do quickly, such as three short power cycles, does not until it keeps up again."
+            sx={{ fontSize: 12, fontWeight: 600, color: colours.copperText }}
+          >
+            running late: {pace.toFixed(2)} of real time
+          </Box>
+        )}
         <Button
           variant="text"
           color="inherit"

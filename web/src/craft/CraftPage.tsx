@@ -211,7 +211,6 @@ function Notices({ status }: { status: string }) {
   const trouble = useBenchStore((state) => state.trouble);
   const silentSince = useBenchStore((state) => state.silentSince);
   const outageSince = useBenchStore((state) => state.outageSince);
-  const slow = useBenchStore((state) => state.live?.pace ?? 1);
   const bar = {
     px: 3,
     py: 0.75,
@@ -239,14 +238,6 @@ function Notices({ status }: { status: string }) {
             The database does not answer
             <Since at={outageSince} />. The bench goes on; what it proves is recorded, and coins and findings are told anew, when it is
             back.
-          </span>
-        </Box>
-      )}
-      {slow < 1 && (
-        <Box aria-live="polite" sx={{ ...bar, bgcolor: colours.copperWash }}>
-          <span>
-            Running late: bench time passes at {slow.toFixed(2)} of real time, because more benches run than this machine keeps up with.
-            What is measured counts, it is reckoned in bench time.
           </span>
         </Box>
       )}
