@@ -128,7 +128,7 @@ def world(count: int) -> World:
     if new:
         Membership.objects.create(user=user, workshop=workshop, role="owner")
     for number in range(Craft.objects.filter(workshop=workshop).count(), count):
-        document = scenario.sandpiper() if number % 2 else scenario.curlew()
+        document = scenario.curlew()
         document.name = f"Storm {number}"
         craft = create_craft(workshop, document, user)
         state = BenchRecord.first_state(document, KitParts.of(document))

@@ -57,6 +57,16 @@ class GatedConsumer(AsyncWebsocketConsumer):
             with contextlib.suppress(Exception):  # it may have gone as well
                 await send({"type": "websocket.close", "code": TRY_AGAIN})
 
+    async def dispatch(self, message: dict[str, Any]) -> None:
+        """See AsyncConsumer, which looks after the database's connections at every message: what a bench tells, many times a second, has nothing to do with them."""
+        if message["type"] == "bench.text":
+            await self.bench_text(message)
+        else:
+            await super().dispatch(message)
+
+    async def bench_text(self, event: dict[str, Any]) -> None:
+        """Something from a bench."""
+
     async def connect(self) -> None:
         """Let in whoever may see the craft; everybody else is refused before there is a connection."""
         self.known = False

@@ -19,8 +19,33 @@ from linkcore.signal.uart import WRONG, ReceivedBytes, UartSettings, read_all
 WAVE_BYTES = 5
 PULSE_REST_S = 0.0026
 NAME_EVERY_S = 0.8
+LONGEST_PAUSE_S = 6.4  # a wire that stays as it is, is looked at less and less often
 NAMED_EVERY_S = 20.0  # once it is named, and the port reads it as that, it is looked at more seldom
 DRAWN_EVERY_S = 2.0
+
+
+class _Now:
+    """When to look again: at once where what the answer hangs on is another, else after a pause that grows while the answer stays the same."""
+
+    def __init__(self) -> None:
+        self._at: float | None = None
+        self._rests_on: tuple[object, ...] = ()
+        self._pause_s = NAME_EVERY_S
+
+    def due(self, t: float, rests_on: tuple[object, ...], at_least_s: float = 0.0) -> bool:
+        """Whether to look; then counts as looked at `t`."""
+        before = self._rests_on
+        changed = len(before) != len(rests_on) or not all(one is other or one == other for one, other in zip(before, rests_on, strict=True))
+        if changed:
+            self._rests_on, self._pause_s = rests_on, NAME_EVERY_S
+        if changed or self._at is None or t < self._at or t - self._at >= max(self._pause_s, at_least_s):
+            self._at = t
+            return True
+        return False
+
+    def found(self, *, same: bool) -> None:
+        """Whether the answer is what it was."""
+        self._pause_s = min(2 * self._pause_s, LONGEST_PAUSE_S) if same else NAME_EVERY_S
 
 
 class WireNames:
@@ -28,23 +53,22 @@ class WireNames:
 
     def __init__(self, bench: SeenBench) -> None:
         self._bench = bench
-        self._at: float | None = None
+        self._name_now, self._try_now = _Now(), _Now()
         self._drawn_at = 0.0
-        self._tap = ""
-        self._tried_at: float | None = None
         self._tried: list[Reading] = []
         self._named = Named(Identified(None, 0.0), [], None)
 
     def named(self, reading: PortReading) -> Named:
         """What is on the tapped wire now, or was a moment ago."""
         bench = self._bench
-        every = NAMED_EVERY_S if reading.reads and self._named.identified.protocol == bench.spec.name else NAME_EVERY_S
-        if self._at is None or bench.t - self._at >= every or bench.t < self._at or bench.tap != self._tap:
-            self._at, self._drawn_at, self._tap = bench.t, bench.t, bench.tap
+        known = reading.reads and self._named.identified.protocol == bench.spec.name
+        if self._name_now.due(bench.t, (*self._rests_on(reading), bench.tap), NAMED_EVERY_S if known else 0.0):
             edges, length = bench.wire_edges()
             identified = identify_edges(edges, length)
+            self._name_now.found(same=identified.protocol == self._named.identified.protocol)
+            self._drawn_at = bench.t
             self._named = Named(identified, self.would_read(reading), self._wave(edges, identified))
-        elif bench.t - self._drawn_at >= DRAWN_EVERY_S:
+        elif not 0 <= bench.t - self._drawn_at < DRAWN_EVERY_S:
             self._drawn_at = bench.t
             self._named = replace(self._named, wave=self._wave(bench.wire_edges()[0], self._named.identified))
         return self._named
@@ -53,10 +77,14 @@ class WireNames:
         """What would read the receiver's own wire where it ends; tried while the port does not read it, and now and then."""
         bench = self._bench
         if reading.port is None or reading.reads:
-            self._tried_at, self._tried = None, []
-        elif self._tried_at is None or bench.t - self._tried_at >= NAME_EVERY_S or bench.t < self._tried_at:
-            self._tried_at, self._tried = bench.t, self._ways()
+            self._try_now, self._tried = _Now(), []
+        elif self._try_now.due(bench.t, self._rests_on(reading)):
+            before, self._tried = self._tried, self._ways()
+            self._try_now.found(same=self._tried == before)
         return self._tried
+
+    def _rests_on(self, reading: PortReading) -> tuple[object, ...]:
+        return self._bench.document, self._bench.board.running, reading.port, reading.reads, reading.edges_at_pad > 0
 
     def _ways(self) -> list[Reading]:
         """What would read the wire where it ends at the board, and what the board can do of it there."""

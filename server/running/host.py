@@ -60,6 +60,7 @@ MOST_BEHIND_S = REST_TICK_S + 0.4  # a machine that slept does not make the benc
 
 TRIES = 3
 LEFT_S = 4.0
+PUT_AWAY_WITHIN_S = 3.0
 PROBE_EVERY_S = 0.5
 NOT_KEPT = "the database went out of reach meanwhile, so this may not be kept"
 STOPPED = "Coin Bell stopped while it ran"
@@ -316,8 +317,8 @@ class RunningBench:
                         await in_database(BenchRecord.release)(self.craft_id, holder(), kept)
 
     async def _put_away(self) -> tuple[dict[str, Any] | None, list[JobState]]:
-        with contextlib.suppress(Ended):
-            put_away: tuple[dict[str, Any] | None, list[JobState]] = await self._ask("put_away", STOPPED)
+        with contextlib.suppress(Ended, TimeoutError):
+            put_away: tuple[dict[str, Any] | None, list[JobState]] = await asyncio.wait_for(self._ask("put_away", STOPPED), PUT_AWAY_WITHIN_S)
             return put_away
         return None, []  # what was kept last stays
 

@@ -14,7 +14,7 @@ import signal
 import time
 from collections import deque
 from dataclasses import dataclass
-from typing import Any
+from typing import Any, cast
 
 from django.conf import settings
 
@@ -82,23 +82,27 @@ class Load:
         return self._share
 
 
-class Worker:
-    """One worker process. `ask` from any task of one event loop."""
+class Worker(asyncio.Protocol):
+    """One worker process. `ask` from any task of one event loop. It has no tasks of its own: whoever stops can still ask it what is to be kept."""
 
-    def __init__(self, reader: asyncio.StreamReader, writer: asyncio.StreamWriter, number: int) -> None:
-        self._reader, self._writer, self.number = reader, writer, number
+    def __init__(self, number: int) -> None:
+        self.number = number
         self.ended = False
         self.load = Load()
         self._waiting: deque[_Asked] = deque()
-        self._tasks = [asyncio.create_task(self._hear()), asyncio.create_task(self._watch())]
+        self._came = bytearray()
+        self._at: _Asked | None = None
+        self._since = self._before = 0.0
 
     @classmethod
     async def start(cls) -> Worker:
         """Fork one."""
         line, number = await asyncio.to_thread(fork, BENCHES)
         line.setblocking(False)
-        reader, writer = await asyncio.open_connection(sock=line, limit=1 << 24)
-        return cls(reader, writer, number)
+        loop = asyncio.get_running_loop()
+        _, worker = await loop.create_connection(lambda: cls(number), sock=line)
+        loop.call_later(LOOK_EVERY_S, worker.look)
+        return worker
 
     async def ask(self, key: str, method: str, *arguments: object) -> Any:
         """What a method of the station answers; raise what it raises, Ended where the process went away, Overran where this very request ended it."""
@@ -107,7 +111,7 @@ class Worker:
         asked = _Asked(key, asyncio.get_running_loop().create_future(), time.monotonic())
         data = pickle.dumps((method, (key, *arguments)), pickle.HIGHEST_PROTOCOL)
         self._waiting.append(asked)
-        self._writer.write(LENGTH.pack(len(data)) + data)
+        self._transport.write(LENGTH.pack(len(data)) + data)
         return await asked.done
 
     def end(self, reason: str, *, blame: bool) -> None:
@@ -117,45 +121,50 @@ class Worker:
         self.ended = True
         with contextlib.suppress(ProcessLookupError):
             os.kill(self.number, signal.SIGKILL)
-        self._writer.close()
-        for task in self._tasks:
-            task.cancel()
+        self._transport.abort()
         waiting, self._waiting = self._waiting, deque()
         for place, asked in enumerate(waiting):
             if not asked.done.done():
                 asked.done.set_exception(Overran(reason) if blame and place == 0 else Ended(reason))
 
-    async def _hear(self) -> None:
-        try:
-            while True:
-                size = LENGTH.unpack(await self._reader.readexactly(LENGTH.size))[0]
-                well, answer = pickle.loads(await self._reader.readexactly(size))
-                asked = self._waiting.popleft()
-                self.load.worked(asked.at, time.monotonic())
-                if not asked.done.done():  # who asked may have gone
-                    asked.done.set_result(answer) if well else asked.done.set_exception(answer)
-        except (asyncio.IncompleteReadError, ConnectionError):
+    def connection_made(self, transport: asyncio.BaseTransport) -> None:
+        """See Protocol."""
+        self._transport = cast(asyncio.Transport, transport)
+
+    def data_received(self, data: bytes) -> None:
+        """See Protocol: answers, each behind its length."""
+        self._came += data
+        while len(self._came) >= LENGTH.size and len(self._came) >= (end := LENGTH.size + LENGTH.unpack_from(self._came)[0]):
+            well, answer = pickle.loads(memoryview(self._came)[LENGTH.size : end])
+            del self._came[:end]
+            asked = self._waiting.popleft()
+            self.load.worked(asked.at, time.monotonic())
+            if not asked.done.done():  # who asked may have gone
+                asked.done.set_result(answer) if well else asked.done.set_exception(answer)
+
+    def connection_lost(self, error: Exception | None) -> None:
+        """See Protocol."""
+        if not self.ended:
             key = self._waiting[0].key if self._waiting else ""
             log.error("the process that benches run in ended by itself%s", f", at the bench of craft {key}" if key else "")
             self.end("it ended the process that benches run in, twice; it may have asked for too much memory", blame=_blamed(key))
 
-    async def _watch(self) -> None:
-        """End the process where one request takes more computing than any should."""
-        at: _Asked | None = None
-        since = before = 0.0
-        while True:
-            await asyncio.sleep(LOOK_EVERY_S)
-            first = self._waiting[0] if self._waiting else None
-            if first is None or first is not at:
-                at, since, before = first, time.monotonic(), _cpu_s(self.number)
-                continue
-            took, waited = _cpu_s(self.number) - before, time.monotonic() - since
-            if took > settings.BENCH_BUDGET_S:
-                log.error("the bench of craft %s took %.1f s of computing at once: ended, and set aside", first.key, took)
-                self.end(f"it took more than {settings.BENCH_BUDGET_S:g} s of computing at once", blame=True)
-            elif waited > STUCK_S:
-                log.error("the process that benches run in has not answered for %.0f s: ended", waited)
-                self.end("it did not answer", blame=False)
+    def look(self) -> None:
+        """End the process where one request takes more computing than any should; looks again by itself."""
+        if self.ended:
+            return
+        asyncio.get_running_loop().call_later(LOOK_EVERY_S, self.look)
+        first = self._waiting[0] if self._waiting else None
+        if first is None or first is not self._at:
+            self._at, self._since, self._before = first, time.monotonic(), _cpu_s(self.number) if first else 0.0
+            return
+        took, waited = _cpu_s(self.number) - self._before, time.monotonic() - self._since
+        if took > settings.BENCH_BUDGET_S:
+            log.error("the bench of craft %s took %.1f s of computing at once: ended, and set aside", first.key, took)
+            self.end(f"it took more than {settings.BENCH_BUDGET_S:g} s of computing at once", blame=True)
+        elif waited > STUCK_S:
+            log.error("the process that benches run in has not answered for %.0f s: ended", waited)
+            self.end("it did not answer", blame=False)
 
 
 _ends: dict[str, list[float]] = {}
