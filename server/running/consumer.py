@@ -19,7 +19,8 @@ from server.gate import GatedConsumer, acts, later, lines_kept
 from server.layer import unless_down
 from server.outage import SAYS, OutOfReach, in_database
 from server.problems import NO_SUCH_CRAFT, TRY_AGAIN
-from server.running.host import AtLimit, NoSuchCraft, at_limit, ensure, group_of
+from server.running import near
+from server.running.host import AtLimit, NoSuchCraft, at_limit, ensure, runs_here
 from server.running.worker import Ended
 from server.workshops.access import refusal
 from server.workshops.models import Duty
@@ -57,9 +58,10 @@ class BenchConsumer(GatedConsumer):
         self._heard_at = time.monotonic()
         self.hop: str | None = None
         self.bench = ""
+        self._far = False
         self._asked: dict[str, asyncio.TimerHandle] = {}
-        self.group = group_of(self.craft_id)
-        await self.channel_layer.group_add(self.group, self.channel_name)
+        self._messages = near.join(self.craft_id)
+        self._passing = asyncio.create_task(self._pass_on())
         self._watching = asyncio.create_task(self._watch())
         await self._reach()
 
@@ -67,7 +69,9 @@ class BenchConsumer(GatedConsumer):
         """Find the bench, or have it set up; tell why it has to wait where there is no room for it."""
         try:
             self.bench = await ensure(self.craft_id)
-            await self._send_on({"type": "watch", "who": self.channel_name, "hop": self.hop, "new": True})
+            self._far = not runs_here(self.craft_id)
+            near.follow(self.craft_id, elsewhere=self._far)
+            await self._say_watching(new=True)
         except AtLimit as limit:
             self.bench = ""
             with contextlib.suppress(OutOfReach):
@@ -88,7 +92,8 @@ class BenchConsumer(GatedConsumer):
         """Stop watching; the bench stands still then, and lingers a little."""
         for waiting in self._asked.values():
             waiting.cancel()
-        await self.channel_layer.group_discard(self.group, self.channel_name)
+        near.leave(self.craft_id, self._messages)
+        self._passing.cancel()
         if self._watching:
             self._watching.cancel()
             with unless_down():  # it finds out by itself, a little later
@@ -115,7 +120,7 @@ class BenchConsumer(GatedConsumer):
             await self._send_on({"type": "hands", "hands": message.model_dump(exclude_none=True), "reply": self.channel_name})
         elif isinstance(message, Look):
             self.hop = message.hop
-            await self._send_on({"type": "watch", "who": self.channel_name, "hop": self.hop, "new": True})
+            await self._say_watching(new=True)
         else:
             if message.request in self._asked:
                 return  # it is being done, and answered once
@@ -142,8 +147,17 @@ class BenchConsumer(GatedConsumer):
         else:
             await self.tell(why)
 
+    async def _pass_on(self) -> None:
+        """What the bench tells everybody, as it is."""
+        with contextlib.suppress(asyncio.CancelledError, OSError):  # OSError: the browser went away; disconnect comes next
+            while True:
+                text = await self._messages.get()
+                self._heard_at = time.monotonic()
+                if self.known:  # or it was on its way while this end was being shut
+                    await self.send(text)
+
     async def bench_text(self, event: dict[str, Any]) -> None:
-        """Something from the bench, passed on as it is."""
+        """Something from the bench for this browser alone."""
         self._heard_at = time.monotonic()
         if not self.known:
             return  # it was on its way while this end was being shut
@@ -168,10 +182,12 @@ class BenchConsumer(GatedConsumer):
                 with unless_down():
                     if silent:
                         self._heard_at = now
-                        await self.channel_layer.group_add(self.group, self.channel_name)  # a layer that was started anew has forgotten it
                         await self._reach()
                     else:
-                        await self._send_on({"type": "watch", "who": self.channel_name, "hop": self.hop})
+                        await self._say_watching()
+
+    async def _say_watching(self, *, new: bool = False) -> None:
+        await self._send_on({"type": "watch", "who": self.channel_name, "hop": self.hop, "far": self._far, **({"new": True} if new else {})})
 
     async def _send_on(self, message: dict[str, Any]) -> None:
         if not self.bench:

@@ -47,7 +47,8 @@ from server.parts.models import catalogue_of
 from server.proofs.models import ProofRecord, WireRing
 from server.proofs.services import ring, rung_wires
 from server.retry import again_on_deadlock
-from server.running.beat import REST_TICK_S, TICK_S, WAITING_REPORT_S, Beat, Pace, Watchers
+from server.running import near
+from server.running.beat import GONE_S, REST_TICK_S, TICK_S, WAITING_REPORT_S, Beat, Pace, Watchers
 from server.running.clock import RealClock, bench_clock
 from server.running.worker import Ended, Overran, Packed, the_worker
 from server.shelf.services import Prepared, begin_record, end_orphans, go_on_record, prepare
@@ -73,9 +74,9 @@ _running: dict[uuid.UUID, RunningBench] = {}
 _changing = asyncio.Lock()  # two browsers that come at once must not start a bench twice, nor one that is just ending
 
 
-def group_of(craft_id: uuid.UUID) -> str:
-    """The group that a craft's snapshots go to."""
-    return f"bench.{craft_id.hex}"
+def runs_here(craft_id: uuid.UUID) -> bool:
+    """Whether the bench runs in this process."""
+    return craft_id in _running
 
 
 class AtLimit(Exception):
@@ -197,6 +198,7 @@ class RunningBench:
         self._looked_at = 0.0  # with which keeping the newest version was asked for
         self._mending = asyncio.Lock()
         self._untold: list[JobState] = []
+        self._far_at = -GONE_S  # when somebody in another process was last heard of
         self._out_since: float | None = None  # since when the database does not answer, s of the system's clock
         self._lost = False
         self._probing: asyncio.Task[None] | None = None
@@ -531,8 +533,10 @@ class RunningBench:
         return True
 
     async def _to_all(self, text: str) -> None:
-        with unless_down():
-            await self._layer.group_send(group_of(self.craft_id), {"type": "bench.text", "text": text})
+        near.tell(self.craft_id, text)
+        if self._clock.now() - self._far_at < GONE_S:
+            with unless_down():
+                await self._layer.group_send(near.group_of(self.craft_id), {"type": "bench.text", "text": text})
 
     # --- what comes in ------------------------------------------------------------------------------------------
 
@@ -560,6 +564,8 @@ class RunningBench:
     async def _take_message(self, message: dict[str, Any]) -> None:
         kind = message["type"]
         if kind == "watch":
+            if message.get("far"):
+                self._far_at = self._clock.now()
             self._watchers.look(message["who"], self._clock.now(), message.get("hop"))
             if message.get("new"):
                 self._beat.whole = self._beat.report_now = True
