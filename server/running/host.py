@@ -62,6 +62,10 @@ MOST_BEHIND_S = REST_TICK_S + 0.4  # a machine that slept does not make the benc
 TRIES = 3
 LEFT_S = 4.0
 PUT_AWAY_WITHIN_S = 3.0
+LATE_WEIGHT = 0.2
+LOAD_WHEN_LATE = ((0.02, 0.0), (0.06, 0.8), (float("inf"), 1.0))  # a turn that comes so late, s: as if the worker were so busy
+FULL = 0.9
+LOADED_REPORT_S = 1.0
 PROBE_EVERY_S = 0.5
 NOT_KEPT = "the database went out of reach meanwhile, so this may not be kept"
 STOPPED = "Coin Bell stopped while it ran"
@@ -198,6 +202,7 @@ class RunningBench:
         self._looked_at = 0.0  # with which keeping the newest version was asked for
         self._mending = asyncio.Lock()
         self._untold: list[JobState] = []
+        self._lateness = self._now_load = 0.0
         self._far_at = -GONE_S  # when somebody in another process was last heard of
         self._out_since: float | None = None  # since when the database does not answer, s of the system's clock
         self._lost = False
@@ -324,10 +329,18 @@ class RunningBench:
             return put_away
         return None, []  # what was kept last stays
 
+    def _load_now(self, late_s: float) -> float:
+        """How full the machine has its hands, 0 to 1: by the worker's time, and by how late this bench's turns come."""
+        self._lateness += LATE_WEIGHT * (max(0.0, late_s) - self._lateness)
+        if not settings.SNAPSHOTS_GIVE_WAY:
+            return 0.0
+        return max(self._worker.load.share(), next(load for most, load in LOAD_WHEN_LATE if self._lateness < most))
+
     async def _tick_on(self) -> None:
         due = self._clock.now()
         while True:
             now = self._clock.now()
+            self._now_load = self._load_now(now - due)
             if not self._flashing and not self._watchers.may_return(now):
                 return
             if self._lost:
@@ -347,7 +360,7 @@ class RunningBench:
                 await self._unless_out(self._set_aside(str(overran)))
             except Ended:
                 await self._unless_out(self._resume())
-            due = await self._pause(max(due + self._beat.tick_s(now, self._worker.load.share()), self._clock.now()))
+            due = await self._pause(max(due + self._beat.tick_s(now, self._now_load), self._clock.now()))
 
     async def _unless_out(self, work: Coroutine[Any, Any, None]) -> None:
         """What needs the database waits until it is back."""
@@ -399,10 +412,15 @@ class RunningBench:
                 raise LeaseLost
             await self._set_up()
 
+    def _report_every(self) -> float | None:
+        if not self._runs:
+            return WAITING_REPORT_S
+        return LOADED_REPORT_S if self._now_load >= FULL else None
+
     async def _go_on(self) -> None:
         """Let time pass on the bench, and tell what there is to see."""
         now, out = self._clock.now(), self._out_since is not None
-        report = self._beat.due(now, None if self._runs else WAITING_REPORT_S) and not out  # what is said to be proven is recorded
+        report = self._beat.due(now, self._report_every()) and not out  # what is said to be proven is recorded
         if self._runs:
             whole = report and self._beat.take_whole(now)
             keep = now - self._kept_at >= KEEP_S and not out
@@ -434,7 +452,9 @@ class RunningBench:
             await self._to_all(ran.report)
 
     def _slice_s(self) -> float:
-        return SLICE_S if self._beat.lively(self._clock.now()) else REST_SLICE_S
+        """Fine while something moves and there is time for it; longer ones come to the same, but hands are felt in steps."""
+        now = self._clock.now()
+        return min(REST_SLICE_S, max(SLICE_S, self._beat.tick_s(now, self._now_load))) if self._beat.lively(now) else REST_SLICE_S
 
     def _until(self) -> float:
         """How far the bench shall run to catch up with its clock."""

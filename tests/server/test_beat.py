@@ -9,7 +9,7 @@ from linkcore.bench.messages import Hands
 from linkcore.devices.flash_job import FlashOrder
 from linkcore.parts.catalogue import shipped
 from scenario.images import scenario_images
-from server.running.beat import GONE_S, LINGER_S, LIVELY_S, REST_TICK_S, TICK_S, WHOLE_S, Beat, Watchers
+from server.running.beat import GONE_S, LINGER_S, LIVELY_S, REST_TICK_S, TICK_S, WHOLE_S, Beat, Pace, Watchers
 from tests.crafts import sbus_craft
 
 
@@ -67,6 +67,23 @@ class BeatTest(SimpleTestCase):
             bench.run_until(now)
             beat.see(bench.live().gist(), now)
             self.assertTrue(beat.lively(now), f"{bench.live().jobs[0].percent} %")
+
+    def test_snapshots_give_way_before_time_does(self):
+        beat = Beat(0.0)
+        beat.stir(10.0)
+        self.assertEqual([round(1 / beat.tick_s(10.0, load)) for load in (0.0, 0.69, 0.7, 0.89, 0.9, 1.0)], [25, 25, 12, 12, 5, 5])
+        self.assertEqual(beat.tick_s(10.0 + LIVELY_S, 1.0), REST_TICK_S)
+
+    def test_a_pace_is_told_once_it_has_been_seen_for_a_while(self):
+        pace = Pace()
+        for step in range(20):
+            pace.see(step * 0.06, step * 0.1)
+            self.assertEqual(pace.shown, 1.0 if step < 10 else 0.6, step)
+        pace.begin()
+        self.assertEqual(pace.shown, 1.0)
+        for step in range(20):
+            pace.see(step * 0.095, step * 0.1)
+        self.assertEqual(pace.shown, 1.0, "a little late is not late")
 
     def test_a_report_is_made_when_it_is_due_or_asked_for_and_now_and_then_whole(self):
         beat = Beat(0.0)
