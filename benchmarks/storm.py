@@ -13,7 +13,6 @@ import math
 import os
 import random
 import signal
-import socket
 import statistics
 import subprocess
 import sys
@@ -45,10 +44,13 @@ class Bell:
         self.port = 0
 
     def __enter__(self) -> Bell:
+        from launcher.main import listening_socket
         from launcher.redis import Redis
 
         self._stack = contextlib.ExitStack()
-        self._socket = socket.create_server(("127.0.0.1", 0), backlog=256)
+        self._socket = listening_socket()
+        self._socket.bind(("127.0.0.1", 0))
+        self._socket.listen(256)
         self.port = self._socket.getsockname()[1]
         self.environment = {**os.environ, **self._more}
         if self._count > 1:
@@ -93,10 +95,11 @@ def _cpu_s(number: int) -> float:
 
 @dataclass
 class World:
-    """Crafts in the database and a session of somebody who may do everything."""
+    """Crafts in the database, a session of somebody who may do everything, and one of somebody who means harm."""
 
     crafts: list[uuid.UUID]
     cookie: str
+    hostile: str = ""
     token: str = "x" * 32
     workshop: int = 0
 
@@ -140,8 +143,14 @@ def world(count: int) -> World:
     cookie = f"{settings.SESSION_COOKIE_NAME}={client.cookies[settings.SESSION_COOKIE_NAME].value}"
     from django.db import connections
 
+    foe, new = get_user_model().objects.get_or_create(username="jaeger")
+    if new:
+        Membership.objects.create(user=foe, workshop=workshop, role="builder")
+    client = Client()
+    client.force_login(foe)
+    hostile = f"{settings.SESSION_COOKIE_NAME}={client.cookies[settings.SESSION_COOKIE_NAME].value}"
     connections.close_all()
-    return World(crafts, cookie, workshop=workshop.pk)
+    return World(crafts, cookie, hostile, workshop=workshop.pk)
 
 
 def ask(port: int, method: str, path: str, body: bytes | None = None, headers: dict[str, str] | None = None) -> tuple[int, bytes]:
@@ -313,10 +322,11 @@ def storm_floods() -> list[Row]:
         for kind in ("hands", "acts", "looks", "nonsense"):
             worst, sent = 99.0, 0
             for _ in range(3):
+                hostile = world(4).hostile  # a session that nobody has cut off yet
                 with _watchers(bell.port, World(known.crafts[1:], known.cookie), 3) as seen:
                     time.sleep(SETTLE_S)
                     since = time.monotonic()
-                    command = [sys.executable, "-c", _FLOOD, str(bell.port), known.cookie, str(known.crafts[0]), kind, "5"]
+                    command = [sys.executable, "-c", _FLOOD, str(bell.port), hostile, str(known.crafts[0]), kind, "5"]
                     flood = subprocess.run(command, capture_output=True, text=True, check=False)
                     until = time.monotonic()
                     sent = max(sent, int(flood.stdout or 0))

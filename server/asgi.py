@@ -18,7 +18,7 @@ from django.urls import path, re_path  # noqa: E402
 
 from server.apart.keeper import prepare  # noqa: E402
 from server.body_limit import BodyLimit  # noqa: E402
-from server.gate import NothingHere  # noqa: E402
+from server.gate import ConnectRate, NothingHere  # noqa: E402
 from server.running.consumer import BenchConsumer  # noqa: E402
 from server.tap.consumer import TapConsumer  # noqa: E402
 
@@ -32,6 +32,6 @@ _sockets = [
 application = ProtocolTypeRouter(
     {
         "http": BodyLimit(_django, settings.MAX_UPLOAD_BYTES),
-        "websocket": AllowedHostsOriginValidator(AuthMiddlewareStack(URLRouter(_sockets))),
+        "websocket": AllowedHostsOriginValidator(ConnectRate(AuthMiddlewareStack(URLRouter(_sockets)))),
     }
 )

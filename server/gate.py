@@ -5,8 +5,6 @@ from __future__ import annotations
 import asyncio
 import contextlib
 import math
-import time
-from collections import deque
 from typing import Any, ClassVar
 
 from channels.generic.websocket import AsyncWebsocketConsumer
@@ -23,8 +21,12 @@ from server.workshops.models import Duty
 
 CHECK_EVERY_S = 4.0
 MOST_A_SECOND = 200  # a hand that moves without pause says sixty things a second
+FLOOD_COSTS = 20  # sockets: whoever floods is kept away for a while
+LONG_TEXT = 1000  # letters: a longer message counts as several
 
 
+_said = Rate(2 * MOST_A_SECOND, 120 * MOST_A_SECOND)  # by all sockets of a session
+_sockets = Rate(*settings.SOCKETS_BY_SESSION)
 _acts = Rate(*settings.ACTS_BY_PERSON), Rate(*settings.ACTS_BY_CRAFT)
 _lines = Rate(*settings.LINES_KEPT_BY_PERSON), Rate(*settings.LINES_KEPT_BY_CRAFT)
 
@@ -42,6 +44,10 @@ def lines_kept(user_id: object, craft_id: object) -> float:
 def later(wait_s: float) -> str:
     """What is said of something that is asked for too often."""
     return f"that is asked for too often; it may be done again in {max(1, math.ceil(wait_s))} s. Nothing was done"
+
+
+def _cookie_of(session_key: str) -> bytes:
+    return f"{settings.SESSION_COOKIE_NAME}={session_key}".encode()
 
 
 class GatedConsumer(AsyncWebsocketConsumer):
@@ -73,7 +79,7 @@ class GatedConsumer(AsyncWebsocketConsumer):
         self.role = ""
         self.workshop_id = 0
         self.craft_id = self.scope["url_route"]["kwargs"]["craft_id"]
-        self._said: deque[float] = deque(maxlen=MOST_A_SECOND)
+        self._said = Rate(MOST_A_SECOND, 60 * MOST_A_SECOND)
         self._checking: asyncio.Task[None] | None = None
         try:
             allowed = await self.allowed()
@@ -101,13 +107,14 @@ class GatedConsumer(AsyncWebsocketConsumer):
         """A message from the browser."""
         if not self.known:
             return
-        now = time.monotonic()
-        if len(self._said) == MOST_A_SECOND and now - self._said[0] < 1.0:
+        text = text_data or ""
+        weight = 1 + len(text) / LONG_TEXT
+        if self._said.take(None, weight) or _said.take(self.scope["session"].session_key, weight):
+            _sockets.charge(_cookie_of(self.scope["session"].session_key), FLOOD_COSTS)
             await self.close(TOO_MUCH)
             return
-        self._said.append(now)
         try:
-            await self.take(text_data or "")
+            await self.take(text)
         except OutOfReach:
             if self.known:
                 await self.tell(SAYS)
@@ -159,6 +166,23 @@ class GatedConsumer(AsyncWebsocketConsumer):
 
     async def take(self, text: str) -> None:
         """Somebody who is known says something."""
+
+
+class ConnectRate:
+    """ASGI middleware: so many sockets a session (or an address, where there is none) may be asked for; further ones are refused before anything is looked up."""
+
+    def __init__(self, app: Any, rate: Rate | None = None) -> None:
+        self._app = app
+        self._rate = rate or _sockets
+
+    async def __call__(self, scope: Any, receive: Any, send: Any) -> None:
+        """See ASGI."""
+        cookies = dict(scope["headers"]).get(b"cookie", b"").split(b"; ")
+        key = next((each for each in cookies if each.startswith(_cookie_of(""))), (scope.get("client") or ("",))[0])
+        if self._rate.take(key):
+            await send({"type": "websocket.close"})
+            return
+        await self._app(scope, receive, send)
 
 
 class NothingHere(AsyncWebsocketConsumer):

@@ -18,14 +18,20 @@ class Rate:
         self._left: OrderedDict[object, tuple[float, float]] = OrderedDict()
         self._lock = threading.Lock()
 
-    def take(self, key: object) -> float:
-        """0 where it may be done, which then counts; else how many seconds from now it may."""
+    def take(self, key: object, weight: float = 1.0) -> float:
+        """0 where it may be done, which then counts by its weight; else how many seconds from now it may."""
         with self._lock:
             now = self._now()
             left, at = self._left.pop(key, (float(self._burst), now))
             left = min(float(self._burst), left + (now - at) * self._a_second)
-            wait = 0.0 if left >= 1 else (1 - left) / self._a_second
-            self._left[key] = (left if wait else left - 1, now)
+            wait = 0.0 if left >= weight else (weight - left) / self._a_second
+            self._left[key] = (left if wait else left - weight, now)
             if len(self._left) > KEYS_KEPT:
                 self._left.popitem(last=False)
             return wait
+
+    def charge(self, key: object, weight: float) -> None:
+        """Count something that has happened already, whatever is left."""
+        with self._lock:
+            left, at = self._left.pop(key, (float(self._burst), self._now()))
+            self._left[key] = (left - weight, at)

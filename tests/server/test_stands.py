@@ -14,6 +14,7 @@ from concurrent.futures import ThreadPoolExecutor
 from dataclasses import replace
 from unittest.mock import patch
 
+from asgiref.sync import async_to_sync
 from django.conf import settings
 from django.contrib.auth import get_user_model
 from django.contrib.auth.hashers import Argon2PasswordHasher
@@ -37,7 +38,7 @@ from server.body_limit import DRAFT_BYTES, STRANGER_BYTES
 from server.captures.models import Recording
 from server.crafts.schemas import openapi
 from server.drafts.services import save_draft
-from server.gate import MOST_A_SECOND
+from server.gate import MOST_A_SECOND, ConnectRate
 from server.problems import NOT_SIGNED_IN, TOO_MUCH
 from server.rates import KEYS_KEPT, Rate
 from server.tap.messages import OpenTap, TapAct
@@ -301,6 +302,13 @@ class StrangerTest(OnTheSocket):
                 except ConnectionClosed:
                     pass
                 self.assertEqual(loud.closed_with(), TOO_MUCH)
+            with self.viewer("teal") as long:
+                try:
+                    for _ in range(40):
+                        long.say_raw("{" * 60_000)
+                except ConnectionClosed:
+                    pass
+                self.assertEqual(long.closed_with(), TOO_MUCH)
             quiet.until("live")
 
 
@@ -385,6 +393,8 @@ class SignInTest(TestCase):
         self.assertEqual([rate.take("a"), rate.take("a"), rate.take("a"), rate.take("b")], [0, 0, 1, 0])
         clock[0] = 1.0
         self.assertEqual([rate.take("a"), rate.take("a")], [0, 1])
+        rate.charge("b", 5)
+        self.assertEqual(rate.take("b"), 4)
         for key in range(KEYS_KEPT + 5):
             rate.take(key)
         self.assertEqual(rate.take("a"), 0)
@@ -445,6 +455,26 @@ class RoomTest(TestCase):
             self.assertEqual((image.status_code, "may keep 3 MB" in image.json()["detail"]), (422, True))
             self.client.delete(f"/api/recordings/{Recording.objects.get().pk}")
             self.assertEqual(upload((1 << 20) + 1).status_code, 201)
+
+
+class ConnectRateTest(SimpleTestCase):
+    def test_sockets_beyond_a_rate_are_refused_before_anything_is_looked_up(self):
+        asked, told = [], []
+
+        async def app(scope, receive, send):
+            asked.append(scope["headers"])
+
+        async def send(message):
+            told.append(message["type"])
+
+        async def come(cookie: bytes):
+            await rate({"headers": [(b"cookie", b"a=b; coinbell_session=" + cookie)], "client": ("192.0.2.1", 1)}, None, send)
+
+        rate = ConnectRate(app, Rate(3, 1))
+        for _ in range(5):
+            async_to_sync(come)(b"one")
+        async_to_sync(come)(b"two")
+        self.assertEqual((len(asked), told), (4, ["websocket.close"] * 2))
 
 
 class FloodTest(OnTheSocket):
