@@ -100,12 +100,17 @@ def _limit(kind: bytes) -> None:
         resource.setrlimit(resource.RLIMIT_CPU, (computing, computing))
 
 
+def settle_collector() -> None:
+    """What is loaded by now stays, and is shared by all helpers; benches make many small things that die young, and need not be gone through so often."""
+    gc.collect()
+    gc.freeze()
+    gc.set_threshold(20_000, 20, 50)
+
+
 def keep_ready(control: socket.socket) -> None:
     """For each line that comes through `control`, fork a helper of the wanted kind at its other end and say its number; end with the owner."""
     shipped()
-    gc.collect()
-    gc.freeze()  # what is loaded by now stays, and is shared by all workers
-    gc.set_threshold(20_000, 20, 50)  # benches make many small things that die young
+    settle_collector()
     signal.signal(signal.SIGCHLD, signal.SIG_IGN)  # the ended ones need no funeral
     control.sendall(b"!")
     while True:
