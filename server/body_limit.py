@@ -4,13 +4,14 @@ from __future__ import annotations
 
 import json
 import re
-from collections.abc import Awaitable, Callable
+from collections.abc import Awaitable, Callable, Sequence
 from http.cookies import CookieError, SimpleCookie
 from importlib import import_module
 from typing import Any
 
-from channels.db import database_sync_to_async
 from django.conf import settings
+
+from server.outage import RETRY_AFTER_S, SAYS, OutOfReach, in_database
 
 Scope = dict[str, Any]
 Receive = Callable[[], Awaitable[dict[str, Any]]]
@@ -46,7 +47,11 @@ class BodyLimit:
             return
         known = size <= STRANGER_BYTES  # whoever sends more is asked who they are, once
         if not known:
-            known = await _signed_in(headers)
+            try:
+                known = await _signed_in(headers)
+            except OutOfReach:
+                await _out(send)
+                return
             if not known:
                 await _refuse(send, _STRANGER)
                 return
@@ -77,6 +82,9 @@ class BodyLimit:
         except _TooLarge:
             if not begun:
                 await _refuse(send, reason)
+        except OutOfReach:
+            if not begun:
+                await _out(send)
 
     def _limit(self, path: str, headers: dict[bytes, bytes]) -> tuple[int, str]:
         """(the most bytes, what is said of more)."""
@@ -102,16 +110,20 @@ async def _signed_in(headers: dict[bytes, bytes]) -> bool:
     if kept is None or not kept.value.isalnum():
         return False
     store = import_module(settings.SESSION_ENGINE).SessionStore()
-    there: bool = await database_sync_to_async(store.exists)(kept.value)
+    there: bool = await in_database(store.exists)(kept.value)
     return there
+
+
+async def _out(send: Send) -> None:
+    await _answer(send, 503, SAYS, [(b"retry-after", str(RETRY_AFTER_S).encode())])
 
 
 async def _refuse(send: Send, text: str) -> None:
     await _answer(send, 413, text)
 
 
-async def _answer(send: Send, status: int, text: str) -> None:
+async def _answer(send: Send, status: int, text: str, more: Sequence[tuple[bytes, bytes]] = ()) -> None:
     body = json.dumps({"detail": text}).encode()
-    headers = [(b"content-type", b"application/json"), (b"content-length", str(len(body)).encode()), (b"connection", b"close")]
+    headers = [(b"content-type", b"application/json"), (b"content-length", str(len(body)).encode()), (b"connection", b"close"), *more]
     await send({"type": "http.response.start", "status": status, "headers": headers})
     await send({"type": "http.response.body", "body": body})

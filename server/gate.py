@@ -9,11 +9,12 @@ from typing import Any, ClassVar
 
 from channels.generic.websocket import AsyncWebsocketConsumer
 from django.conf import settings
+from django.db import InterfaceError, OperationalError
 from redis.exceptions import RedisError
 
 from server.accounts.sessions import group_of_session
 from server.crafts.models import Craft
-from server.outage import SAYS, OutOfReach, in_database
+from server.outage import SAYS, OutOfReach, in_database, is_outage
 from server.problems import NO_SUCH_CRAFT, NOT_SIGNED_IN, TOO_MUCH, TRY_AGAIN
 from server.rates import Rate
 from server.workshops.access import refusal, role_of
@@ -182,7 +183,12 @@ class ConnectRate:
         if self._rate.take(key):
             await send({"type": "websocket.close"})
             return
-        await self._app(scope, receive, send)
+        try:
+            await self._app(scope, receive, send)
+        except (OperationalError, InterfaceError) as error:
+            if not is_outage(error):
+                raise
+            await send({"type": "websocket.close", "code": TRY_AGAIN})  # who it is cannot be looked up now; the browser tries again by itself
 
 
 class NothingHere(AsyncWebsocketConsumer):

@@ -16,10 +16,11 @@ from django.conf import settings
 from django.contrib.auth import get_user_model
 from django.db import connection
 from django.test import Client
-from websockets.exceptions import WebSocketException
+from websockets.exceptions import InvalidStatus, WebSocketException
 from websockets.sync.client import connect
 
 from launcher.mariadb import die_with_parent, free_port
+from server.body_limit import STRANGER_BYTES
 from server.crafts.models import Craft
 from server.proofs.models import ProofRecord
 from tests.crafts import crsf_craft
@@ -126,6 +127,9 @@ class OutageTest(DatabaseTest):
                 self.assertLess(abs(told["since"] - time.time()), 5)
                 status, headers, answer = self.ask("GET", f"/api/crafts/{self.craft.id}")
                 self.assertEqual((status, headers["retry-after"], "the database does not answer" in answer["detail"]), (503, "2", True))
+                draft = {"version": 1, "document": self.craft.document, "more": "x" * STRANGER_BYTES}
+                status, headers, answer = self.ask("PUT", f"/api/crafts/{self.craft.id}/draft", draft)  # so long that it is asked first who sends it
+                self.assertEqual((status, headers["retry-after"], "the database does not answer" in answer["detail"]), (503, "2", True))
                 refused = viewer.act("restart")
                 self.assertEqual((refused["ok"], "the database does not answer" in refused["text"]), (False, True))
                 tilt = 10.0 + seconds
@@ -156,8 +160,9 @@ class OutageTest(DatabaseTest):
 
     def test_who_comes_during_an_outage_is_refused_and_let_in_after_it(self):
         self.lead.cut()
-        with self.assertRaises((WebSocketException, OSError)), self.viewer() as viewer:
+        with self.assertRaises(InvalidStatus) as refused, self.viewer() as viewer:
             viewer.until("live")
+        self.assertEqual(refused.exception.response.status_code, 403)
         self.lead.mend()
         until = time.monotonic() + BACK_WITHIN_S
         while True:
