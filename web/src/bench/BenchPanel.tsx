@@ -46,7 +46,7 @@ export function BenchPanel({
         gap: 1.25,
       }}
     >
-      <Box sx={{ display: "flex", alignItems: "center", justifyContent: "space-between" }}>
+      <Box sx={{ display: "flex", alignItems: "center", justifyContent: "space-between", gap: 1 }}>
         {!folded && <b>Bench</b>}
         {!folded && pace < 1 && (
           <Box
@@ -55,7 +55,7 @@ export function BenchPanel({
             title="More benches run than this machine keeps up with. What is measured counts, for it is reckoned in bench time; what hands must do quickly, such as three short power cycles, does not until it keeps up again."
             sx={{ fontSize: 12, fontWeight: 600, color: colours.copperText }}
           >
-            running late: {pace.toFixed(2)} of real time
+            late: {pace.toFixed(2)} of real time
           </Box>
         )}
         <Button
