@@ -136,7 +136,7 @@ async def ensure(craft_id: uuid.UUID) -> str:
 
 def at_limit(version: int, place: int) -> str:
     """What is told of a bench that waits for room, as a message."""
-    others = "It is the next" if place == 1 else f"{place - 1} others come before it"
+    others = "It is the next" if place == 1 else "One other comes before it" if place == 2 else f"{place - 1} others come before it"
     return _told_without(
         version,
         f"As many benches run as this machine keeps at real time: {settings.MOST_BENCHES}. {others}; it is set up as soon as another rests.",

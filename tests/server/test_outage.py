@@ -20,6 +20,7 @@ from websockets.exceptions import InvalidStatus, WebSocketException
 from websockets.sync.client import connect
 
 from launcher.mariadb import die_with_parent, free_port
+from linkcore.hops.registry import HOPS
 from server.body_limit import STRANGER_BYTES
 from server.crafts.models import Craft
 from server.proofs.models import ProofRecord
@@ -74,7 +75,11 @@ class Lead:
                 end.shutdown(socket.SHUT_RDWR)
 
 
-class OutageTest(DatabaseTest):
+class OwnServer(DatabaseTest):
+    """Tests with a server process of their own, on a lead to the database that can be cut."""
+
+    more: dict[str, str] = {}
+
     def setUp(self):
         make_people()
         self.craft = make_craft(crsf_craft())
@@ -85,6 +90,7 @@ class OutageTest(DatabaseTest):
             "COINBELL_DB_NAME": connection.settings_dict["NAME"],
             "COINBELL_DB_PORT": str(self.lead.port),
             "DJANGO_SETTINGS_MODULE": "tests.settings",
+            **self.more,
         }
         command = [sys.executable, "-m", "uvicorn", "server.asgi:application", "--lifespan", "off", "--port", str(self.port), "--log-level", "critical"]
         process = subprocess.Popen(command, env=environment, cwd=settings.ROOT, preexec_fn=die_with_parent, stderr=subprocess.DEVNULL)
@@ -110,11 +116,33 @@ class OutageTest(DatabaseTest):
             asked.close()
 
     @contextmanager
-    def viewer(self):
-        address = f"ws://127.0.0.1:{self.port}/ws/crafts/{self.craft.id}/bench"
+    def viewer(self, craft=None):
+        address = f"ws://127.0.0.1:{self.port}/ws/crafts/{(craft or self.craft).id}/bench"
         with connect(address, additional_headers={"Cookie": self.cookie}, origin=f"http://127.0.0.1:{self.port}", max_size=None) as opened:
             yield Viewer(opened)
 
+
+class LimitTest(OwnServer):
+    more = {"COINBELL_MOST_BENCHES": "1"}
+
+    def test_a_bench_for_which_there_is_no_room_is_told_its_place_and_set_up_when_there_is(self):
+        others = [make_craft(crsf_craft(), name) for name in ("Second", "Third")]
+        with self.viewer() as first, self.viewer() as again:
+            first.until("live")
+            again.until("live")  # another window at the same craft needs no room
+            with self.viewer(others[0]) as second, self.viewer(others[1]) as third:
+                told = second.until("waiting")
+                self.assertIn("As many benches run as this machine keeps at real time: 1. It is the next;", told["why"])
+                self.assertEqual(len(told["chain"]), len(HOPS))
+                third.until("waiting", lambda message: "One other comes before it" in message["why"])
+                answer = second.act("read back")
+                self.assertEqual((answer["ok"], answer["text"]), (False, "there is no bench yet; it waits for room"))
+                Craft.objects.filter(pk=self.craft.pk).delete()
+                second.until("live")
+                third.until("waiting", lambda message: "It is the next" in message["why"])
+
+
+class OutageTest(OwnServer):
     def test_a_bench_goes_on_and_records_when_the_database_is_back(self):
         with ExitStack() as stack:
             viewer = stack.enter_context(self.viewer())
