@@ -211,6 +211,13 @@ async def _watch(port: int, known: World, craft: uuid.UUID, seen: Seen, *, moves
             moving.cancel()
 
 
+async def _end_all() -> None:
+    others = asyncio.all_tasks() - {asyncio.current_task()}
+    for task in others:
+        task.cancel()
+    await asyncio.gather(*others, return_exceptions=True)
+
+
 @contextlib.contextmanager
 def _watchers(port: int, known: World, count: int, *, moves: bool = True) -> Iterator[list[Seen]]:
     """So many watchers, one a craft, in a loop of their own."""
@@ -218,13 +225,13 @@ def _watchers(port: int, known: World, count: int, *, moves: bool = True) -> Ite
     loop = asyncio.new_event_loop()
     thread = threading.Thread(target=loop.run_forever, daemon=True)
     thread.start()
-    tasks = [asyncio.run_coroutine_threadsafe(_watch(port, known, craft, each, moves=moves), loop) for craft, each in zip(known.crafts, seen, strict=False)]
+    for craft, each in zip(known.crafts, seen, strict=False):
+        asyncio.run_coroutine_threadsafe(_watch(port, known, craft, each, moves=moves), loop)
     try:
         yield seen
     finally:
-        for task in tasks:
-            task.cancel()
-        time.sleep(0.2)
+        with contextlib.suppress(TimeoutError):
+            asyncio.run_coroutine_threadsafe(_end_all(), loop).result(10)
         loop.call_soon_threadsafe(loop.stop)
         thread.join()
 
