@@ -19,10 +19,12 @@ from django.urls import path, re_path  # noqa: E402
 from server.apart.keeper import prepare  # noqa: E402
 from server.body_limit import BodyLimit  # noqa: E402
 from server.gate import ConnectRate, NothingHere  # noqa: E402
+from server.outage import wait_at_most  # noqa: E402
 from server.running.consumer import BenchConsumer  # noqa: E402
 from server.tap.consumer import TapConsumer  # noqa: E402
 
 prepare()
+wait_at_most(seconds=10)
 
 _sockets = [
     path("ws/crafts/<uuid:craft_id>/bench", BenchConsumer.as_asgi()),

@@ -7,7 +7,7 @@ from collections.abc import Awaitable, Callable
 from typing import ParamSpec, TypeVar
 
 from channels.db import database_sync_to_async
-from django.db import InterfaceError, OperationalError
+from django.db import InterfaceError, OperationalError, connections
 
 P = ParamSpec("P")
 R = TypeVar("R")
@@ -38,6 +38,11 @@ def in_database(work: Callable[P, R]) -> Callable[P, Awaitable[R]]:
             raise
 
     return do
+
+
+def wait_at_most(seconds: int) -> None:
+    """In a server: a database that has stopped in the middle of an answer counts as gone after so long. Commands such as migrations may take their time."""
+    connections.settings["default"]["OPTIONS"] |= {"read_timeout": seconds, "write_timeout": seconds}
 
 
 class NoTracebackOfOutages(logging.Filter):

@@ -78,8 +78,6 @@ DATABASES = {
             "isolation_level": "read committed",
             "init_command": "SET sql_mode='STRICT_ALL_TABLES'",
             "connect_timeout": 3,
-            "read_timeout": 30,
-            "write_timeout": 30,
         },
         "TEST": {"NAME": "test_coinbell", "CHARSET": "utf8mb4"},
     }
