@@ -517,7 +517,7 @@ def storm_kills() -> list[Row]:
 
 def storm_outages() -> list[Row]:
     """The lead to the database is cut for a while: how long after it is whole everything is as before."""
-    from tests.server.test_outage import Lead
+    from tests.lead import Lead
 
     known = world(3)
     rows = []

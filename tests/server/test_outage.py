@@ -5,10 +5,8 @@ from __future__ import annotations
 import http.client
 import json
 import os
-import socket
 import subprocess
 import sys
-import threading
 import time
 from contextlib import ExitStack, contextmanager, suppress
 
@@ -26,53 +24,11 @@ from server.crafts.models import Craft
 from server.proofs.models import ProofRecord
 from tests.crafts import crsf_craft
 from tests.database import DatabaseTest
+from tests.lead import Lead
 from tests.server.base import make_craft, make_people
 from tests.server.test_bench_socket import Viewer
 
 BACK_WITHIN_S = 5.0
-
-
-class Lead:
-    """A lead to the database that can be cut and mended."""
-
-    def __init__(self, to: int):
-        self._to, self._ends, self._lock = to, [], threading.Lock()
-        self.port = free_port()
-        self.mend()
-
-    def mend(self):
-        self._socket = socket.create_server(("127.0.0.1", self.port))
-        threading.Thread(target=self._take, args=(self._socket,), daemon=True).start()
-
-    def cut(self):
-        with suppress(OSError):  # cut already
-            self._socket.shutdown(socket.SHUT_RDWR)
-        self._socket.close()
-        with self._lock:
-            ends, self._ends = self._ends, []
-        for end in ends:
-            with suppress(OSError):
-                end.shutdown(socket.SHUT_RDWR)
-            end.close()
-
-    def _take(self, listening):
-        with suppress(OSError):
-            while True:
-                near, _ = listening.accept()
-                far = socket.create_connection(("127.0.0.1", self._to))
-                with self._lock:
-                    self._ends += [near, far]
-                for one, other in ((near, far), (far, near)):
-                    threading.Thread(target=self._pass_on, args=(one, other), daemon=True).start()
-
-    @staticmethod
-    def _pass_on(one, other):
-        with suppress(OSError):
-            while data := one.recv(1 << 16):
-                other.sendall(data)
-        for end in (one, other):
-            with suppress(OSError):
-                end.shutdown(socket.SHUT_RDWR)
 
 
 class OwnServer(DatabaseTest):
