@@ -170,17 +170,18 @@ class GatedConsumer(AsyncWebsocketConsumer):
 
 
 class ConnectRate:
-    """ASGI middleware: so many sockets a session (or an address, where there is none) may be asked for; further ones are refused before anything is looked up."""
+    """ASGI middleware: so many sockets a session and an address may ask for; further ones are refused before anything is looked up."""
 
-    def __init__(self, app: Any, rate: Rate | None = None) -> None:
+    def __init__(self, app: Any, by_session: Rate | None = None, by_address: Rate | None = None) -> None:
         self._app = app
-        self._rate = rate or _sockets
+        self._by_session, self._by_address = by_session or _sockets, by_address or Rate(*settings.SOCKETS_BY_ADDRESS)
 
     async def __call__(self, scope: Any, receive: Any, send: Any) -> None:
         """See ASGI."""
         cookies = dict(scope["headers"]).get(b"cookie", b"").split(b"; ")
-        key = next((each for each in cookies if each.startswith(_cookie_of(""))), (scope.get("client") or ("",))[0])
-        if self._rate.take(key):
+        session = next((each for each in cookies if each.startswith(_cookie_of(""))), b"")
+        address = (scope.get("client") or ("",))[0]
+        if self._by_address.take(address) or self._by_session.take(session or address):  # made-up sessions share their address
             await send({"type": "websocket.close"})
             return
         try:

@@ -11,7 +11,7 @@ from django.db import InterfaceError, OperationalError, connections
 
 P = ParamSpec("P")
 R = TypeVar("R")
-SAYS = "the database does not answer; nothing was changed. It is tried again by itself: wait a moment"
+SAYS = "the database does not answer just now; wait a moment, then look at what is there"
 RETRY_AFTER_S = 2
 # MariaDB's numbers: cannot connect, gone away, lost meanwhile, too many connections, shutting down, read-only while it starts
 _NUMBERS = frozenset((2002, 2003, 2005, 2006, 2013, 2026, 2055, 1040, 1053, 1129, 1927))

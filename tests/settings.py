@@ -6,7 +6,7 @@ PASSWORD_HASHERS = ["django.contrib.auth.hashers.MD5PasswordHasher"]
 TEST_RUNNER = "tests.runner.Runner"
 BENCH_CLOCK = "tests.clock.PacedClock"
 AXES_ENABLED = False
-SOCKETS_BY_SESSION = (1000, 6000)
+SOCKETS_BY_SESSION = SOCKETS_BY_ADDRESS = (1000, 6000)
 SIGN_INS_BY_ADDRESS = SIGN_INS_BY_NAME = (1000, 1000)
 MAX_UPLOAD_BYTES = 8 << 20
 # what is refused is what many tests are about

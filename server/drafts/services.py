@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import uuid
 from collections.abc import Mapping
+from contextlib import suppress
 from typing import Any
 
 from django.db import IntegrityError, transaction
@@ -65,6 +66,10 @@ def edit_draft(craft_id: uuid.UUID, version: int, edits: list[Edit], author: Any
     """Make a finding's edits in the draft of `version`; raises as save_draft does."""
     craft = Craft.objects.get(pk=craft_id)
     if craft.version != version:
+        base = Revision.objects.filter(craft=craft, version=version, kind=Revision.Kind.SAVED).first()
+        with suppress(CraftError):  # edits that never fitted
+            if base is not None and _saved_before(craft, version, apply_edits(load(base.document), edits), author):
+                return craft
         raise Stale(craft)
     return save_draft(craft_id, version, apply_edits(craft.read(), edits).model_dump(mode="json"), author)
 
@@ -82,12 +87,19 @@ def changes_beside(craft: Craft, wanted: Mapping[str, Any]) -> list[ChangedBy]:
         return []
 
 
+def _saved_before(craft: Craft, version: int, document: CraftDocument, author: Any) -> bool:
+    """Whether this very save was made already, and only its answer got lost: who sends it again is not told to be in conflict with themselves."""
+    return craft.version == version + 1 and craft.updated_by_id == author.pk and craft.document == document.model_dump(mode="json")
+
+
 def save_draft(craft_id: uuid.UUID, version: int, data: Any, author: Any) -> Craft:
     """Save a draft that was made from `version`. Raise Stale where that is not the newest, CraftError where it does not fit."""
     document = load(data)
     try:
         with transaction.atomic():
             craft = Craft.objects.select_for_update().get(pk=craft_id)
+            if _saved_before(craft, version, document, author):
+                return craft
             if craft.version != version:
                 raise Stale(craft)
             _new_parts_exist(document, craft.read(), craft.workshop_id)

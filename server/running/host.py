@@ -405,7 +405,7 @@ class RunningBench:
     async def _set_aside(self, reason: str) -> None:
         """This bench may not run until its draft is another; the others go on."""
         async with self._mending:
-            says = f"This bench was set aside: {reason}, and the others could not have run on. Change the draft, or go back to an earlier one; then it is tried again."
+            says = f"This bench was set aside: {reason}, and the others could not have run on. Change the draft; then it is tried again."
             self._flashing = False
             await in_database(end_orphans)(self.craft_id)
             if not await in_database(BenchRecord.put_aside)(self.craft_id, holder(), self._tried, says):

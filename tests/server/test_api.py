@@ -130,6 +130,20 @@ class ApiTest(TestCase):
             [(3, "teal", "by both"), (2, "wren", "by wren"), (1, "wren", "")],
         )
 
+    def test_a_save_whose_answer_got_lost_may_come_again(self):
+        """An outage may cut the connection behind the commit: the page sends its save once more, and is in nobody's way, least of all its own."""
+        self.sign_in("wren")
+        mine = self.craft.document | {"about": "by wren"}
+        self.assertEqual([self.put(1, mine).json()["version"] for _ in range(2)], [2, 2])
+        edits = {"version": 2, "edits": [{"path": "/settings/ports/U2", "value": "free"}]}
+        again = [self.client.patch(f"/api/crafts/{self.craft.id}/draft", edits, content_type="application/json").json() for _ in range(2)]
+        self.assertEqual([each["version"] for each in again], [3, 3])
+        self.assertEqual(Revision.objects.filter(craft=self.craft, kind="saved").count(), 3)
+        self.sign_in("teal")  # the same words from somebody else are a conflict all the same
+        self.assertEqual(self.put(2, again[-1]["document"]).status_code, 409)
+        self.sign_in("wren")
+        self.assertEqual(self.put(1, mine).status_code, 409, "two saves ago is long ago")
+
     def test_a_findings_edits_are_made_by_the_server(self):
         self.sign_in("wren")
 

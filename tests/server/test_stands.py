@@ -470,11 +470,14 @@ class ConnectRateTest(SimpleTestCase):
         async def come(cookie: bytes):
             await rate({"headers": [(b"cookie", b"a=b; coinbell_session=" + cookie)], "client": ("192.0.2.1", 1)}, None, send)
 
-        rate = ConnectRate(app, Rate(3, 1))
+        rate = ConnectRate(app, Rate(3, 1), Rate(20, 1))
         for _ in range(5):
             async_to_sync(come)(b"one")
         async_to_sync(come)(b"two")
         self.assertEqual((len(asked), told), (4, ["websocket.close"] * 2))
+        for number in range(30):
+            async_to_sync(come)(b"made up %d" % number)
+        self.assertEqual(len(asked), 4 + 14, "sessions that nobody has share what their address may")
 
 
 class FloodTest(OnTheSocket):

@@ -78,7 +78,7 @@ function OpenCraft({ craft, edit, hop, user }: { craft: Craft; edit: HopProps["e
         minHeight: 640,
         display: "grid",
         gridTemplateColumns: "minmax(0, 1fr)",
-        gridTemplateRows: "48px auto auto 1fr",
+        gridTemplateRows: "48px auto minmax(0, 1fr) auto",
         minWidth: 1100,
       }}
       data-ready={(ready && catalogue.isSuccess) || undefined}
@@ -86,7 +86,6 @@ function OpenCraft({ craft, edit, hop, user }: { craft: Craft; edit: HopProps["e
       <SkipLinks />
       <TopBar craft={craft} user={user} edit={edit} onHelp={() => setHelp(true)} />
       <Chain craftId={craft.id} current={hop} />
-      <Notices status={status} />
       <Box sx={{ display: "grid", gridTemplateColumns: folded ? "1fr 40px" : "1fr 312px", minHeight: 0 }}>
         <Box component="main" sx={{ display: "grid", gridTemplateRows: "1fr auto", minHeight: 0, minWidth: 0 }}>
           <Box key={hop} id="main-hop" tabIndex={-1} sx={{ overflow: "auto", px: 3, py: 2, outline: "none" }}>
@@ -105,6 +104,7 @@ function OpenCraft({ craft, edit, hop, user }: { craft: Craft; edit: HopProps["e
         </Box>
         <BenchPanel parts={parts} document={craft.document} folded={folded} onFold={fold} />
       </Box>
+      <Notices status={status} />
       <Shortcuts open={help} onClose={() => setHelp(false)} />
     </Box>
   );
@@ -203,6 +203,7 @@ function Since({ at }: { at: number | null }) {
   );
 }
 
+/** What is not as it should be between here and the server. It stands at the foot: nothing that a hand is on just then is moved. */
 function Notices({ status }: { status: string }) {
   const queries = useQueryClient();
   const problem = useUnsaved((state) => state.problem);
@@ -217,7 +218,7 @@ function Notices({ status }: { status: string }) {
     display: "flex",
     alignItems: "center",
     gap: 2,
-    borderBottom: 1,
+    borderTop: 1,
     borderColor: "divider",
     fontSize: 13.5,
   } as const;

@@ -8,7 +8,7 @@ import { Link } from "react-router";
 import type { Craft, Report } from "../api/types";
 import { doAct, useBenchStore, useSteady, writeDraft } from "../bench/useBench";
 import { colours, mono } from "../look/colours";
-import { HomeLink } from "../look/HomeLink";
+import { TopLine } from "../look/TopLine";
 import { useSignOut } from "../session/useSession";
 import type { HopProps } from "./hopProps";
 import { useUnsaved } from "./useDraft";
@@ -37,21 +37,7 @@ export function TopBar({ craft, user, edit, onHelp }: { craft: Craft; user: stri
   useHotkeys("r", () => void doAct("read back"), { useKey: true, enabled: asks && current !== null });
   useHotkeys("shift+r", () => void doAct("restart"), { useKey: true, enabled: builds && current !== null });
   return (
-    <Box
-      component="header"
-      sx={{
-        height: 48,
-        px: 2.5,
-        display: "flex",
-        alignItems: "center",
-        gap: 1.5,
-        borderBottom: 1,
-        borderColor: "divider",
-        bgcolor: "background.paper",
-        whiteSpace: "nowrap",
-      }}
-    >
-      <HomeLink />
+    <TopLine>
       <Typography component="span" sx={{ color: "text.secondary" }}>
         <Link to="/" style={{ color: "inherit" }}>
           Crafts
@@ -105,7 +91,7 @@ export function TopBar({ craft, user, edit, onHelp }: { craft: Craft; user: stri
       >
         Sign out
       </Button>
-    </Box>
+    </TopLine>
   );
 }
 

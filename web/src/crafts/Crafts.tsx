@@ -9,7 +9,7 @@ import type { CraftRow, Session } from "../api/types";
 import { hopPath, hopTitle } from "../chain/hops";
 import { COIN_WORDS, Coin } from "../look/Coin";
 import { colours } from "../look/colours";
-import { Wordmark } from "../look/Wordmark";
+import { TopLine } from "../look/TopLine";
 import { useSignOut } from "../session/useSession";
 import { NewCraft } from "./NewCraft";
 
@@ -20,26 +20,13 @@ export function Crafts({ session }: { session: Session }) {
   const building = session.workshops.filter(({ role }) => role === "owner" || role === "builder");
   return (
     <>
-      <Box
-        component="header"
-        sx={{
-          height: 48,
-          px: 3,
-          display: "flex",
-          alignItems: "center",
-          gap: 2,
-          borderBottom: 1,
-          borderColor: "divider",
-          bgcolor: "background.paper",
-        }}
-      >
-        <Wordmark />
+      <TopLine>
         <Box sx={{ flex: 1 }} />
         <Typography sx={{ color: "text.secondary" }}>{session.user}</Typography>
         <Button variant="text" color="inherit" onClick={() => signOut.mutate()}>
           Sign out
         </Button>
-      </Box>
+      </TopLine>
       <Box component="main" data-ready={crafts.isSuccess || undefined} sx={{ maxWidth: 1240, mx: "auto", p: 4 }}>
         <Box sx={{ display: "flex", alignItems: "baseline", gap: 2, mb: 0.5 }}>
           <Typography variant="h1">Crafts</Typography>

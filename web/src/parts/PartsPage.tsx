@@ -9,10 +9,10 @@ import { api, taken } from "../api/client";
 import type { Part, Parts } from "../api/types";
 import { Centred } from "../look/Centred";
 import { colours, mono } from "../look/colours";
-import { HomeLink } from "../look/HomeLink";
 import { JsonFileButton } from "../look/JsonFileButton";
 import { Panel } from "../look/Panel";
 import { Problem } from "../look/Problem";
+import { TopLine } from "../look/TopLine";
 import { useAsked } from "../look/useAsked";
 import { facts, inShort, KIND_WORDS } from "./facts";
 import { PartForm } from "./PartForm";
@@ -59,19 +59,7 @@ export default function PartsPage({ user }: { user: string }) {
   const hit = (each: Part) => `${each.name} ${inShort(each)} ${each.about}`.toLowerCase().includes(search.toLowerCase());
   return (
     <Box data-ready sx={{ height: "100vh", display: "grid", gridTemplateRows: "48px minmax(0, 1fr)" }}>
-      <Box
-        component="header"
-        sx={{
-          px: 2.5,
-          display: "flex",
-          alignItems: "center",
-          gap: 1.5,
-          borderBottom: 1,
-          borderColor: "divider",
-          bgcolor: "background.paper",
-        }}
-      >
-        <HomeLink />
+      <TopLine>
         <Link to="/" style={{ color: colours.softInk }}>
           Crafts
         </Link>
@@ -80,7 +68,7 @@ export default function PartsPage({ user }: { user: string }) {
         <Box sx={{ flex: 1 }} />
         <Exchange workshop={workshop} />
         <Typography sx={{ color: "text.secondary", fontSize: 13 }}>{user}</Typography>
-      </Box>
+      </TopLine>
       <Box sx={{ display: "grid", gridTemplateColumns: "360px minmax(0, 1fr)", minHeight: 0 }}>
         <Box
           component="nav"

@@ -10,9 +10,9 @@ import { api, taken } from "../api/client";
 import type { People, Session } from "../api/types";
 import { Centred } from "../look/Centred";
 import { colours } from "../look/colours";
-import { HomeLink } from "../look/HomeLink";
 import { Panel } from "../look/Panel";
 import { Problem } from "../look/Problem";
+import { TopLine } from "../look/TopLine";
 import { useAsked } from "../look/useAsked";
 
 type Role = People["people"][number]["role"];
@@ -63,24 +63,11 @@ export default function PeoplePage({ session }: { session: Session }) {
     after(await ask(() => taken<People>(api.PATCH("/api/workshops/{workshop_id}/people", { ...where, body: { name } }))));
   return (
     <Box data-ready>
-      <Box
-        component="header"
-        sx={{
-          height: 48,
-          px: 2.5,
-          display: "flex",
-          alignItems: "center",
-          gap: 1.5,
-          borderBottom: 1,
-          borderColor: "divider",
-          bgcolor: "background.paper",
-        }}
-      >
-        <HomeLink />
+      <TopLine>
         <Link to="/" style={{ color: colours.softInk }}>
           All crafts
         </Link>
-      </Box>
+      </TopLine>
       <Box component="main" sx={{ maxWidth: 860, mx: "auto", p: 4, display: "grid", gap: 2.5 }}>
         <div>
           <Typography variant="h1">People of {found.data.name}</Typography>
