@@ -172,6 +172,7 @@ class Waiting(BaseModel):
     type: Literal["waiting"] = "waiting"
     draft_version: int
     why: str
+    judged: bool = Field(description="Whether findings were looked for: where not, none says nothing")
     chain: list[HopState]
     findings: list[Finding]
 

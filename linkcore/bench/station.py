@@ -166,13 +166,16 @@ class Station:
     def waiting(self, key: str) -> str:
         """What can be said without a bench, as JSON."""
         given = self._place(key).given
+        return self.without(key, given, cannot_run(given.document, given.parts) or "")
+
+    @staticmethod
+    def without(key: str, given: Given, why: str) -> str:  # noqa: ARG004 - every request names its bench
+        """What can be said of a craft whose bench does not run, for this reason, by what its board was last known to run; as JSON."""
+        settings = given.document.settings if cannot_run(given.document, given.parts) else given.state.running
         runs = given.state.installed(given.document, given.parts)
-        whole = Whole(given.document, given.document.settings, given.parts, runs, given.state.bound_to, given.rung)
+        whole = Whole(given.document, settings, given.parts, runs, given.state.bound_to, given.rung)
         return Waiting(
-            draft_version=given.version,
-            why=cannot_run(given.document, given.parts) or "",
-            chain=still_chain(whole, given.proofs),
-            findings=still_findings(whole),
+            draft_version=given.version, why=why, judged=True, chain=still_chain(whole, given.proofs), findings=still_findings(whole)
         ).model_dump_json()
 
     # --- running ----------------------------------------------------------------------------------------------------

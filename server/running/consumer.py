@@ -14,10 +14,9 @@ from pydantic import Field, TypeAdapter, ValidationError
 from linkcore.bench.messages import Act, Answer, Hands, Look, Trouble
 from linkcore.craft.document import CraftError
 from linkcore.parts.catalogue import UnknownPart
-from server.crafts.models import Craft
 from server.gate import GatedConsumer, acts, later, lines_kept
 from server.layer import unless_down
-from server.outage import SAYS, OutOfReach, in_database
+from server.outage import SAYS, OutOfReach
 from server.problems import NO_SUCH_CRAFT, TRY_AGAIN
 from server.running import near
 from server.running.host import AtLimit, NoSuchCraft, at_limit, ensure, runs_here
@@ -74,8 +73,8 @@ class BenchConsumer(GatedConsumer):
             await self._say_watching(new=True)
         except AtLimit as limit:
             self.bench = ""
-            with contextlib.suppress(OutOfReach):
-                await self.send(at_limit(await in_database(self._version)(), limit.place))
+            with contextlib.suppress(OutOfReach, Ended):  # the next look tells it
+                await self.send(await at_limit(self.craft_id, limit.place))
         except (CraftError, UnknownPart) as error:
             await self.tell(str(error))
             await self.close(CANNOT_RUN)
@@ -84,9 +83,6 @@ class BenchConsumer(GatedConsumer):
         except (OutOfReach, Ended):
             if not self.bench:
                 await self.close(TRY_AGAIN)
-
-    def _version(self) -> int:
-        return Craft.objects.filter(pk=self.craft_id).values_list("version", flat=True).first() or 0
 
     async def end(self) -> None:
         """Stop watching; the bench stands still then, and lingers a little."""

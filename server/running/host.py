@@ -99,13 +99,15 @@ class _Queue:
 
     def place(self, craft_id: uuid.UUID, now: float) -> int:
         """Where a craft stands, from 0; it lines up where it does not stand yet."""
-        self._asked = {each: at for each, at in self._asked.items() if now - at < LEFT_S}
+        for gone in [each for each, at in self._asked.items() if now - at >= LEFT_S]:
+            self.leave(gone)
         self._asked[craft_id] = now
         return list(self._asked).index(craft_id)
 
     def leave(self, craft_id: uuid.UUID) -> None:
         """It has its bench."""
         self._asked.pop(craft_id, None)
+        _still.pop(craft_id, None)
 
 
 _queue = _Queue()
@@ -134,14 +136,23 @@ async def ensure(craft_id: uuid.UUID) -> str:
         return reached
 
 
-def at_limit(version: int, place: int) -> str:
-    """What is told of a bench that waits for room, as a message."""
-    others = "It is the next" if place == 1 else "One other comes before it" if place == 2 else f"{place - 1} others come before it"
-    return _told_without(
-        version,
-        f"As many benches run as this machine keeps at real time: {settings.MOST_BENCHES}. {others}; it is set up as soon as another rests.",
-        "it waits for room",
-    )
+_still: dict[uuid.UUID, Waiting] = {}  # of crafts in the queue: what can be said of them meanwhile
+
+
+async def at_limit(craft_id: uuid.UUID, place: int) -> str:
+    """What is told of a craft whose bench waits for room, as a message: all but what a bench would show."""
+    version = await in_database(_version_of)(craft_id)
+    known = _still.get(craft_id)
+    if known is None or known.draft_version != version:
+        loaded = await in_database(_loaded_of)(craft_id)
+        told = loaded.aside and _aside(loaded)
+        known = Waiting.model_validate_json(told or await (await the_worker()).ask(craft_id.hex, "without", loaded.packed, ""))
+        _still[craft_id] = known
+    if known.why:
+        return known.model_dump_json()  # it would not run if there were room
+    before = "This one is the next, and" if place == 1 else f"{'One other comes' if place == 2 else f'{place - 1} others come'} before this one, which"
+    why = f"As many benches run as this machine keeps at real time: {settings.MOST_BENCHES}. {before} is set up as soon as there is room. Kit, Port plan and Loom work meanwhile."
+    return known.model_copy(update={"why": why}).model_dump_json()
 
 
 def _claim(craft_id: uuid.UUID, channel: str) -> str:
@@ -167,14 +178,32 @@ class _Loaded:
     aside: str
 
 
+def _loaded_of(craft_id: uuid.UUID) -> _Loaded:
+    """Raise NoSuchCraft."""
+    craft = Craft.objects.filter(pk=craft_id).first()
+    if craft is None:
+        raise NoSuchCraft
+    document = craft.read()
+    parts = KitParts.of(document, catalogue_of(craft.workshop_id))
+    record = BenchRecord.objects.filter(craft=craft).first()
+    state = record.state_for(document, parts) if record else BenchRecord.first_state(document, parts)
+    proofs = ProofRecord.newest(ProofRecord.objects.filter(craft=craft).order_by("id"))
+    given = Given(document, parts, craft.version, state, proofs, rung_wires(craft.pk))
+    return _Loaded(document, craft.version, given, Packed(given), record.set_aside if record and record.set_aside_version == craft.version else "")
+
+
+def _version_of(craft_id: uuid.UUID) -> int:
+    """The newest; raise NoSuchCraft."""
+    version = Craft.objects.filter(pk=craft_id).values_list("version", flat=True).first()
+    if version is None:
+        raise NoSuchCraft
+    return version
+
+
 def _aside(loaded: _Loaded) -> str:
     """What is told of a bench that was set aside: nothing is worked out of what may be what took so long."""
-    return _told_without(loaded.version, loaded.aside, "its bench was set aside")
-
-
-def _told_without(version: int, why: str, of_a_hop: str) -> str:
-    chain = [HopState(hop=hop.key, coin="blank", why=of_a_hop, value="–", flows=False, proofs=[]) for hop in HOPS]
-    return Waiting(draft_version=version, why=why, chain=chain, findings=[]).model_dump_json()
+    chain = [HopState(hop=hop.key, coin="blank", why="its bench was set aside", value="–", flows=False, proofs=[]) for hop in HOPS]
+    return Waiting(draft_version=loaded.version, why=loaded.aside, judged=False, chain=chain, findings=[]).model_dump_json()
 
 
 def _hops(watchers: Watchers) -> frozenset[HopKey] | None:
@@ -228,19 +257,9 @@ class RunningBench:
             raise Ended
         return await self._worker.ask(self._key, method, *arguments)
 
-    def _load(self) -> _Loaded:
-        craft = Craft.objects.select_related("bench").filter(pk=self.craft_id, bench__isnull=False).first()
-        if craft is None:
-            raise NoSuchCraft
-        proofs = ProofRecord.newest(ProofRecord.objects.filter(craft=craft).order_by("id"))
-        document = craft.read()
-        parts = KitParts.of(document, catalogue_of(craft.workshop_id))
-        given = Given(document, parts, craft.version, craft.bench.state_for(document, parts), proofs, rung_wires(craft.pk))
-        return _Loaded(document, craft.version, given, Packed(given), craft.bench.set_aside if craft.bench.set_aside_version == craft.version else "")
-
     async def _set_up(self) -> None:
         """A bench for what the database has now, or the news that there is none."""
-        loaded = await in_database(self._load)()
+        loaded = await in_database(_loaded_of)(self.craft_id)
         self._tried = loaded.version
         self._worker = await the_worker()
         self._stands(loaded, Stands(loaded.aside) if loaded.aside else await self._ask("set_up", loaded.packed, secrets.randbits(32)))
@@ -260,18 +279,12 @@ class RunningBench:
         """Whether there is a bench, and not only a reason why there is none."""
         return self._stood.why is None
 
-    def _newest_version(self) -> int:
-        version = Craft.objects.filter(pk=self.craft_id).values_list("version", flat=True).first()
-        if version is None:
-            raise NoSuchCraft
-        return version
-
     async def _follow_draft(self) -> None:
         if self._loaded.aside:
             await self._set_up()
             return
         await self._hold_on()  # another kit starts from what this bench has come to
-        loaded = await in_database(self._load)()
+        loaded = await in_database(_loaded_of)(self.craft_id)
         self._tried = loaded.version
         stood = await self._ask("follow", loaded.packed, secrets.randbits(32))
         self._stands(loaded, stood)
@@ -280,7 +293,7 @@ class RunningBench:
         await self._give_records(loaded)
 
     async def _follow_rings(self) -> None:
-        loaded = await in_database(self._load)()
+        loaded = await in_database(_loaded_of)(self.craft_id)
         await self._give_records(loaded)
         self._waits = _aside(loaded) if loaded.aside else None
         self._beat.report_now = True
@@ -519,7 +532,7 @@ class RunningBench:
             await self._hold_on()
         if self._kept_at != self._looked_at:
             self._looked_at = self._kept_at
-            if await in_database(self._newest_version)() != self._version:  # the news of a save may have been lost
+            if await in_database(_version_of)(self.craft_id) != self._version:  # the news of a save may have been lost
                 await self._follow_draft()
 
     async def _store(self, kept: dict[str, Any] | None) -> None:

@@ -88,14 +88,15 @@ class LimitTest(OwnServer):
             again.until("live")  # another window at the same craft needs no room
             with self.viewer(others[0]) as second, self.viewer(others[1]) as third:
                 told = second.until("waiting")
-                self.assertIn("As many benches run as this machine keeps at real time: 1. It is the next;", told["why"])
-                self.assertEqual(len(told["chain"]), len(HOPS))
-                third.until("waiting", lambda message: "One other comes before it" in message["why"])
+                self.assertIn("As many benches run as this machine keeps at real time: 1. This one is the next", told["why"])
+                self.assertEqual((len(told["chain"]), told["judged"]), (len(HOPS), True))
+                self.assertIn("switchboard.no-arm-band", [finding["code"] for finding in told["findings"]], "what needs no bench is told all the same")
+                third.until("waiting", lambda message: "One other comes before this one" in message["why"])
                 answer = second.act("read back")
                 self.assertEqual((answer["ok"], answer["text"]), (False, "there is no bench yet; it waits for room"))
                 Craft.objects.filter(pk=self.craft.pk).delete()
                 second.until("live")
-                third.until("waiting", lambda message: "It is the next" in message["why"])
+                third.until("waiting", lambda message: "This one is the next" in message["why"])
 
 
 class OutageTest(OwnServer):

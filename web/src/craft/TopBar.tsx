@@ -27,6 +27,7 @@ export function TopBar({ craft, user, edit, onHelp }: { craft: Craft; user: stri
   const report = useSteady(drawn);
   const waiting = useBenchStore((state) => state.waiting !== null);
   const unsaved = useUnsaved((state) => state.queue.length);
+  const held = useUnsaved((state) => state.held !== null);
   const signOut = useSignOut();
   const current = report && report.draft_version === craft.version ? report : null;
   const differs = current?.differences.length ?? 0;
@@ -55,7 +56,9 @@ export function TopBar({ craft, user, edit, onHelp }: { craft: Craft; user: stri
       </Typography>
       <Box sx={{ flex: 1 }} />
       <LastAct />
-      {waiting ? (
+      {held ? (
+        <Typography sx={{ color: colours.copperText, fontWeight: 600 }}>not saved yet</Typography>
+      ) : waiting ? (
         <Typography sx={{ color: "text.secondary" }}>no bench for this craft yet</Typography>
       ) : current ? (
         <Differences differs={differs} edit={edit} version={craft.version} />

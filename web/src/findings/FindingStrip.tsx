@@ -26,6 +26,7 @@ export const focusedFinding = () => document.activeElement?.closest("[data-findi
 export function FindingStrip({ hop, craft, edit }: { hop: Hop; craft: Craft; edit: HopProps["edit"] }) {
   const findings = useSteady((state) => known(state)?.findings ?? []);
   const version = useBenchStore((state) => known(state)?.draft_version);
+  const judged = useBenchStore((state) => state.waiting?.judged ?? true);
   const here = findings.filter((finding) => finding.hop === hop);
   const stop = findings.find((finding) => finding.hop !== hop && finding.severity === "stop");
   const coin = useSteady((state) => known(state)?.chain.find((each) => each.hop === hop) ?? null);
@@ -64,7 +65,11 @@ export function FindingStrip({ hop, craft, edit }: { hop: Hop; craft: Craft; edi
       )}
       {here.length === 0 && coin?.coin !== "tarnished" && (
         <Box sx={{ py: 0.5, color: coin?.coin === "rings true" ? colours.verdigris : colours.softInk }}>
-          {coin?.coin === "rings true" ? "Nothing is wrong here: this hop is proven." : "Nothing is wrong here so far."}
+          {coin?.coin === "rings true"
+            ? "Nothing is wrong here: this hop is proven."
+            : judged
+              ? "Nothing is wrong here so far."
+              : "What is wrong here was not looked for: the bench was set aside."}
         </Box>
       )}
       {coin && coin.coin !== "cracked" && <StillToSee proofs={coin.proofs} />}

@@ -65,8 +65,12 @@ export default function PeoplePage({ session }: { session: Session }) {
     <Box data-ready>
       <TopLine>
         <Link to="/" style={{ color: colours.softInk }}>
-          All crafts
+          Crafts
         </Link>
+        <span>/</span>
+        <b>People</b>
+        <Box sx={{ flex: 1 }} />
+        <Typography sx={{ color: "text.secondary", fontSize: 13 }}>{session.user}</Typography>
       </TopLine>
       <Box component="main" sx={{ maxWidth: 860, mx: "auto", p: 4, display: "grid", gap: 2.5 }}>
         <div>
