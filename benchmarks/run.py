@@ -207,11 +207,12 @@ def in_the_browser() -> list[Row]:
     subprocess.run([sys.executable, "-m", "django", "migrate", "--noinput", "-v0"], cwd=ROOT, check=True)
     subprocess.run([sys.executable, "-m", "django", "load_demo"], cwd=ROOT, check=True, stdout=subprocess.DEVNULL)
     from launcher.mariadb import die_with_parent, free_port
+    from launcher.server_command import server_command
 
     port = free_port()
     os.makedirs(os.environ["COINBELL_VAR"] + "/static", exist_ok=True)
     server = subprocess.Popen(
-        [sys.executable, "-m", "uvicorn", "server.asgi:application", "--lifespan", "off", "--port", str(port), "--log-level", "warning"],
+        server_command("--port", str(port)),
         cwd=ROOT,
         preexec_fn=die_with_parent,
     )

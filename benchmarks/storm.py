@@ -63,11 +63,11 @@ class Bell:
 
     def start(self) -> subprocess.Popen[bytes]:
         """One more process."""
-        from launcher.main import _uvicorn_options
         from launcher.mariadb import die_with_parent
+        from launcher.server_command import server_command
 
         number = self._socket.fileno()
-        command = [sys.executable, "-m", "uvicorn", "server.asgi:application", *_uvicorn_options(), "--fd", str(number)]
+        command = server_command("--fd", str(number))
         return subprocess.Popen(command, cwd=ROOT, env=self.environment, pass_fds=(number,), preexec_fn=die_with_parent, stderr=subprocess.DEVNULL)
 
     def __exit__(self, *_: object) -> None:

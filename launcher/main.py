@@ -23,6 +23,7 @@ from launcher import setup
 from launcher.backup import back_up, check, restore
 from launcher.mariadb import Database, die_with_parent
 from launcher.redis import Redis
+from launcher.server_command import server_command
 from launcher.setup import PYTHON, ROOT, VAR, WEB, Trouble, say
 
 ADDRESS = "127.0.0.1"
@@ -232,7 +233,7 @@ class _Servers:
     def _start(self) -> subprocess.Popen[bytes]:
         number = self._socket.fileno()
         return subprocess.Popen(
-            [PYTHON, "-m", "uvicorn", "server.asgi:application", *_uvicorn_options(), "--fd", str(number)],
+            server_command("--fd", str(number)),
             env=self._environment,
             cwd=ROOT,
             start_new_session=True,
@@ -261,13 +262,6 @@ class _Servers:
         for place in ended:
             say("a server process has ended by itself; starting it again")
             self._processes[place] = self._start()
-
-
-def _uvicorn_options() -> list[str]:
-    """A header that says where a request came from counts only where a setting names the proxy that sets it."""
-    proxy = os.environ.get("COINBELL_PROXY", "")
-    trusted = ["--proxy-headers", "--forwarded-allow-ips", proxy] if proxy else ["--no-proxy-headers"]
-    return [*trusted, "--lifespan", "off", "--ws-max-size", "65536", "--timeout-graceful-shutdown", "3", "--log-level", "warning", "--no-server-header"]
 
 
 def _stop_signals() -> list[int]:

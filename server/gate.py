@@ -23,17 +23,24 @@ from server.workshops.models import Duty
 CHECK_EVERY_S = 4.0
 MOST_A_SECOND = 200  # a hand that moves without pause says sixty things a second
 FLOOD_COSTS = 20  # sockets: whoever floods is kept away for a while
+REFUSED_AFTER_S, MOST_REFUSED = 1.0, 500
 LONG_TEXT = 1000  # letters: a longer message counts as several
 
 
-_said = Rate(2 * MOST_A_SECOND, 120 * MOST_A_SECOND)  # by all sockets of a session
+_said = Rate(5 * MOST_A_SECOND // 4, 60 * MOST_A_SECOND)  # by all sockets of a session
 _sockets = Rate(*settings.SOCKETS_BY_SESSION)
+_touches = Rate(*settings.TOUCHES_BY_PERSON), Rate(*settings.TOUCHES_BY_CRAFT)
 _acts = Rate(*settings.ACTS_BY_PERSON), Rate(*settings.ACTS_BY_CRAFT)
 _lines = Rate(*settings.LINES_KEPT_BY_PERSON), Rate(*settings.LINES_KEPT_BY_CRAFT)
 
 
+def touches(user_id: object, craft_id: object) -> float:
+    """How long a switch, a plug or a look at another hop has to wait, s: so many a person, and so many a craft, may be asked for. 0: it may be done, and counts."""
+    return _touches[0].take(user_id) or _touches[1].take(craft_id)
+
+
 def acts(user_id: object, craft_id: object) -> float:
-    """How long an act has to wait, s: so many a person, and so many a craft, may be asked for. 0: it may be done, and counts."""
+    """The same for what is asked of a board."""
     return _acts[0].take(user_id) or _acts[1].take(craft_id)
 
 
@@ -65,9 +72,11 @@ class GatedConsumer(AsyncWebsocketConsumer):
                 await send({"type": "websocket.close", "code": TRY_AGAIN})
 
     async def dispatch(self, message: dict[str, Any]) -> None:
-        """See AsyncConsumer, which looks after the database's connections at every message: what a bench tells, many times a second, has nothing to do with them."""
+        """See AsyncConsumer, which looks after the database's connections in a thread at every message: in_database does where it is asked, and most are of a bench and its hands."""
         if message["type"] == "bench.text":
             await self.bench_text(message)
+        elif message["type"] == "websocket.receive":
+            await self.websocket_receive(message)
         else:
             await super().dispatch(message)
 
@@ -175,6 +184,7 @@ class ConnectRate:
     def __init__(self, app: Any, by_session: Rate | None = None, by_address: Rate | None = None) -> None:
         self._app = app
         self._by_session, self._by_address = by_session or _sockets, by_address or Rate(*settings.SOCKETS_BY_ADDRESS)
+        self._refused = 0
 
     async def __call__(self, scope: Any, receive: Any, send: Any) -> None:
         """See ASGI."""
@@ -182,7 +192,7 @@ class ConnectRate:
         session = next((each for each in cookies if each.startswith(_cookie_of(""))), b"")
         address = (scope.get("client") or ("",))[0]
         if self._by_address.take(address) or self._by_session.take(session or address):  # made-up sessions share their address
-            await send({"type": "websocket.close"})
+            await self._refuse(send)
             return
         try:
             await self._app(scope, receive, send)
@@ -190,6 +200,16 @@ class ConnectRate:
             if not is_outage(error):
                 raise
             await send({"type": "websocket.close", "code": TRY_AGAIN})  # who it is cannot be looked up now; the browser tries again by itself
+
+    async def _refuse(self, send: Any) -> None:
+        """Not at once: whoever asks again and again asks less often then. Those for whom there is no place to wait in are refused where they stand."""
+        if self._refused < MOST_REFUSED:
+            self._refused += 1
+            try:
+                await asyncio.sleep(REFUSED_AFTER_S)
+            finally:
+                self._refused -= 1
+        await send({"type": "websocket.close"})
 
 
 class NothingHere(AsyncWebsocketConsumer):

@@ -168,6 +168,7 @@ WHITENOISE_IMMUTABLE_FILE_TEST = r"^/assets/.+-[0-9A-Za-z_-]{8}\.\w+$"  # the bu
 MAX_UPLOAD_BYTES = int(os.environ.get("COINBELL_MAX_UPLOAD_MB", "200")) << 20
 WORKSHOP_QUOTA_BYTES = int(os.environ.get("COINBELL_QUOTA_MB", "2048")) << 20  # recordings and images of a workshop
 SOCKETS_BY_SESSION, SOCKETS_BY_ADDRESS = (60, 60), (600, 1200)
+TOUCHES_BY_PERSON, TOUCHES_BY_CRAFT = (80, 1200), (80, 1200)
 ACTS_BY_PERSON, ACTS_BY_CRAFT = (40, 120), (40, 120)  # at once, and a minute
 LINES_KEPT_BY_PERSON, LINES_KEPT_BY_CRAFT = (6, 12), (8, 20)
 FILE_UPLOAD_TEMP_DIR = None

@@ -6,7 +6,6 @@ import os
 import queue
 import socket
 import subprocess
-import sys
 import tempfile
 import threading
 import time
@@ -19,6 +18,7 @@ from django.db import connection
 from playwright.sync_api import sync_playwright
 
 from launcher.mariadb import die_with_parent
+from launcher.server_command import server_command
 from tests import clock
 
 PACE = 5.0  # bench seconds in a second, where a test is not about time
@@ -47,21 +47,7 @@ class Server:
         }
         descriptor = self._socket.fileno()
         self.process = subprocess.Popen(
-            [
-                sys.executable,
-                "-m",
-                "uvicorn",
-                "server.asgi:application",
-                "--fd",
-                str(descriptor),
-                "--no-proxy-headers",
-                "--lifespan",
-                "off",
-                "--ws-max-size",
-                "65536",
-                "--log-level",
-                "warning",
-            ],
+            server_command("--fd", str(descriptor)),
             env=environment,
             cwd=settings.ROOT,
             pass_fds=(descriptor,),

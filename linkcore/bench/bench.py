@@ -518,8 +518,8 @@ class Bench:
         return self._made_with[1]
 
     def take_pace(self, pace: float) -> None:
-        """How fast its time passes beside the pilot's: under LATE_PACE hands that have to be quick do not count."""
-        self.receiver.end.late = pace < LATE_PACE
+        """How fast its time passes beside the pilot's: under LATE_PACE what has a time limit for hands does not count."""
+        self.link.run_late(late=pace < LATE_PACE)
 
     # --- what comes out -----------------------------------------------------------------------------------------
 

@@ -1,4 +1,7 @@
-"""The two ends of a bind as state machines. They know time and each other's offers, nothing of wires or frames."""
+"""The two ends of a bind as state machines. They know time and each other's offers, nothing of wires or frames.
+
+`late`: a bench's time passes so much more slowly than the pilot's that nothing with a time limit for hands counts. Windows are held open meanwhile, and offered whole afterwards.
+"""
 
 from __future__ import annotations
 
@@ -19,6 +22,9 @@ QUICK_S = 2.0
 QUICK_CYCLES = 3
 TOO_CLOSE_M = 0.5
 TOO_FAR_M = 10.0  # bind is sent at the lowest power
+LATE = (
+    "the bench runs late, and what has a time limit for hands does not count meanwhile; both ends stay as they are, and their time begins anew once it keeps up"
+)
 
 
 @dataclass(frozen=True)
@@ -39,6 +45,7 @@ class TransmitterEnd:
         self.phrase = ""
         self.mode: TransmitterMode = "normal"
         self.until: float | None = None
+        self.late = False
 
     @property
     def identity(self) -> bytes:
@@ -62,6 +69,8 @@ class TransmitterEnd:
 
     def tick(self, t: float, *, on: bool) -> None:
         """Bind and register end by themselves, and with the supply."""
+        if self.late and self.until is not None:
+            self.until = t + OFFER_S
         if self.mode != "normal" and (not on or (self.until is not None and t >= self.until)):
             self.mode, self.until = "normal", None
 
@@ -81,7 +90,7 @@ class ReceiverEnd:
         self.until: float | None = None
         self.open_until: float | None = None
         self.quick = 0
-        self.late = False  # its time passes so much more slowly than the pilot's that no hand can be said to be quick
+        self.late = False
         self.bind_count = 0  # the pulses by which it was bound, and so how it speaks; 0: as it came
         self._asked = 0
         self._on_t = self._off_t = -1e9
@@ -114,6 +123,9 @@ class ReceiverEnd:
 
     def tick(self, t: float) -> None:
         """What ends by itself: waiting in bind."""
+        if self.late:
+            self.until = None if self.until is None else t + self.binding.wait_s
+            self.open_until = t + self.binding.wait_s if self.open_until is not None and t < self.open_until else None
         if self.state in ("bind", "registering") and self.until is not None and t >= self.until:
             self.state, self.until = self._resting(), None
 
@@ -172,9 +184,9 @@ class ReceiverEnd:
         return self.binding.light(self.state)
 
 
-def hindrances(link: Outlook, distance_m: float, *, transmitter_on: bool, receiver_on: bool) -> list[str]:
+def hindrances(link: Outlook, distance_m: float, *, transmitter_on: bool, receiver_on: bool, late: bool = False) -> list[str]:
     """What keeps two ends from binding now, whatever mode they are in."""
-    against = []
+    against = [LATE] if late else []
     if not transmitter_on:
         against.append("the transmitter is off")
     if not receiver_on:

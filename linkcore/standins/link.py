@@ -176,7 +176,8 @@ class RadioLink:
     @property
     def hindrances(self) -> list[str]:
         """What keeps both ends from binding now."""
-        return hindrances(self._loading.outlook, self.distance_m, transmitter_on=self.transmitter.on, receiver_on=self.receiver_awake)
+        late = self.receiver.end.late
+        return hindrances(self._loading.outlook, self.distance_m, transmitter_on=self.transmitter.on, receiver_on=self.receiver_awake, late=late)
 
     @property
     def budget(self) -> Budget | None:
@@ -277,6 +278,10 @@ class RadioLink:
         self.air.forget()
 
     # --- time ---------------------------------------------------------------------------------------------------
+
+    def run_late(self, *, late: bool) -> None:
+        """Whether what has a time limit for hands counts from now on."""
+        self.transmitter.end.late = self.receiver.end.late = late
 
     def bind(self, t: float) -> str | None:
         """Both ends' share of a bind up to `t`; what came of it, when something did."""

@@ -112,7 +112,7 @@ class Pace:
         self._seen.clear()
 
     def see(self, t: float, now: float) -> None:
-        """Where the bench is (bench seconds) at this time of its clock."""
+        """Where the bench is (bench seconds) at this time."""
         self._seen.append((now, t))
         while now - self._seen[0][0] > PACE_OVER_S:
             self._seen.popleft()

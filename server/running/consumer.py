@@ -14,7 +14,7 @@ from pydantic import Field, TypeAdapter, ValidationError
 from linkcore.bench.messages import Act, Answer, Hands, Look, Trouble
 from linkcore.craft.document import CraftError
 from linkcore.parts.catalogue import UnknownPart
-from server.gate import GatedConsumer, acts, later, lines_kept
+from server.gate import GatedConsumer, acts, later, lines_kept, touches
 from server.layer import unless_down
 from server.outage import SAYS, OutOfReach
 from server.problems import NO_SUCH_CRAFT, TRY_AGAIN
@@ -28,6 +28,7 @@ CANNOT_RUN = 4422
 WATCH_EVERY_S = 4.0
 SILENT_S = 1.5  # what says least, a bench that waits for its kit, says something every second
 LOOK_EVERY_S = 0.5
+MOVE_EVERY_S = 0.02  # half of what a bench is looked at
 ACT_WITHIN_S = 12.0  # the longest, a flash that is judged and begun, takes a twentieth
 NO_ANSWER = "the bench did not answer in time; it may have been done all the same: look at what the board holds, then try again"
 
@@ -35,6 +36,7 @@ _incoming: TypeAdapter[Hands | Act | Look] = TypeAdapter(Annotated[Hands | Act |
 
 
 CHECKS_MOVE = frozenset(("type", "left", "right", "switches", "transmitter_on", "usb", "pack", "tilt_deg", "gps_fix", "loss_percent", "distance_m"))
+MOVES = frozenset(("type", "left", "right", "tilt_deg"))  # only where they end counts
 CHECKS_ASK = frozenset(("measure anew", "read back", "keep line"))
 
 
@@ -59,6 +61,9 @@ class BenchConsumer(GatedConsumer):
         self.bench = ""
         self._far = False
         self._asked: dict[str, asyncio.TimerHandle] = {}
+        self._moves: dict[str, Any] = {}
+        self._moved_at = 0.0
+        self._moving: asyncio.Task[None] | None = None
         self._messages = near.join(self.craft_id)
         self._passing = asyncio.create_task(self._pass_on())
         self._watching = asyncio.create_task(self._watch())
@@ -90,6 +95,8 @@ class BenchConsumer(GatedConsumer):
             waiting.cancel()
         near.leave(self.craft_id, self._messages)
         self._passing.cancel()
+        if self._moving:
+            self._moving.cancel()
         if self._watching:
             self._watching.cancel()
             with unless_down():  # it finds out by itself, a little later
@@ -104,32 +111,68 @@ class BenchConsumer(GatedConsumer):
             place = "/".join(str(step) for step in first["loc"])
             await self.tell(f"message not understood: {place + ': ' if place else ''}{first['msg']}")
             return
-        try:
-            if isinstance(message, Act) and not await self.still_allowed():
-                return
-        except OutOfReach:
-            await self._refuse(message, SAYS)
-            return
-        if why := refusal(self.role, duty_of(message)):
-            await self._refuse(message, why)
-        elif isinstance(message, Hands):
-            await self._send_on({"type": "hands", "hands": message.model_dump(exclude_none=True), "reply": self.channel_name})
+        if isinstance(message, Act):
+            await self._act(message)
+        elif why := refusal(self.role, duty_of(message)):
+            await self.tell(why)
+        elif isinstance(message, Hands) and message.model_fields_set <= MOVES:
+            await self._move(message.model_dump(exclude_none=True))
+        elif wait := touches(self.scope["user"].pk, self.craft_id):
+            await self.tell(later(wait))
         elif isinstance(message, Look):
             self.hop = message.hop
             await self._say_watching(new=True)
         else:
-            if message.request in self._asked:
-                return  # it is being done, and answered once
-            if not self.bench:
-                await self._refuse(message, "there is no bench yet; it waits for room")
+            await self._move_on()  # what came before it is done before it
+            await self._hand_on(message.model_dump(exclude_none=True))
+
+    async def _move(self, moved: dict[str, Any]) -> None:
+        """Movements that come closer together than a bench is looked at become one, the later over the earlier."""
+        wait_s = self._moved_at + MOVE_EVERY_S - time.monotonic()
+        self._moves |= moved
+        if wait_s <= 0:
+            await self._move_on()
+        elif self._moving is None:
+            self._moving = asyncio.create_task(self._move_later(wait_s))
+
+    async def _move_later(self, wait_s: float) -> None:
+        await asyncio.sleep(wait_s)
+        self._moving = None
+        with contextlib.suppress(OSError):  # the browser went away; disconnect comes next
+            await self._move_on()
+
+    async def _move_on(self) -> None:
+        moves, self._moves = self._moves, {}
+        if moves:
+            self._moved_at = time.monotonic()
+            await self._hand_on(moves)
+
+    async def _hand_on(self, hands: dict[str, Any]) -> None:
+        await self._send_on({"type": "hands", "hands": hands, "reply": self.channel_name})
+
+    async def _act(self, act: Act) -> None:
+        if act.request in self._asked:
+            return  # it is being done, and answered once
+        rate = lines_kept if act.act == "keep line" else acts
+        if wait := rate(self.scope["user"].pk, self.craft_id):
+            await self._refuse(act, later(wait))
+            return
+        try:
+            if not await self.still_allowed():
                 return
-            rate = lines_kept if message.act == "keep line" else acts
-            if wait := rate(self.scope["user"].pk, self.craft_id):
-                await self._refuse(message, later(wait))
-                return
-            self._asked[message.request] = asyncio.get_running_loop().call_later(ACT_WITHIN_S, self._too_late, message.request)
-            sent = {"type": "act", "act": message.model_dump(), "reply": self.channel_name, "user": self.scope["user"].pk, "until": time.time() + ACT_WITHIN_S}
-            await self._send_on(sent)
+        except OutOfReach:
+            await self._refuse(act, SAYS)
+            return
+        if why := refusal(self.role, duty_of(act)):
+            await self._refuse(act, why)
+            return
+        if not self.bench:
+            await self._refuse(act, "there is no bench yet; it waits for room")
+            return
+        await self._move_on()
+        self._asked[act.request] = asyncio.get_running_loop().call_later(ACT_WITHIN_S, self._too_late, act.request)
+        sent = {"type": "act", "act": act.model_dump(), "reply": self.channel_name, "user": self.scope["user"].pk, "until": time.time() + ACT_WITHIN_S}
+        await self._send_on(sent)
 
     def _too_late(self, request: str) -> None:
         """No answer came: the bench changed hands just then, or its process is gone."""
@@ -137,11 +180,8 @@ class BenchConsumer(GatedConsumer):
             answer = Answer(request=request, ok=False, text=NO_ANSWER)
             self._telling = asyncio.ensure_future(self.send(answer.model_dump_json()))
 
-    async def _refuse(self, message: Hands | Act | Look, why: str) -> None:
-        if isinstance(message, Act):
-            await self.send(json.dumps(Answer(request=message.request, ok=False, text=why).model_dump()))
-        else:
-            await self.tell(why)
+    async def _refuse(self, act: Act, why: str) -> None:
+        await self.send(json.dumps(Answer(request=act.request, ok=False, text=why).model_dump()))
 
     async def _pass_on(self) -> None:
         """What the bench tells everybody, as it is."""
@@ -195,4 +235,5 @@ class BenchConsumer(GatedConsumer):
 
     async def tell(self, text: str) -> None:
         """See GatedConsumer."""
-        await self.send(json.dumps(Trouble(text=text).model_dump()))
+        with contextlib.suppress(OSError):  # the browser went away; disconnect comes next
+            await self.send(json.dumps(Trouble(text=text).model_dump()))

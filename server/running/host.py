@@ -10,6 +10,7 @@ import asyncio
 import contextlib
 import functools
 import logging
+import math
 import secrets
 import time
 import uuid
@@ -62,7 +63,7 @@ MOST_BEHIND_S = REST_TICK_S + 0.4  # a machine that slept does not make the benc
 TRIES = 3
 LEFT_S = 4.0
 PUT_AWAY_WITHIN_S = 3.0
-LATE_WEIGHT = 0.2
+LATE_OVER_S = 0.2
 LOAD_WHEN_LATE = ((0.02, 0.0), (0.06, 0.8), (float("inf"), 1.0))  # a turn that comes so late, s: as if the worker were so busy
 FULL = 0.9
 LOADED_REPORT_S = 1.0
@@ -232,6 +233,7 @@ class RunningBench:
         self._mending = asyncio.Lock()
         self._untold: list[JobState] = []
         self._lateness = self._now_load = 0.0
+        self._turned_at = now
         self._far_at = -GONE_S  # when somebody in another process was last heard of
         self._out_since: float | None = None  # since when the database does not answer, s of the system's clock
         self._lost = False
@@ -344,7 +346,9 @@ class RunningBench:
 
     def _load_now(self, late_s: float) -> float:
         """How full the machine has its hands, 0 to 1: by the worker's time, and by how late this bench's turns come."""
-        self._lateness += LATE_WEIGHT * (max(0.0, late_s) - self._lateness)
+        now = self._clock.now()
+        passed, self._turned_at = now - self._turned_at, now
+        self._lateness += (1 - math.exp(-passed / LATE_OVER_S)) * (max(0.0, late_s) - self._lateness)
         if not settings.SNAPSHOTS_GIVE_WAY:
             return 0.0
         return max(self._worker.load.share(), next(load for most, load in LOAD_WHEN_LATE if self._lateness < most))
@@ -447,7 +451,7 @@ class RunningBench:
     async def _tell_news(self, ran: Ran) -> None:
         """Record first, then tell: what a screen shows as proven is in the database, and whoever hears that a job has ended looks into the log."""
         self._t, self._flashing = ran.t, ran.flashing
-        self._pace.see(ran.t, self._bench_clock.now())
+        self._pace.see(ran.t, self._clock.now())
         self._beat.see(ran.shown, self._clock.now())
         self._unrecorded[0].extend(ran.proofs)
         self._unrecorded[1].extend(ran.rings)

@@ -6,6 +6,7 @@ import asyncio
 import contextlib
 import threading
 import time
+from collections.abc import Callable
 from typing import Annotated, Any
 
 import serial
@@ -16,12 +17,13 @@ from server.captures.models import Recording
 from server.gate import GatedConsumer, later, lines_kept
 from server.outage import in_database
 from server.room import RoomFull
-from server.tap.lines import CannotOpen, NotAllowed, checked, open_line, what_is_there
+from server.tap.lines import READ_FOR_S, CannotOpen, NotAllowed, checked, open_line, what_is_there
 from server.tap.messages import OpenTap, TapAct, TapPlace, TapState, TapTrial
 
 TELL_EVERY_S = 0.2
 AGAIN_EVERY_S = 0.5
 TRY_S = 0.7
+TRIES = 3  # of one setting, where it was heard late
 SHOWN_BYTES = 48
 _incoming: TypeAdapter[OpenTap | TapAct] = TypeAdapter(Annotated[OpenTap | TapAct, Field(discriminator="type")])
 _listening: dict[str, tuple[int, str]] = {}  # devices that a tap of this process holds: of which workshop, and who listens
@@ -31,8 +33,10 @@ _PARITIES = {"N": "none", "E": "even", "O": "odd"}
 class _Listener(threading.Thread):
     """Reads a line until it is told to stop; takes it up again when it went away and came back. It never writes."""
 
-    def __init__(self, wanted: OpenTap, address: str) -> None:
+    def __init__(self, wanted: OpenTap, address: str, now: Callable[[], float] = time.monotonic) -> None:
         super().__init__(daemon=True, name="tap")
+        self._now = now
+        self._heard_at = now()
         self.wanted, self.address = wanted, address
         self.heard = AdapterLine()
         self.lock = threading.Lock()
@@ -44,6 +48,7 @@ class _Listener(threading.Thread):
     def open(self) -> None:
         """Open it for the first time. Raise CannotOpen."""
         self._line = open_line(self.address, self.wanted.baud, self.wanted.parity, self.wanted.stop_bits)
+        self._heard_at = self._now()
 
     def run(self) -> None:
         """See Thread."""
@@ -78,9 +83,11 @@ class _Listener(threading.Thread):
             self._line = None
             self.state, self.text = "gone", f"{self.address} went away. Waiting for it to come back."
             return
+        now = self._now()
+        late_s, self._heard_at = now - self._heard_at - READ_FOR_S, now
         if data:
             with self.lock:
-                self.heard.take(bytes(data), time.monotonic())
+                self.heard.take(bytes(data), now, late_s)
 
     def stop(self) -> None:
         """Let the line go."""
@@ -185,12 +192,15 @@ class TapConsumer(GatedConsumer):
         best: tuple[float, OpenTap] = (0.0, wanted)
         for baud, framing in usual_ways():
             way = wanted.model_copy(update={"baud": baud, "parity": _PARITIES[framing[1]], "stop_bits": int(framing[2])})
-            await self._open(way)
-            await asyncio.sleep(TRY_S)
-            if self._listener is None:
-                return
-            with self._listener.lock:
-                found = self._listener.heard.found
+            for _ in range(TRIES):
+                await self._open(way)
+                await asyncio.sleep(TRY_S)
+                if self._listener is None:
+                    return
+                with self._listener.lock:
+                    found, late = self._listener.heard.found, self._listener.heard.late
+                if late is None:
+                    break
             self._trials.append(TapTrial(baud=baud, framing=framing, what=found.what, good_share=found.good_share))
             best = max(best, (found.confidence, way), key=lambda pair: pair[0])
         await self._open(best[1])
@@ -246,6 +256,7 @@ class TapConsumer(GatedConsumer):
                 good_share=heard.found.good_share,
                 why=heard.found.why,
                 marks=heard.marks(now),
+                late=heard.said_of_lateness(now),
                 channels=heard.channels,
                 sensors={name: frame.values for name, frame in heard.sensors.items()},
                 last_bytes=list(heard.tail(SHOWN_BYTES)),

@@ -23,6 +23,7 @@ _DEVICE = re.compile(r"/dev/(tty[A-Za-z]+[0-9]*|serial/.+|cu\..+)")
 _TERMINAL = re.compile(r"/dev/(pts/[0-9]+|pty.*|tty[p-za-e][0-9a-f])")  # where somebody types: only what was offered is a line
 _NET = ("socket", "rfc2217")
 OFFERS = "lines"
+READ_FOR_S = 0.05  # one reading waits for so long
 
 
 class NotAllowed(ValueError):
@@ -115,7 +116,7 @@ class _Device(serial.Serial):
 def open_line(address: str, baud: int, parity: str, stop_bits: int) -> serial.SerialBase:
     """Open a line to listen; nothing is ever written to it, and a device is left as it was found. Raise CannotOpen."""
     letter = {"none": serial.PARITY_NONE, "even": serial.PARITY_EVEN, "odd": serial.PARITY_ODD}[parity]
-    ways: dict[str, Any] = {"baudrate": baud, "parity": letter, "stopbits": stop_bits, "timeout": 0.05}
+    ways: dict[str, Any] = {"baudrate": baud, "parity": letter, "stopbits": stop_bits, "timeout": READ_FOR_S}
     try:
         if address.startswith("/"):
             line: serial.SerialBase = _Device(**ways)

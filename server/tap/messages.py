@@ -60,6 +60,7 @@ class TapState(BaseModel):
     good_share: float
     why: list[str]
     marks: str
+    late: str
     channels: dict[int, float]
     sensors: dict[str, dict[str, float | int | str]]
     last_bytes: list[int]

@@ -254,6 +254,27 @@ class BenchBindTest(SimpleTestCase):
         self.assertIn("is set for FCC, the receiver for LBT", report.hindrances[0])
         self.assertEqual([(step.text, step.hop) for step in report.steps if step.next], [("Make the firmware of both ends fit", "load")])
 
+    def test_no_window_for_hands_counts_while_the_bench_runs_late_and_each_is_offered_again_whole(self):
+        for name, craft in every_receiver():
+            for way in shipped()[craft.kit.receiver].binding.ways:
+                if way in ("phrase", "power cycles"):
+                    continue  # a phrase has no window; quick hands begin anew
+                hand = self.unbound(craft)
+                hand.do(0.2, way=way)
+                hand.bench.take_pace(0.5)
+                with self.assertRaisesRegex(AssertionError, "not bound after 12 steps"):
+                    hazards.Pilot(hand.bench).bind(most=12)
+                self.assertFalse(hand.bench.link.knows, (name, way))
+                self.assertIn("the bench runs late", bind_told(hand.bench).hindrances[0])
+                hand.wait(70.0)
+                hand.bench.take_pace(1.0)
+                if way != "register":  # its two buttons are two windows, one after the other
+                    hand.wait(1.5)
+                    self.assertTrue(hand.bench.link.knows, (name, way, "both ends stayed as they were"))
+                else:
+                    hazards.Pilot(hand.bench).bind()
+                self.assertTrue(hand.bench.link.knows, (name, way))
+
     def test_a_bind_count_left_in_place_keeps_the_satellite_from_connecting(self):
         craft = next(craft for name, craft in every_receiver() if name == "twin-leaf")
         hand = Hand(craft)

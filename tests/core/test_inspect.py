@@ -139,6 +139,23 @@ class HeardTest(SimpleTestCase):
         heard.take(b"more", 99.1)
         self.assertLessEqual(sum(len(piece) for piece in heard.everything()), KEPT_BYTES + 4)
 
+    def test_what_was_heard_late_is_kept_and_not_judged(self):
+        frame = crsf.encode_channels([992] * 16)
+        for late_s, whole in ((0.0, False), (0.1, False), (0.6, True)):
+            heard = AdapterLine()
+            for index in range(100):
+                if 60 <= index < 75:
+                    continue  # lost, as the system's buffer was full; half a frame goes with them
+                cut = 9 if index == 75 else 0
+                heard.take(frame[cut:], index * 0.02, late_s if index == 75 else 0.0)
+                if index == 80:
+                    self.assertEqual(set(heard.marks(1.6)) == {"g"}, whole, late_s)
+                    self.assertEqual(heard.said_of_lateness(1.6)[:46], "This machine had no time to listen for 0.6 s. " if whole else "")
+                    self.assertEqual(heard.bytes_per_s(1.6) <= 5 * len(frame), whole)
+            self.assertEqual(heard.found.protocol, "CRSF", late_s)
+            self.assertEqual(heard.total, sum(len(piece) for piece in heard.everything()))
+            self.assertEqual(heard.said_of_lateness(9.0), "")
+
     def test_the_usual_ways_are_those_of_the_protocols(self):
         ways = usual_ways()
         self.assertEqual(ways[0], (115_200, "8N1"))

@@ -39,6 +39,11 @@ class Viewer:
     def say(self, **message):
         self._socket.send(json.dumps(message))
 
+    @property
+    def raw(self):
+        """What carries it; whatever is sent there goes past the client."""
+        return self._socket.socket
+
     def say_raw(self, text: str):
         self._socket.send(text)
 
@@ -82,7 +87,7 @@ class OnTheSocket(DatabaseTest):
         cookie = client.cookies.get(settings.SESSION_COOKIE_NAME)
         headers = {"Cookie": f"{settings.SESSION_COOKIE_NAME}={cookie.value}"} if cookie else {}
         address = f"{server.address.replace('http', 'ws')}/ws/crafts/{(craft or self.craft).id}/bench"
-        with connect(address, additional_headers=headers, origin=server.address, max_size=None) as opened:
+        with connect(address, additional_headers=headers, origin=server.address, max_size=None, max_queue=None) as opened:
             yield Viewer(opened)
 
     def write_and_restart(self):

@@ -35,7 +35,9 @@ from server.captures import services
 from server.captures.models import LOOSE_FOR, Recording
 from server.captures.services import folder_of, reading_folder
 from server.pieces import PIECE_BYTES
+from server.tap.consumer import _Listener
 from server.tap.lines import NotAllowed, checked, held_by, offer, offered, open_line, what_is_there, why_not
+from server.tap.messages import OpenTap
 from tests import live
 from tests.crafts import sbus_craft
 from tests.database import DatabaseTest
@@ -74,7 +76,7 @@ class LineTest(DatabaseTest):
     def socket(self, path: str):
         live.server().pace.set(live.PACE)
         address = f"{live.server().address.replace('http', 'ws')}/ws/crafts/{path}"
-        with connect(address, additional_headers={"Cookie": self.cookie}, origin=live.server().address, max_size=None) as opened:
+        with connect(address, additional_headers={"Cookie": self.cookie}, origin=live.server().address, max_size=None, max_queue=None) as opened:
             yield Viewer(opened)
 
 
@@ -438,6 +440,28 @@ class TapTest(LineTest):
         for name, said in (("Pulses", "made of pulses"), ("Nobody", "0 crafts are called Nobody")):
             with self.assertRaisesMessage(CommandError, said):
                 call_command("offer_line", craft=name, seconds=0.1)
+
+
+class HeldUpTest(SimpleTestCase):
+    def test_a_reading_that_comes_late_is_known_as_late_and_one_of_a_quiet_line_is_not(self):
+        now = 0.0
+        listener = _Listener(OpenTap(address="/dev/ttyUSB0", baud=115_200), "/dev/ttyUSB0", lambda: now)
+
+        class Line:
+            in_waiting = 9
+
+            def read(self, _):
+                nonlocal now
+                passed_s, data = readings.pop(0)
+                now += passed_s
+                return data
+
+        listener._line = Line()
+        for readings, late in (([(0.05, b""), (0.05, b""), (0.04, b"abc")], None), ([(0.9, b"def")], (1.04, 0.85)), ([(0.01, b"g")], (1.04, 0.85))):
+            while readings:
+                listener._read()
+            self.assertEqual(listener.heard.late and tuple(round(each, 2) for each in listener.heard.late), late)
+        self.assertEqual((listener.heard.everything(), listener.heard.bytes_per_s(now)), ([b"abc", b"def", b"g"], 1))
 
 
 class AllowedTest(SimpleTestCase):

@@ -6,7 +6,6 @@ import http.client
 import json
 import os
 import subprocess
-import sys
 import time
 from contextlib import ExitStack, contextmanager, suppress
 
@@ -18,6 +17,7 @@ from websockets.exceptions import InvalidStatus, WebSocketException
 from websockets.sync.client import connect
 
 from launcher.mariadb import die_with_parent, free_port
+from launcher.server_command import server_command
 from linkcore.hops.registry import HOPS
 from server.body_limit import STRANGER_BYTES
 from server.crafts.models import Craft
@@ -48,8 +48,9 @@ class OwnServer(DatabaseTest):
             "DJANGO_SETTINGS_MODULE": "tests.settings",
             **self.more,
         }
-        command = [sys.executable, "-m", "uvicorn", "server.asgi:application", "--lifespan", "off", "--port", str(self.port), "--log-level", "critical"]
-        process = subprocess.Popen(command, env=environment, cwd=settings.ROOT, preexec_fn=die_with_parent, stderr=subprocess.DEVNULL)
+        process = subprocess.Popen(
+            server_command("--port", str(self.port)), env=environment, cwd=settings.ROOT, preexec_fn=die_with_parent, stderr=subprocess.DEVNULL
+        )
         self.addCleanup(process.wait)
         self.addCleanup(process.kill)
         self.addCleanup(self.lead.cut)
@@ -74,7 +75,7 @@ class OwnServer(DatabaseTest):
     @contextmanager
     def viewer(self, craft=None):
         address = f"ws://127.0.0.1:{self.port}/ws/crafts/{(craft or self.craft).id}/bench"
-        with connect(address, additional_headers={"Cookie": self.cookie}, origin=f"http://127.0.0.1:{self.port}", max_size=None) as opened:
+        with connect(address, additional_headers={"Cookie": self.cookie}, origin=f"http://127.0.0.1:{self.port}", max_size=None, max_queue=None) as opened:
             yield Viewer(opened)
 
 

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import os
 import subprocess
-import sys
 import tempfile
 import time
 import urllib.request
@@ -18,6 +17,7 @@ from websockets.exceptions import WebSocketException
 from websockets.sync.client import connect
 
 from launcher.mariadb import die_with_parent, free_port
+from launcher.server_command import server_command
 from linkcore.devices.flash_job import RUNNING
 from server.bench.models import BenchRecord
 from server.proofs.models import ProofRecord
@@ -40,8 +40,7 @@ class Process:
             "DJANGO_SETTINGS_MODULE": "tests.settings",
             "COINBELL_REDIS_URL": f"redis://127.0.0.1:{redis}/0",
         }
-        command = [sys.executable, "-m", "uvicorn", "server.asgi:application", "--lifespan", "off", "--port", str(self.port), "--log-level", "warning"]
-        self._process = subprocess.Popen(command, env=environment, cwd=settings.ROOT, preexec_fn=die_with_parent)
+        self._process = subprocess.Popen(server_command("--port", str(self.port)), env=environment, cwd=settings.ROOT, preexec_fn=die_with_parent)
         self.wait_for(f"http://127.0.0.1:{self.port}/api/session")
 
     def wait_for(self, address: str) -> None:
@@ -60,7 +59,7 @@ class Process:
         client.force_login(get_user_model().objects.get(username=name))
         cookie = f"{settings.SESSION_COOKIE_NAME}={client.cookies[settings.SESSION_COOKIE_NAME].value}"
         address = f"ws://127.0.0.1:{self.port}/ws/crafts/{craft.id}/bench"
-        with connect(address, additional_headers={"Cookie": cookie}, origin=f"http://127.0.0.1:{self.port}", max_size=None) as opened:
+        with connect(address, additional_headers={"Cookie": cookie}, origin=f"http://127.0.0.1:{self.port}", max_size=None, max_queue=None) as opened:
             yield Viewer(opened)
 
     def kill(self) -> None:

@@ -2,15 +2,18 @@
 
 from __future__ import annotations
 
+import asyncio
 import http.client
 import itertools
 import json
 import pickle
 import random
+import socket
 import threading
 import time
 import uuid
 from concurrent.futures import ThreadPoolExecutor
+from contextlib import suppress
 from dataclasses import replace
 from unittest.mock import patch
 
@@ -41,6 +44,7 @@ from server.drafts.services import save_draft
 from server.gate import MOST_A_SECOND, ConnectRate
 from server.problems import NOT_SIGNED_IN, TOO_MUCH
 from server.rates import KEYS_KEPT, Rate
+from server.settings import TOUCHES_BY_PERSON
 from server.tap.messages import OpenTap, TapAct
 from tests import live
 from tests.crafts import sbus_craft
@@ -279,7 +283,7 @@ class StrangerTest(OnTheSocket):
         cookie = f"{settings.SESSION_COOKIE_NAME}={client.cookies[settings.SESSION_COOKIE_NAME].value}"
         ends = [f"{server.address.replace('http', 'ws')}/ws/crafts/{self.craft.id}/{what}" for what in ("bench", "tap")]
         with (
-            connect(ends[0], additional_headers={"Cookie": cookie}, origin=server.address, max_size=None) as bench,
+            connect(ends[0], additional_headers={"Cookie": cookie}, origin=server.address, max_size=None, max_queue=None) as bench,
             connect(ends[1], additional_headers={"Cookie": cookie}, origin=server.address) as tap,
         ):
             Viewer(bench).until("live")
@@ -457,7 +461,87 @@ class RoomTest(TestCase):
             self.assertEqual(upload((1 << 20) + 1).status_code, 201)
 
 
+class PatientSocketTest(OnTheSocket):
+    """What arrives in heaps is taken in order and whole; who goes on after the end is hung up on."""
+
+    def hang_up_s(self, text: bytes, opcode: int) -> float:
+        """How long somebody who only ever sends such frames can go on, s."""
+        server, client = live.server(), Client()
+        client.force_login(get_user_model().objects.get(username="wren"))
+        cookie = f"{settings.SESSION_COOKIE_NAME}={client.cookies[settings.SESSION_COOKIE_NAME].value}"
+        host, port = server.address.removeprefix("http://").split(":")
+        head = f"GET /ws/crafts/{self.craft.id}/bench HTTP/1.1\r\nHost: {host}:{port}\r\nOrigin: {server.address}\r\nCookie: {cookie}\r\n"
+        head += "Connection: Upgrade\r\nUpgrade: websocket\r\nSec-WebSocket-Version: 13\r\nSec-WebSocket-Key: AAAAAAAAAAAAAAAAAAAAAA==\r\n\r\n"
+        frame = (
+            bytes((0x80 * (opcode > 0) | opcode, 0x80 | len(text))) + bytes(4) + text
+        )  # masked with nothing; parts of a text that never ends have no last one
+        with socket.create_connection((host, int(port)), PATIENCE_S) as raw:
+            raw.sendall(head.encode())
+            self.assertIn(b" 101 ", raw.recv(20))
+            if opcode == 0:
+                raw.sendall(bytes((0x01, 0x80)) + bytes(4))
+            began = time.monotonic()
+            with suppress(ConnectionError):
+                while time.monotonic() - began < PATIENCE_S:
+                    raw.sendall(frame * 500)
+            return time.monotonic() - began
+
+    def test_who_goes_on_after_being_sent_away_is_hung_up_on(self):
+        for text, opcode in ((b'{"type":"hands","tilt_deg":1}', 1), (b"ping", 9), (b"pong", 10), (b"", 0)):
+            self.assertLess(self.hang_up_s(text, opcode), 6, (text, opcode))
+        with self.viewer("teal") as other:
+            other.until("live")
+
+    def test_what_comes_in_one_heap_is_taken_in_order_to_the_last(self):
+        with self.viewer() as viewer:
+            viewer.until("live")
+            said = [{"type": "hands", "right": {"x": step / 100, "y": 0.0}} for step in range(90)]
+            said += [{"type": "hands", "switches": {"S3": 1}}, {"type": "hands", "right": {"x": -0.5, "y": 0.25}}]
+            said += [{"type": "act", "act": "read back", "request": "the last"}]
+            texts = [json.dumps(each).encode() for each in said]
+            viewer.raw.sendall(b"".join(bytes((0x81, 0x80 | len(text))) + bytes(4) + text for text in texts))
+            self.assertEqual(viewer.until("answer")["request"], "the last")
+            seen = viewer.until("live")
+            self.assertEqual((seen["right"], seen["switches"]["S3"]), ({"x": -0.5, "y": 0.25}, 1))
+            viewer.say_raw(json.dumps({"type": "hands", "switches": {"S3": 2}}) + " " * 60_000)
+            viewer.until("live", lambda message: message["switches"]["S3"] == 2)
+
+    def test_movements_that_come_close_together_become_one(self):
+        with self.viewer() as viewer:
+            viewer.until("live")
+            for step in range(150):
+                viewer.say(type="hands", tilt_deg=step / 10)
+            viewer.say(type="hands", left={"x": 0.5, "y": -1.0})
+            seen = viewer.until("live", lambda message: message["tilt_deg"] == 14.9 and message["left"] == {"x": 0.5, "y": -1.0})
+            self.assertTrue(seen)
+
+    def test_switches_have_a_rate_in_words(self):
+        with self.viewer() as viewer:
+            viewer.until("live")
+            for step in range(TOUCHES_BY_PERSON[0] + 30):
+                viewer.say(type="hands", switches={"S3": step % 3})
+            self.assertIn("that is asked for too often", viewer.until("trouble")["text"])
+
+
 class ConnectRateTest(SimpleTestCase):
+    def test_who_is_refused_waits_for_it_unless_too_many_do(self):
+        told = []
+
+        async def send(message):
+            told.append(message["type"])
+
+        async def all_at_once():
+            rate = ConnectRate(None, Rate(0, 1), Rate(20, 1))
+            waiting = [asyncio.create_task(rate({"headers": [], "client": (f"192.0.2.{number}", 1)}, None, send)) for number in range(5)]
+            await asyncio.gather(*waiting[3:])
+            self.assertEqual([each.done() for each in waiting], [False] * 3 + [True] * 2)
+            for each in waiting:
+                each.cancel()
+
+        with patch("server.gate.MOST_REFUSED", 3), patch("server.gate.REFUSED_AFTER_S", 60):
+            async_to_sync(all_at_once)()
+
+    @patch("server.gate.REFUSED_AFTER_S", 0)
     def test_sockets_beyond_a_rate_are_refused_before_anything_is_looked_up(self):
         asked, told = [], []
 

@@ -16,6 +16,8 @@ NAME_EVERY_S = 1.0
 NAME_SOON_S = 0.2  # until it has a name
 WINDOW_S = 1.0
 MOST_MARKS = 600
+LATE_S = 0.25  # a heap that was fetched so much later than it could have been may have lost bytes before it, and its times say nothing
+LATE_TOLD_S = 5.0
 
 
 @dataclass
@@ -26,6 +28,7 @@ class AdapterLine:
     channels: dict[int, float] = field(default_factory=dict)
     sensors: dict[str, TelemetryFrame] = field(default_factory=dict)
     total: int = 0
+    late: tuple[float, float] | None = None  # when the last heap that was heard late arrived, and how late it was, s
 
     def __post_init__(self) -> None:
         self._kept: deque[bytes] = deque()
@@ -34,29 +37,43 @@ class AdapterLine:
         self._marks: deque[tuple[float, str]] = deque(maxlen=MOST_MARKS)
         self._decoder: Decoder | None = None
         self._named_at = -NAME_EVERY_S
+        self._judged = 0  # bytes since what was heard late
 
-    def take(self, data: bytes, t: float) -> None:
-        """A piece that arrived at `t` (s)."""
+    def take(self, data: bytes, t: float, late_s: float = 0.0) -> None:
+        """A piece that arrived at `t` (s), `late_s` after it could have been heard: over LATE_S it is kept, and nothing is said by it."""
         self.total += len(data)
         self._kept.append(data)
         self._kept_size += len(data)
         while self._kept_size > KEPT_BYTES and len(self._kept) > 1:
             self._kept_size -= len(self._kept.popleft())
+        if late_s > LATE_S:
+            self._begin_anew(t, late_s)
+            return
+        self._judged += len(data)
         self._recent.append((t, len(data)))
         if t - self._named_at >= (NAME_EVERY_S if self.found.protocol else NAME_SOON_S):
             self._name(t)
         elif self._decoder:
             self._note(self._decoder.feed(data), t)
 
+    def _begin_anew(self, t: float, late_s: float) -> None:
+        self.late = (t, late_s)
+        self._judged, self._named_at = 0, t
+        self._recent.clear()
+        self._marks.clear()
+        if self.found.protocol:
+            self._decoder = SERIAL_PROTOCOLS[self.found.protocol].decoder()
+
     def _name(self, t: float) -> None:
         self._named_at = t
-        before, self.found = self.found, identify_bytes(self.tail(LOOK_BYTES))
+        judged = self.tail(min(LOOK_BYTES, self._judged))
+        before, self.found = self.found, identify_bytes(judged)
         if self.found.protocol != before.protocol or self._decoder is None:
             self._decoder = SERIAL_PROTOCOLS[self.found.protocol].decoder() if self.found.protocol else None
             self.channels, self.sensors = {}, {}
             self._marks.clear()
             if self._decoder:
-                self._note(self._decoder.feed(self.tail(LOOK_BYTES)), t)
+                self._note(self._decoder.feed(judged), t)
         elif self._decoder and self._kept:
             self._note(self._decoder.feed(self._kept[-1]), t)
 
@@ -81,6 +98,12 @@ class AdapterLine:
     def everything(self) -> list[bytes]:
         """All that is kept, in pieces."""
         return list(self._kept)
+
+    def said_of_lateness(self, t: float) -> str:
+        """In words, where something was heard late just before `t`."""
+        if self.late is None or t - self.late[0] > LATE_TOLD_S:
+            return ""
+        return f"This machine had no time to listen for {self.late[1]:.1f} s. What came meanwhile is kept and not judged; what is shown here began anew."
 
     def bytes_per_s(self, t: float) -> int:
         """Bytes in the second before `t`."""

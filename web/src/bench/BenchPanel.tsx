@@ -52,7 +52,7 @@ export function BenchPanel({
           <Box
             component="span"
             aria-live="polite"
-            title="More benches run than this machine keeps up with. What is measured counts, for it is reckoned in bench time; what hands must do quickly, such as three short power cycles, does not until it keeps up again."
+            title="More benches run than this machine keeps up with. What is measured counts, for it is reckoned in bench time; what has a time limit for hands, such as a bind or three short power cycles, does not until it keeps up again; windows stay open meanwhile."
             sx={{ fontSize: 12, fontWeight: 600, color: colours.copperText }}
           >
             late: {pace.toFixed(2)} of real time

@@ -133,6 +133,11 @@ function Heard({ state, send }: { state: TapState; send: (command: "try settings
         <span>
           {spaced(state.bytes_per_s)} bytes a second, {spaced(state.bytes)} in all. {state.why.join(" ")}
         </span>
+        {state.late && (
+          <Box component="span" role="status" sx={{ px: 0.75, py: 0.25, bgcolor: colours.copperWash, borderRadius: 0.75 }}>
+            {state.late}
+          </Box>
+        )}
         {!state.protocol && state.bytes > 0 && (
           <span>
             An adapter hears only what its settings let through. Try the usual ones, and remember that an inverted line needs an inverter in

@@ -1,0 +1,16 @@
+"""How a server process is started: by `./bell`, by tests and by measurements alike."""
+
+from __future__ import annotations
+
+import os
+
+from launcher.setup import PYTHON
+
+
+def server_command(*where: str) -> list[str]:
+    """Arguments of a server process; `where`: uvicorn's `--fd` or `--port` with its number. A header that says where a request came from counts only where a setting names the proxy that sets it."""
+    proxy = os.environ.get("COINBELL_PROXY", "")
+    trusted = ["--proxy-headers", "--forwarded-allow-ips", proxy] if proxy else ["--no-proxy-headers"]
+    sockets = ["--ws", "server.patient_socket:PatientSocket", "--ws-max-size", "65536"]
+    quiet = ["--lifespan", "off", "--log-level", "warning", "--no-server-header", "--timeout-graceful-shutdown", "3"]
+    return [str(PYTHON), "-m", "uvicorn", "server.asgi:application", *trusted, *sockets, *quiet, *where]
