@@ -17,6 +17,7 @@ from django.conf import settings  # noqa: E402
 from django.urls import path, re_path  # noqa: E402
 
 from server.apart.keeper import prepare  # noqa: E402
+from server.asker import WatchAsker  # noqa: E402
 from server.body_limit import BodyLimit  # noqa: E402
 from server.gate import ConnectRate, NothingHere  # noqa: E402
 from server.outage import wait_at_most  # noqa: E402
@@ -33,7 +34,7 @@ _sockets = [
 ]
 application = ProtocolTypeRouter(
     {
-        "http": BodyLimit(_django, settings.MAX_UPLOAD_BYTES),
+        "http": BodyLimit(WatchAsker(_django), settings.MAX_UPLOAD_BYTES),
         "websocket": AllowedHostsOriginValidator(ConnectRate(AuthMiddlewareStack(URLRouter(_sockets)))),
     }
 )

@@ -1,4 +1,4 @@
-"""The process that helpers are forked from, with two kinds of craft that no real draft should be: one whose bench computes for ever, one that takes the process down."""
+"""The process that helpers are forked from, with two kinds of craft that no real draft should be: one whose bench computes for ever, one that takes the process down. And a file that is read for ever."""
 
 from __future__ import annotations
 
@@ -21,6 +21,16 @@ class Hostile(process.Station):
         return super().run(key, wanted)
 
 
+class Patient(process.Reader):
+    """A reader that a file can hold up."""
+
+    @staticmethod
+    def image(name, data):
+        while name == f"{SPINS}.hex":
+            pass
+        return process.Reader.image(name, data)
+
+
 if __name__ == "__main__":
-    process.SERVES[process.BENCHES] = Hostile
+    process.SERVES |= {process.BENCHES: Hostile, process.READER: Patient}
     process.main()

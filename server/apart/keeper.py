@@ -17,6 +17,7 @@ from django.conf import settings
 from linkcore.devices.hexfile import Content
 from linkcore.devices.image_facts import ImageError, ImageFacts
 from server.apart.process import LENGTH, READER, receive
+from server.asker import ended_with_asker
 
 READERS = 2
 MOST_WAITING = 6
@@ -95,9 +96,14 @@ def read_image(name: str, data: bytes) -> tuple[Content, ImageFacts | None]:
         _waiting.release()
 
 
+def _let_go(line: socket.socket) -> None:
+    with contextlib.suppress(OSError):
+        line.shutdown(socket.SHUT_RDWR)  # whoever waits at it is told that it has ended
+
+
 def _ask_reader(method: str, *arguments: object) -> Any:
     line, number = fork(READER)
-    with line:
+    with line, ended_with_asker(lambda: _let_go(line)):
         line.settimeout(READ_WITHIN_S)
         try:
             asked = pickle.dumps((method, arguments), pickle.HIGHEST_PROTOCOL)

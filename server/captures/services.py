@@ -20,6 +20,7 @@ from typing import Any
 from django.conf import settings
 
 from server.apart.keeper import TooMany
+from server.asker import ended_with_asker
 from server.captures.models import Recording
 
 TIME_LIMIT_S = 180
@@ -101,14 +102,16 @@ def read_now(recording: Recording, line: str) -> None:
 
 def _read_into(path: Path, recording: Recording, line: str, into: Path) -> None:
     with _whole(into) as part:
-        try:
-            done = subprocess.run(
-                _command(path, line, part), cwd=settings.ROOT, capture_output=True, text=True, timeout=TIME_LIMIT_S, preexec_fn=_limit, check=False
-            )
-        except subprocess.TimeoutExpired as error:
-            raise Unreadable(_reason("", path, recording.name)) from error
-        if done.returncode != 0:
-            raise Unreadable(_reason(done.stderr, path, recording.name))
+        command = _command(path, line, part)
+        process = subprocess.Popen(command, cwd=settings.ROOT, stdout=subprocess.DEVNULL, stderr=subprocess.PIPE, text=True, preexec_fn=_limit)
+        with process, ended_with_asker(process.kill):
+            try:
+                _, errors = process.communicate(timeout=TIME_LIMIT_S)
+            except subprocess.TimeoutExpired as error:
+                process.kill()
+                raise Unreadable(_reason("", path, recording.name)) from error
+        if process.returncode != 0:
+            raise Unreadable(_reason(errors, path, recording.name))
 
 
 @contextlib.contextmanager

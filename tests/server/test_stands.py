@@ -9,12 +9,14 @@ import json
 import pickle
 import random
 import socket
+import sys
 import threading
 import time
 import uuid
 from concurrent.futures import ThreadPoolExecutor
-from contextlib import suppress
+from contextlib import ExitStack, suppress
 from dataclasses import replace
+from pathlib import Path
 from unittest.mock import patch
 
 from asgiref.sync import async_to_sync
@@ -37,8 +39,11 @@ from linkcore.hops.registry import HOPS
 from linkcore.parts.models import Board, Module, Peripheral, Receiver, Transmitter
 from server.accounts.hashing import AT_ONCE, MOST_WAITING, QueuedArgon2, TooManyAtOnce, Turns
 from server.apart.process import Packed
+from server.asker import Asker, asked_by
 from server.body_limit import DRAFT_BYTES, STRANGER_BYTES
+from server.captures import services
 from server.captures.models import Recording
+from server.captures.services import Unreadable
 from server.crafts.schemas import openapi
 from server.drafts.services import save_draft
 from server.gate import MOST_A_SECOND, ConnectRate
@@ -373,6 +378,53 @@ class WorkerTest(OnTheSocket):
             end = time.monotonic() + PATIENCE_S
             while not good.act("read back")["ok"]:
                 self.assertLess(time.monotonic(), end)
+
+
+class AskerTest(OnTheSocket):
+    """Reading ends with whoever asked for it."""
+
+    def test_files_that_are_read_for_ever_make_room_when_those_who_sent_them_have_gone(self):
+        with ExitStack() as asking:
+            while self.asks(SPINS, asking) is None:
+                pass  # until all places to read and to wait in are taken
+        began = time.monotonic()
+        with ExitStack() as asking:
+            while self.asks("good", asking) == 503:
+                self.assertLess(time.monotonic() - began, 8)
+
+    def asks(self, name: str, stack: ExitStack) -> int | None:
+        """Hand in a file to be read; how it was answered, None where nobody answers while `stack` is open."""
+        server, client = live.server(), Client()
+        client.force_login(get_user_model().objects.get(username="wren"))
+        cookie = f"{settings.SESSION_COOKIE_NAME}={client.cookies[settings.SESSION_COOKIE_NAME].value}; csrftoken={'x' * 32}"
+        body = f'--b\r\nContent-Disposition: form-data; name="file"; filename="{name}.hex"\r\n\r\n:00000001FF\r\n--b--\r\n'
+        headers = {"Cookie": cookie, "X-CSRFToken": "x" * 32, "Content-Type": "multipart/form-data; boundary=b"}
+        connection = http.client.HTTPConnection(server.address.removeprefix("http://"), timeout=0.3 if name == SPINS else PATIENCE_S)
+        stack.callback(connection.close)
+        connection.request("POST", f"/api/workshops/{self.craft.workshop_id}/images/read", body, headers)
+        try:
+            return connection.getresponse().status
+        except TimeoutError:
+            return None
+
+    def test_a_recording_that_is_read_without_a_word(self):
+        asker, begun = Asker(), threading.Event()
+
+        def command(*_):
+            begun.set()
+            return [sys.executable, "-c", "while True: pass"]
+
+        def read():
+            with asked_by(asker), self.assertRaises(Unreadable):
+                services._read_into(Path("a.vcd"), Recording(name="a.vcd"), "", Path(settings.VAR) / "never")
+
+        with patch.object(services, "_command", command), ThreadPoolExecutor() as beside:
+            for order in ("goes meanwhile", "has gone before"):
+                began, reading = time.monotonic(), beside.submit(read)
+                begun.wait()
+                asker.leave()
+                reading.result(PATIENCE_S)
+                self.assertLess(time.monotonic() - began, 5, order)
 
 
 class SignInTest(TestCase):
