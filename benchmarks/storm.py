@@ -20,7 +20,7 @@ import threading
 import time
 import uuid
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import Any
 
@@ -65,7 +65,9 @@ class Bell:
         self._socket.bind(("127.0.0.1", 0))
         self._socket.listen(256)
         self.port = self._socket.getsockname()[1]
-        self.environment = {**os.environ, **self._more}
+        from launcher.server_command import benches_each
+
+        self.environment = {**os.environ, "COINBELL_MOST_BENCHES": str(benches_each(self._count)), **self._more}
         if self._count > 1:
             folder = Path(self._stack.enter_context(tempfile.TemporaryDirectory(prefix="bell-storm-")))
             self.redis = self._stack.enter_context(_OwnRedis(folder))
@@ -129,9 +131,7 @@ def world(count: int) -> World:
     import django
 
     django.setup()
-    from django.conf import settings
     from django.contrib.auth import get_user_model
-    from django.test import Client
 
     import scenario
     from linkcore.craft.parts import KitParts
@@ -151,20 +151,25 @@ def world(count: int) -> World:
         state = BenchRecord.first_state(document, KitParts.of(document))
         kept = state.model_copy(update={"stored": document.settings, "running": document.settings, "read_back": document.settings, "bound": True, "pack": True})
         BenchRecord.objects.create(craft=craft, state=kept.keep())
-    client = Client()
-    client.force_login(user)
     crafts = list(Craft.objects.filter(workshop=workshop).order_by("name").values_list("pk", flat=True))[:count]
-    cookie = f"{settings.SESSION_COOKIE_NAME}={client.cookies[settings.SESSION_COOKIE_NAME].value}"
-    from django.db import connections
-
     foe, new = get_user_model().objects.get_or_create(username="jaeger")
     if new:
         Membership.objects.create(user=foe, workshop=workshop, role="builder")
-    client = Client()
-    client.force_login(foe)
-    hostile = f"{settings.SESSION_COOKIE_NAME}={client.cookies[settings.SESSION_COOKIE_NAME].value}"
-    connections.close_all()
+    cookie, hostile = _session("skua"), _session("jaeger")
     return World(crafts, cookie, hostile, workshop=workshop.pk)
+
+
+def _session(name: str) -> str:
+    """The cookie of somebody who has just signed in."""
+    from django.conf import settings
+    from django.contrib.auth import get_user_model
+    from django.db import connections
+    from django.test import Client
+
+    client = Client()
+    client.force_login(get_user_model().objects.get(username=name))
+    connections.close_all()
+    return f"{settings.SESSION_COOKIE_NAME}={client.cookies[settings.SESSION_COOKIE_NAME].value}"
 
 
 def ask(port: int, method: str, path: str, body: bytes | None = None, headers: dict[str, str] | None = None) -> tuple[int, bytes]:
@@ -267,10 +272,11 @@ def _worst(bell: Bell, known: World, count: int) -> Measured:
     """Each figure as the worst of three runs has it."""
     runs = []
     for _ in range(3):
-        runs.append(_measure(bell, known, count))
+        runs.append(_measure(bell, replace(known, cookie=_session("skua")), count))  # so many sockets are not one person's
         time.sleep(1)
+    fewest = min(runs, key=lambda run: run.live)
     low, high = (lambda name: min(getattr(run, name) for run in runs)), (lambda name: max(getattr(run, name) for run in runs))
-    return Measured(low("live"), low("told"), low("rate"), high("late_s"), low("share"), high("cores"), high("api_ms"))
+    return Measured(fewest.live, fewest.told, low("rate"), high("late_s"), low("share"), high("cores"), high("api_ms"))
 
 
 def _measure(bell: Bell, known: World, count: int) -> Measured:

@@ -23,7 +23,7 @@ from launcher import setup
 from launcher.backup import back_up, check, restore
 from launcher.mariadb import Database, die_with_parent
 from launcher.redis import Redis
-from launcher.server_command import server_command
+from launcher.server_command import benches_each, server_command
 from launcher.setup import PYTHON, ROOT, VAR, WEB, Trouble, say
 
 ADDRESS = "127.0.0.1"
@@ -176,6 +176,7 @@ def _run_server(options: argparse.Namespace, extra: dict[str, str], *, demo: boo
         setup.front_end()
         database = stack.enter_context(_own_database())
         environment = {**os.environ, **extra, **(database.environment if database else {})}
+        environment.setdefault("COINBELL_MOST_BENCHES", str(benches_each(options.processes)))
         redis = stack.enter_context(Redis(VAR / "redis")) if own_redis else None
         if redis:
             environment["COINBELL_REDIS_URL"] = redis.url

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+from typing import Any
 
 os.environ.setdefault("DJANGO_SETTINGS_MODULE", "server.settings")
 
@@ -22,10 +23,23 @@ from server.body_limit import BodyLimit  # noqa: E402
 from server.gate import ConnectRate, NothingHere  # noqa: E402
 from server.outage import wait_at_most  # noqa: E402
 from server.running.consumer import BenchConsumer  # noqa: E402
+from server.running.host import know_the_others  # noqa: E402
 from server.tap.consumer import TapConsumer  # noqa: E402
 
 prepare()
 wait_at_most(seconds=10)
+
+
+async def _lifespan(_: Any, receive: Any, send: Any) -> None:
+    """The server starts and stops: see ASGI."""
+    while True:
+        message = await receive()
+        if message["type"] == "lifespan.startup":
+            know_the_others()
+        await send({"type": f"{message['type']}.complete"})
+        if message["type"] == "lifespan.shutdown":
+            return
+
 
 _sockets = [
     path("ws/crafts/<uuid:craft_id>/bench", BenchConsumer.as_asgi()),
@@ -35,6 +49,7 @@ _sockets = [
 application = ProtocolTypeRouter(
     {
         "http": BodyLimit(WatchAsker(_django), settings.MAX_UPLOAD_BYTES),
+        "lifespan": _lifespan,
         "websocket": AllowedHostsOriginValidator(ConnectRate(AuthMiddlewareStack(URLRouter(_sockets)))),
     }
 )

@@ -51,6 +51,7 @@ from server.retry import again_on_deadlock
 from server.running import near
 from server.running.beat import GONE_S, REST_TICK_S, TICK_S, WAITING_REPORT_S, Beat, Pace, Watchers
 from server.running.clock import RealClock, bench_clock
+from server.running.peers import Peers
 from server.running.worker import Ended, Overran, Packed, the_worker
 from server.shelf.services import Prepared, begin_record, end_orphans, go_on_record, prepare
 
@@ -68,6 +69,7 @@ LOAD_WHEN_LATE = ((0.02, 0.0), (0.06, 0.8), (float("inf"), 1.0))  # a turn that 
 FULL = 0.9
 LOADED_REPORT_S = 1.0
 PROBE_EVERY_S = 0.5
+TAKEN_UP_WITHIN_S, LOOK_AGAIN_S = 1.5, 0.05
 NOT_KEPT = "the database went out of reach meanwhile, so this may not be kept"
 STOPPED = "Coin Bell stopped while it ran"
 STARTED_ANEW = "the benches are being started anew; try again in a moment"
@@ -116,6 +118,30 @@ _queue = _Queue()
 
 async def ensure(craft_id: uuid.UUID) -> str:
     """See to it that the bench runs somewhere; return the channel that reaches it. Raise NoSuchCraft where there is nothing to run (any more), AtLimit where it has to wait for room."""
+    roomier = "" if craft_id in _running else _peers.roomier(len(_running), settings.MOST_BENCHES)
+    if roomier and (elsewhere := await _elsewhere(craft_id, roomier)):
+        return elsewhere
+    return await _ensure_here(craft_id)
+
+
+async def _elsewhere(craft_id: uuid.UUID, roomier: str) -> str:
+    """Have another process take it up, where nobody runs it yet; the channel that reaches it, empty where that process does not take it in time."""
+    reached = in_database(BenchRecord.reached)
+    if elsewhere := await reached(craft_id, holder()):
+        _queue.leave(craft_id)
+        return elsewhere
+    await _peers.ask(roomier, craft_id)
+    until = time.monotonic() + TAKEN_UP_WITHIN_S
+    while time.monotonic() < until:
+        await asyncio.sleep(LOOK_AGAIN_S)
+        if elsewhere := await reached(craft_id, holder()):
+            _queue.leave(craft_id)
+            return elsewhere
+    return ""
+
+
+async def _ensure_here(craft_id: uuid.UUID) -> str:
+    """The same, here or where it runs already."""
     async with _changing:
         if craft_id in _running:
             return _running[craft_id].channel
@@ -135,6 +161,14 @@ async def ensure(craft_id: uuid.UUID) -> str:
             await bench.start()
             _running[craft_id] = bench
         return reached
+
+
+_peers = Peers(lambda: len(_running), _ensure_here)
+
+
+def know_the_others() -> None:
+    """Begin to hear of the other server processes, where there are some; in the running loop."""
+    _peers.start()
 
 
 _still: dict[uuid.UUID, Waiting] = {}  # of crafts in the queue: what can be said of them meanwhile

@@ -8,6 +8,7 @@ import tempfile
 import time
 import urllib.request
 from contextlib import contextmanager, suppress
+from typing import ClassVar
 
 from django.conf import settings
 from django.contrib.auth import get_user_model
@@ -32,13 +33,14 @@ from tests.server.test_bench_socket import Viewer
 class Process:
     """One server process of several."""
 
-    def __init__(self, redis: int):
+    def __init__(self, redis: int, **more: str):
         self.port = free_port()
         environment = {
             **os.environ,
             "COINBELL_DB_NAME": connection.settings_dict["NAME"],
             "DJANGO_SETTINGS_MODULE": "tests.settings",
             "COINBELL_REDIS_URL": f"redis://127.0.0.1:{redis}/0",
+            **more,
         }
         self._process = subprocess.Popen(server_command("--port", str(self.port)), env=environment, cwd=settings.ROOT, preexec_fn=die_with_parent)
         self.wait_for(f"http://127.0.0.1:{self.port}/api/session")
@@ -67,7 +69,9 @@ class Process:
         self._process.wait()
 
 
-class SeveralProcessesTest(DatabaseTest):
+class _TwoProcesses(DatabaseTest):
+    more: ClassVar[dict[str, str]] = {}
+
     def setUp(self):
         make_people()
         self.craft = make_craft(crsf_craft())
@@ -76,7 +80,7 @@ class SeveralProcessesTest(DatabaseTest):
         self.redis_port = port = free_port()
         self.start_redis()
         self.addCleanup(lambda: (self.redis.terminate(), self.redis.wait()))
-        self.one, self.two = Process(port), Process(port)
+        self.one, self.two = Process(port, **self.more), Process(port, **self.more)
         self.addCleanup(self.one.kill)
         self.addCleanup(self.two.kill)
 
@@ -87,6 +91,23 @@ class SeveralProcessesTest(DatabaseTest):
             preexec_fn=die_with_parent,
         )
 
+
+class RoomElsewhereTest(_TwoProcesses):
+    more: ClassVar = {"COINBELL_MOST_BENCHES": "1"}
+
+    def test_a_bench_for_which_there_is_no_room_here_is_set_up_where_there_is(self):
+        others = [make_craft(crsf_craft(), name) for name in ("Second", "Third")]
+        with self.one.viewer(self.craft, "wren") as first:
+            first.until("live")
+            with self.one.viewer(others[0], "wren") as second:
+                second.until("live")
+                self.assertTrue(second.act("read back")["ok"])
+                self.assertEqual(BenchRecord.objects.exclude(holder="").values("holder").distinct().count(), 2)
+                with self.one.viewer(others[1], "wren") as third:
+                    self.assertIn("is set up as soon as there is room", third.until("waiting")["why"])
+
+
+class SeveralProcessesTest(_TwoProcesses):
     def test_both_see_one_bench_and_the_second_takes_over_when_the_first_dies(self):
         with self.two.viewer(self.craft, "teal") as teal:
             with self.one.viewer(self.craft, "wren") as wren:
