@@ -104,10 +104,13 @@ def _act_on(port: int, known: World, craft: uuid.UUID, image: str, stop: threadi
                     return message
 
         for usb in (False, True):  # a board whose flash was interrupted wakes in its bootloader
-            line.send(json.dumps({"type": "hands", "usb": usb, "pack": False}))
-            time.sleep(0.2)
-        done.flashes += answered(act="flash", flash={"role": "board", "image": image, "way": "request"})["ok"]
+            line.send(json.dumps({"type": "hands", "usb": usb}))
+            time.sleep(0.1)
+        begun = False
         while not stop.is_set():
+            if not begun:  # it takes none before it has started
+                begun = answered(act="flash", flash={"role": "board", "image": image, "way": "request"})["ok"]
+                done.flashes += begun
             told = answered(act="keep line")
             if told["ok"]:
                 done.lines.add(told["recording"])
@@ -115,7 +118,7 @@ def _act_on(port: int, known: World, craft: uuid.UUID, image: str, stop: threadi
 
 
 def _turn(bell: Bell, database: _OwnDatabase, known: World, image: str, turn: int, rng: random.Random, so_far: _Counted) -> None:
-    what, wait_s = WHAT[turn % len(WHAT)], rng.uniform(0.3, 2.0)
+    what, wait_s = WHAT[turn % len(WHAT)], rng.uniform(0.3, 3.0)
     stop, done = threading.Event(), _Acknowledged()
     saving = [threading.Thread(target=_save_on, args=(bell.port, known, craft, turn, stop, done)) for craft in known.crafts[:2]]
     threads = [*saving, threading.Thread(target=_act_on, args=(bell.port, known, known.crafts[2], image, stop, done))]
