@@ -607,7 +607,7 @@ class RunningBench:
         near.tell(self.craft_id, text)
         if self._clock.now() - self._far_at < GONE_S:
             with unless_down():
-                await self._layer.group_send(near.group_of(self.craft_id), {"type": "bench.text", "text": text})
+                await near.tell_elsewhere(self.craft_id, text)
 
     # --- what comes in ------------------------------------------------------------------------------------------
 
