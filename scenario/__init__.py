@@ -21,7 +21,7 @@ def curlew() -> CraftDocument:
     settings.receiver_input = ReceiverInput(protocol="SBUS", inverted=True)
     settings.arming = Band(channel=5, low=1750, high=2150)
     settings.modes = [ModeBand(mode="angle", channel=6, low=850, high=1250), ModeBand(mode="horizon", channel=6, low=1250, high=1750)]
-    settings.lost_link = LostLink(grace_ms=400)
+    settings.lost_link = LostLink(grace_ms=200)
     return _completed(craft)
 
 
@@ -46,7 +46,7 @@ def avocet() -> CraftDocument:
     settings.receiver_input = ReceiverInput(protocol="CRSF", inverted=False)
     settings.arming = Band(channel=5, low=1750, high=2150)
     settings.modes = [ModeBand(mode="angle", channel=6, low=1250, high=1750)]
-    settings.lost_link = LostLink(grace_ms=600, response="land")
+    settings.lost_link = LostLink(grace_ms=180, response="land")
     return _completed(craft)
 
 
@@ -59,7 +59,7 @@ def sandpiper() -> CraftDocument:
     craft.settings.ports |= {"U3": "receiver input", "U1": "GPS"}
     craft.settings.receiver_input = ReceiverInput(protocol="F.Port", inverted=True, half_duplex=True)
     craft.settings.arming = Band(channel=5, low=1750, high=2150)
-    craft.settings.lost_link = LostLink(grace_ms=1000, response="land")
+    craft.settings.lost_link = LostLink(grace_ms=200, response="land")
     craft.transmitter.channels[1].reverse = True  # somebody mended the elevator's servo, which sits turned, in the transmitter
     roles: dict[str, ServoRole] = {"left aileron": "aileron", "right aileron": "aileron", "elevator": "elevator"}
     for device in craft.kit.devices:
@@ -80,7 +80,7 @@ def coot() -> CraftDocument:
     craft.wants = Wants(channels=4, telemetry=False, region="LBT", sensors=[])
     craft.wiring = _wires("receiver", CH1="IN1", CH2="IN2", CH3="IN3", CH4="IN4")
     craft.settings.receiver_input = ReceiverInput(protocol="PWM", inverted=False)
-    craft.settings.lost_link = LostLink(grace_ms=600)
+    craft.settings.lost_link = LostLink(grace_ms=200)
     return _completed(craft)
 
 

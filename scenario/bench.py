@@ -18,7 +18,7 @@ from scenario.images import scenario_images
 def older_receiver(document: CraftDocument) -> BenchState:
     """Avocet's module went on to a newer family last week; its receiver did not."""
     receiver = devices_of(KitParts.of(document))["receiver"]
-    facts = next(facts for _, facts, _ in scenario_images(shipped()) if facts.said() == "WISP 900 2.4.1 (Wisp 2, 900 MHz, 868)")
+    facts = next(facts for _, facts, _ in scenario_images(shipped()) if facts.said() == "WISP 900 5.4.1 (Fret, 900 MHz, 868)")
     kept = DeviceKept(part=receiver.part.id, installed=running(receiver, facts))
     return BenchState(stored=document.settings, running=document.settings, read_back=document.settings, devices={"receiver": kept})
 

@@ -29,22 +29,24 @@ def _board_versions(device: Flashable) -> Iterator[ImageFacts]:
     yield facts_for(device, "5.0.0", None, "", least_bootloader="1.2.0", settings=newer)
 
 
+# Of each firmware family the one before and the one after it: ends of different families do not understand each other, whatever their versions.
+_BEFORE = {"Haar": "Fret", "Tine": "Spike", "Stile 3": "Stile 2"}
+_AFTER = {"Haar": "Brume", "Tine": "Rake", "Spike": "Tine", "Stile 3": "Stile 4"}
+
+
 def _radio_versions(device: Flashable, radio: Radio) -> Iterator[ImageFacts]:
     """The maker's family in each region; an older family; a lean version with less; and one for a region that the hardware does not have."""
-    name, _, generation = radio.family.rpartition(" ")
     version = device.flash.version
     major = int(version.split(".")[0])
     for region in radio.regions:
         yield facts_for(device, version, region, radio.family)
         yield facts_for(device, f"{major}.1.0", region, radio.family) if version != f"{major}.1.0" else facts_for(device, f"{major}.2.0", region, radio.family)
-    if generation.isdigit() and int(generation) > 1 and name:
+    if older := _BEFORE.get(radio.family):
         for region in radio.regions:
-            yield facts_for(device, f"{major - 1}.4.1", region, f"{name} {int(generation) - 1}")
+            yield facts_for(device, f"{major - 1}.4.1", region, older)
     lean = f"{major}.0.0" if version != f"{major}.0.0" else f"{major}.0.1"
     yield facts_for(device, lean, radio.regions[0], radio.family, channels=min(8, radio.channels), telemetry=False)
     wrong: Region = "915" if radio.band == "2.4 GHz" else "FCC"
     yield facts_for(device, f"{major}.1.1", wrong, radio.family)
     yield facts_for(device, f"{major}.1.2", radio.regions[0], radio.family, band="900 MHz" if radio.band == "2.4 GHz" else "2.4 GHz")
-    yield facts_for(
-        device, f"{major + 1}.0.0", radio.regions[0], f"{name or radio.family} {int(generation) + 1 if generation.isdigit() else 2}", least_bootloader="2.0.0"
-    )
+    yield facts_for(device, f"{major + 1}.0.0", radio.regions[0], _AFTER.get(radio.family, f"{radio.family} 2"), least_bootloader="2.0.0")

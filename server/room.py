@@ -33,5 +33,5 @@ def full() -> RoomFull:
     """What is said of something for which there is no room left."""
     return RoomFull(
         f"this workshop may keep {settings.WORKSHOP_QUOTA_BYTES >> 20} MB of recordings and images, and there is no room left for this; "
-        "throw away what nobody needs, or ask the operator for more"
+        "remove what nobody needs, or ask the operator for more"
     )

@@ -313,7 +313,7 @@ def silent_because(bench: SeenBench) -> str | None:
         return "The receiver runs no program: see Load."
     if bench.parts.shared_radio() is None:
         return "Transmitter and receiver do not understand each other: see the Kit."
-    if bench.loading.outlook.verdict == "silent":
+    if bench.loading.outlook.verdict == "do not match":
         return "The firmware on both ends does not fit: see Load."
     if not bench.receiver.end.listens or not bench.link.knows:
         return "The receiver is not bound to this transmitter, and an unbound one is silent: see Bind."

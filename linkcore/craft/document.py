@@ -9,7 +9,7 @@ from typing import Annotated, Any, Literal
 
 from jsonpatch import JsonPatch, JsonPatchException
 from jsonpointer import JsonPointerException
-from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_validator
+from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, ValidationError, model_validator
 
 from linkcore.craft.names import setting_name, value_in_words
 from linkcore.findings import Edit
@@ -37,7 +37,7 @@ Mode = Literal[
     "throw launch",
 ]
 Airframe = Literal["quad X", "quad plus", "tri", "plane", "wing", "rover", "boat"]
-Response = Literal["drop", "land"]
+Response = Annotated[Literal["motors off", "land"], BeforeValidator(lambda said: "motors off" if said == "drop" else said)]  # as it was called before
 Layout = Literal["plain", "helicopter", "elevons", "flaps"]
 
 
@@ -127,6 +127,13 @@ class Patch(_Section):
 Percent = Annotated[float, Field(ge=-150, le=150)]
 
 
+CURVE_POINTS, MIXES = (
+    13,
+    24,
+)  # what a model memory holds: a curve with a point every sixth of the way to either side; a mix and a half a channel (ours). Longer ones from before stay
+_CURVE_POINTS_BEFORE, _MIXES_BEFORE = 17, 32
+
+
 class ChannelSetup(_Section):
     """How the transmitter makes one channel. Travel in percent of its own 100 %, sub-trim in us; `source` a stick's axis, a switch, or empty.
 
@@ -138,7 +145,7 @@ class ChannelSetup(_Section):
     sub_trim_us: float = Field(0, ge=-200, le=200)
     travel_low_percent: float = Field(125, ge=0, le=150)
     travel_high_percent: float = Field(125, ge=0, le=150)
-    curve: Annotated[list[Annotated[float, Field(ge=-100, le=100)]], LATER] = Field(default_factory=list, max_length=17)
+    curve: Annotated[list[Annotated[float, Field(ge=-100, le=100)]], LATER] = Field(default_factory=list, max_length=_CURVE_POINTS_BEFORE)
 
     @model_validator(mode="after")
     def _two_points(self) -> ChannelSetup:
@@ -178,7 +185,7 @@ class TransmitterSetup(_Section):
     stick_mode: Literal[1, 2, 3, 4] = 2
     channel_order: ChannelOrder = "AETR"
     channels: list[ChannelSetup] = Field(min_length=4, max_length=16)
-    mixes: Annotated[list[Mix], LATER] = Field(default_factory=list, max_length=32)
+    mixes: Annotated[list[Mix], LATER] = Field(default_factory=list, max_length=_MIXES_BEFORE)
     rates: Annotated[list[Rate], LATER] = Field(default_factory=list, max_length=16)
     trims_us: Annotated[dict[StickAxis, Annotated[float, Field(ge=-200, le=200)]], LATER] = Field(default_factory=dict)
 
@@ -251,7 +258,7 @@ class StickLines(_Section):
 class Deadband(_Section):
     """How far a stick may be from the centre and still count as there, us."""
 
-    sticks_us: int = Field(0, ge=0, le=60)
+    sticks_us: int = Field(0, ge=0, le=100)
     yaw_us: int = Field(0, ge=0, le=100)
 
 
@@ -267,7 +274,7 @@ class LostLink(_Section):
 
     grace_ms: int = Field(400, ge=40, le=5000)
     throttle_fallback: Literal["low", "hold"] = "low"
-    response: Response = "drop"
+    response: Response = "motors off"
 
 
 class BoardSettings(_Section):

@@ -2,15 +2,17 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import Literal
 
 from pydantic import BaseModel
 
 from linkcore.craft.document import BoardSettings
+from linkcore.findings import HopKey
+from linkcore.parts.models import LEVEL_WITHIN_DEG
 
-MOST_TILT_DEG = 25.0
-SETTLED_S = 1.0  # a link that was lost just before must have held for so long
+SETTLED_S = 1.6  # a link that was lost just before must have held for so long: twice what the slowest receiver takes to notice that it is gone again
 SENSORS_S = 0.6  # the gyro finds its zero after a start
 
 
@@ -18,10 +20,11 @@ Said = tuple[Literal["armed", "refused", "disarmed"], str]
 
 
 class Blocker(BaseModel):
-    """Why the board refuses to arm, and what clears it."""
+    """Why the board refuses to arm, what clears it, and the hop at which that is found out."""
 
     what: str
     clears: str
+    hop: HopKey | None = None
 
 
 @dataclass(frozen=True)
@@ -37,6 +40,7 @@ class ArmView:
     throttle_us: float | None = 1000.0
     yaw_us: float | None = 1500.0
     tilt_deg: float = 0.0
+    level_within_deg: float = LEVEL_WITHIN_DEG
     usb: bool = False
     missing_sensors: tuple[str, ...] = ()
     switch_on: bool = False
@@ -45,37 +49,59 @@ class ArmView:
 
 
 def blockers(view: ArmView, settings: BoardSettings) -> list[Blocker]:
-    """Everything that keeps it from arming at the next flip; empty where nothing does."""
+    """Everything that keeps it from arming at the next flip, in the order of the chain; empty where nothing does. What no link or no power hides is not looked for."""
     if not view.powered:
-        return [Blocker(what="no power", clears="connect the pack")]
-    found = []
-    if settings.arm_by == "switch" and settings.arming is None:
-        found.append(Blocker(what="no arm band", clears="give arming a channel and a band on the Switchboard, and write it"))
+        return [Blocker(what="no power", clears="connect the pack", hop="kit")]
+    found = [*_sensors(view), *_bench_link(view)]
     if view.testing_loss:
-        return [*found, Blocker(what="lost-link test is on", clears="flip its switch back")]
+        return [*found, Blocker(what="lost-link test is on", clears="flip its switch back", hop="switchboard")]
     if not view.link_good:
         what = "link lost" if view.lost else "no signal"
-        return [*found, Blocker(what=what, clears="switch the transmitter on and follow the chain from the left")]
+        return [*found, Blocker(what=what, clears="switch the transmitter on and follow the chain from the left", hop="line"), *_no_band(settings)]
+    return [*found, *_just_lost(view), *_throttle(view, settings), *_no_band(settings), *_switches(view), *_tilt(view)]
+
+
+def _sensors(view: ArmView) -> Iterator[Blocker]:
+    if view.up_s < SENSORS_S:
+        yield Blocker(what="sensors: the gyro is finding its zero", clears="leave the craft still for a moment", hop="kit")
+    if view.missing_sensors:
+        yield Blocker(
+            what=f"sensors: no {', no '.join(view.missing_sensors)}", clears="fit what is missing, or remove it from what you need in the Kit", hop="kit"
+        )
+
+
+def _bench_link(view: ArmView) -> Iterator[Blocker]:
+    if view.usb:
+        yield Blocker(what="bench link: USB is plugged in", clears="unplug USB; the pack feeds the board", hop="loom")
+
+
+def _just_lost(view: ArmView) -> Iterator[Blocker]:
     if view.back_s is not None and view.back_s < SETTLED_S:
-        found.append(Blocker(what="link lost just before", clears=f"wait until it has held for {SETTLED_S:g} s"))
+        yield Blocker(what="link lost just before", clears=f"wait until it has held for {SETTLED_S:g} s", hop="line")
+
+
+def _throttle(view: ArmView, settings: BoardSettings) -> Iterator[Blocker]:
     line = settings.stick_lines.low
     if view.throttle_us is not None and view.throttle_us > line:
-        found.append(
-            Blocker(what=f"throttle not low ({view.throttle_us:.0f}, line {line:g})", clears="pull the throttle stick down; if it is down, see Sticks")
-        )
-    if abs(view.tilt_deg) > MOST_TILT_DEG:
-        found.append(Blocker(what=f"tilt ({abs(view.tilt_deg):.0f} degrees, {MOST_TILT_DEG:g} at most)", clears="set the craft level"))
-    if view.up_s < SENSORS_S:
-        found.append(Blocker(what="sensors: the gyro is finding its zero", clears="leave the craft still for a moment"))
-    if view.missing_sensors:
-        found.append(Blocker(what=f"sensors: no {', no '.join(view.missing_sensors)}", clears="fit what is missing, or take it off the wishes in the Kit"))
-    if view.usb:
-        found.append(Blocker(what="bench link: USB is plugged in", clears="unplug USB; the pack feeds the board"))
+        what = f"throttle not low ({view.throttle_us:.0f}, floor line {line:g})"
+        yield Blocker(what=what, clears="pull the throttle stick down; if it is down, see Sticks", hop="sticks")
+
+
+def _no_band(settings: BoardSettings) -> Iterator[Blocker]:
+    if settings.arm_by == "switch" and settings.arming is None:
+        yield Blocker(what="no arm band", clears="give arming a channel and a mode band on the Switchboard, and write it", hop="switchboard")
+
+
+def _switches(view: ArmView) -> Iterator[Blocker]:
     if view.guard_on is False:
-        found.append(Blocker(what="guard switch off", clears="switch the guard on first, then arm"))
+        yield Blocker(what="guard switch off", clears="switch the guard on first, then arm", hop="switchboard")
     if view.switch_stuck:
-        found.append(Blocker(what="arm switch already on", clears="switch it off first, then on again"))
-    return found
+        yield Blocker(what="arm switch already on", clears="switch it off first, then on again", hop="switchboard")
+
+
+def _tilt(view: ArmView) -> Iterator[Blocker]:
+    if abs(view.tilt_deg) > view.level_within_deg:
+        yield Blocker(what=f"tilt ({abs(view.tilt_deg):.0f} degrees, {view.level_within_deg:g} at most)", clears="set the craft level")
 
 
 class Arming:

@@ -191,7 +191,7 @@ def hindrances(link: Outlook, distance_m: float, *, transmitter_on: bool, receiv
         against.append("the transmitter is off")
     if not receiver_on:
         against.append("the receiver has no power, or runs no program")
-    if link.verdict == "silent":
+    if link.verdict == "do not match":
         against.append(link.because[0])
     if distance_m < TOO_CLOSE_M:
         against.append(f"the ends are {distance_m:g} m apart: nearer than {TOO_CLOSE_M:g} m the transmitter drowns the receiver")

@@ -13,6 +13,7 @@ from typing import Annotated
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
 from linkcore.parts.models import RadioBand, Region, Target, VersionText
+from linkcore.parts.renamed import FamilyNow
 
 MAGIC = b"CBELLIMG"
 LAYOUT = 1
@@ -41,7 +42,7 @@ class ImageFacts(BaseModel):
     model_config = ConfigDict(frozen=True, extra="forbid")
     target: Target
     version: VersionText
-    family: str = Field("", max_length=40)
+    family: FamilyNow = Field("", max_length=40)
     band: RadioBand | None = None
     region: Region | None = None
     least_bootloader: VersionText = "1.0.0"

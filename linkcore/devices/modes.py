@@ -13,17 +13,19 @@ from linkcore.parts.models import Sensor
 
 DEFAULT_MODE = "acro"
 Group = Literal["attitude", "place"]
+Kind = Literal["what the sticks mean", "where it stays", "helpers"]
 
 
 @dataclass(frozen=True)
 class ModeFacts:
-    """One mode. `group`: of those in one group only one holds, the one listed first here; `needs_fix`: a GPS fix besides the sensor.
+    """One mode. `kind`: under what it is offered; `group`: of those in one group only one holds, the one listed first here; `needs_fix`: a GPS fix besides the sensor.
 
     `airframes`: where it makes sense (None: anywhere); `excludes`: modes of other groups that it does not go with.
     """
 
     name: Mode
     does: str
+    kind: Kind
     group: Group | None = None
     sensors: tuple[Sensor, ...] = ()
     needs_fix: bool = False
@@ -32,25 +34,26 @@ class ModeFacts:
 
 
 MODES: tuple[ModeFacts, ...] = (
-    ModeFacts("guard", "a second switch that must be on before the arm switch works"),
+    ModeFacts("guard", "a second switch that must be on before the arm switch works", "helpers"),
     ModeFacts(
         "manual",
         "sticks straight to the surfaces, no steadying",
+        "what the sticks mean",
         "attitude",
         airframes=WINGS,
         excludes=("altitude hold", "position hold", "return home", "loiter"),
     ),
-    ModeFacts("angle", "sticks set the tilt; let go and it levels", "attitude", ("gyro", "accelerometer"), airframes=FLYERS),
-    ModeFacts("horizon", "levels about the middle, rolls over at the stops", "attitude", ("gyro", "accelerometer"), airframes=FLYERS),
-    ModeFacts("return home", "flies back to where it was armed", "place", ("gyro", "accelerometer", "GPS"), True, FLYERS),
-    ModeFacts("position hold", "stays over one place", "place", ("gyro", "accelerometer", "GPS"), True, MULTIROTORS),
-    ModeFacts("loiter", "circles over one place", "place", ("gyro", "accelerometer", "GPS"), True, WINGS),
-    ModeFacts("altitude hold", "keeps its height", None, ("gyro", "accelerometer", "barometer"), airframes=FLYERS),
-    ModeFacts("beeper", "sounds, to be found by"),
-    ModeFacts("lost-link test", "does as if the link were lost"),
-    ModeFacts("onboard log", "writes the log"),
-    ModeFacts("centre learning", "learns the surfaces' neutral places in level flight", airframes=WINGS),
-    ModeFacts("throw launch", "a throw starts the motor", sensors=("gyro", "accelerometer"), airframes=WINGS),
+    ModeFacts("angle", "sticks set the tilt; let go and it levels", "what the sticks mean", "attitude", ("gyro", "accelerometer"), airframes=FLYERS),
+    ModeFacts("horizon", "levels about the middle, rolls over at the stops", "what the sticks mean", "attitude", ("gyro", "accelerometer"), airframes=FLYERS),
+    ModeFacts("return home", "flies back to where it was armed", "where it stays", "place", ("gyro", "accelerometer", "GPS"), True, FLYERS),
+    ModeFacts("position hold", "stays over one place", "where it stays", "place", ("gyro", "accelerometer", "GPS"), True, MULTIROTORS),
+    ModeFacts("loiter", "circles over one place", "where it stays", "place", ("gyro", "accelerometer", "GPS"), True, WINGS),
+    ModeFacts("altitude hold", "keeps its height", "where it stays", None, ("gyro", "accelerometer", "barometer"), airframes=FLYERS),
+    ModeFacts("beeper", "sounds, to be found by", "helpers"),
+    ModeFacts("lost-link test", "does as if the link were lost", "helpers"),
+    ModeFacts("onboard log", "writes the log", "helpers"),
+    ModeFacts("centre learning", "learns the surfaces' neutral places in level flight", "helpers", airframes=WINGS),
+    ModeFacts("throw launch", "a throw starts the motor", "helpers", sensors=("gyro", "accelerometer"), airframes=WINGS),
 )
 FACTS: dict[str, ModeFacts] = {facts.name: facts for facts in MODES}
 NOT_A_FLIGHT_MODE = frozenset(("guard", "beeper", "lost-link test", "onboard log", "centre learning", "throw launch"))
@@ -62,6 +65,12 @@ def exclude_each_other(one: str, other: str) -> bool:
         return False
     first, second = FACTS[one], FACTS[other]
     return (first.group is not None and first.group == second.group) or second.name in first.excludes or first.name in second.excludes
+
+
+def needs(name: str) -> str:
+    """What a mode needs besides a board, in words; empty where nothing."""
+    facts = FACTS[name]
+    return ", ".join([*facts.sensors, *(["a GPS fix"] if facts.needs_fix else [])])
 
 
 def lacks(name: str, document: CraftDocument, parts: KitParts) -> str | None:

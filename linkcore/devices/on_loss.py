@@ -2,13 +2,20 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 from typing import Literal
 
+from linkcore.craft.parts import KitParts
 from linkcore.parts.models import OnLoss, Receiver
 from linkcore.protocols.base import Wire
+from linkcore.protocols.registry import RECEIVER_PROTOCOLS
 
 LAND_S = 4.0  # from the response *land* until the motors stop
+BAD_AIR = 0.6  # the share of frames that a link loses which a pilot still brings home (ours)
+ONCE_IN_S = 600.0  # in such air the response should not begin by itself more often than once in a long flight
+GRACE_GRID_MS = 20
+BRIDGED_GRACE_MS = 200  # where the receiver goes on through a gap by itself, the board's grace begins when it has given up: long enough for a few frames of the return to count
 
 
 @dataclass(frozen=True)
@@ -51,3 +58,21 @@ def said_when_lost(receiver: Receiver, on_loss: OnLoss) -> Said:
     if on_loss == "preset":
         return Said("preset", frame_lost=receiver.flags_loss, failsafe=receiver.flags_loss)
     return Said("last")
+
+
+def wire_to_board(parts: KitParts) -> Wire:
+    """By which kind of signal the board hears of the receiver."""
+    spec = RECEIVER_PROTOCOLS.get(parts.spoken.protocol) if parts.spoken else None
+    return spec.wire if spec else "serial"
+
+
+def starting_grace_ms(receiver: Receiver, wire: Wire) -> int:
+    """A grace to begin with: the gap that is exceeded less than once in ONCE_IN_S where BAD_AIR of the frames are lost at random.
+
+    A gap of n lost frames begins behind every frame that is heard, and so (1 - p) p^n of all slots begin one.
+    """
+    if said_in_a_gap(receiver, wire).passes_for_link:
+        return BRIDGED_GRACE_MS
+    hz = 1 / receiver.link_period_s
+    frames = math.ceil(math.log(ONCE_IN_S * hz * (1 - BAD_AIR)) / -math.log(BAD_AIR))
+    return math.ceil(round(1000 * frames / hz / GRACE_GRID_MS, 6)) * GRACE_GRID_MS

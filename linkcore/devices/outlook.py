@@ -12,7 +12,7 @@ from linkcore.devices.firmware import Device, Installed, Role, air
 from linkcore.devices.image_facts import ImageFacts, number
 from linkcore.parts.models import Radio
 
-Verdict = Literal["talks", "talks with less", "silent"]
+Verdict = Literal["talks", "talks with less", "do not match"]
 
 
 class Outlook(BaseModel):
@@ -28,7 +28,7 @@ def outlook(sends: Radio | None, hears: Radio | None) -> Outlook:
     """Worked out from what both ends speak."""
     if sends is None or hears is None:
         which = "transmitter's end" if sends is None else "receiver"
-        return Outlook(verdict="silent", because=[f"the {which} has no whole program"])
+        return Outlook(verdict="do not match", because=[f"the {which} has no whole program"])
     against = []
     if (sends.name, sends.band) != (hears.name, hears.band):
         against.append(f"the transmitter's end speaks {sends.name} on {sends.band}, the receiver hears {hears.name} on {hears.band}")
@@ -37,7 +37,7 @@ def outlook(sends: Radio | None, hears: Radio | None) -> Outlook:
     if not set(sends.regions) & set(hears.regions):
         against.append(f"the transmitter's end is set for {', '.join(sends.regions)}, the receiver for {', '.join(hears.regions)}")
     if against:
-        return Outlook(verdict="silent", because=against)
+        return Outlook(verdict="do not match", because=against)
     channels, telemetry = min(sends.channels, hears.channels), sends.telemetry and hears.telemetry
     less = []
     for mine, other, name in ((sends, hears, "transmitter's end"), (hears, sends, "receiver")):
@@ -90,7 +90,7 @@ def ways_to_talk(devices: Mapping[Role, Device], installed: Mapping[Role, Instal
     for sender, sends in choices["transmitter"]:
         for listener, hears in choices["receiver"]:
             then = outlook(sends, hears)
-            if then.verdict != "silent":
+            if then.verdict != "do not match":
                 steps = [Flashing(role, image) for role, image in (("transmitter", sender), ("receiver", listener)) if image is not None]  # type: ignore[arg-type]
                 ways.append(WayOut(tuple(steps), then))
 

@@ -4,11 +4,13 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Mapping
-from typing import Annotated, Literal
+from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, computed_field, model_validator
 
 from linkcore.parts.axes import ChannelOrder, StickAxis
+from linkcore.parts.renamed import AirNameNow, FamilyNow
+from linkcore.parts.sensitivity import sensitivity_dbm
 
 McuClass = Literal["F1", "F3", "F4", "F7", "H7"]
 PadKind = Literal["rx", "tx", "input", "output", "buzzer", "supply", "ground"]
@@ -32,6 +34,7 @@ Job = Literal[
 
 # Wire facts, section 0: only these classes can invert inside the UART.
 INVERTING_CLASSES: frozenset[McuClass] = frozenset(("F3", "F7", "H7"))
+LEVEL_WITHIN_DEG = 18.0  # a slope of one in three: nothing is set down on a steeper one, so the craft lies on its side or in a hand
 SOFTWARE_BAUD = 19200  # what timers and interrupts can follow without losing bits; our figure
 
 # How firmware gets into a device: the board's button or its own program, over the link, through the board, an adapter on the device's pins, a socket of its own.
@@ -218,7 +221,7 @@ class Board(_Fact):
     """A flight controller. The stand-in keeps band edges in steps of `band_step_us`, the grace in `grace_step_ms`.
 
     `usb_ma`: what its USB socket may draw in all; `own_ma`: what the board takes of that by itself; `link_port`: the port that its USB hangs on
-    through a bridge chip (None: USB of its own). `bind_pads`: the only pads on which it sends bind pulses (empty: on any that listens to the receiver).
+    through a bridge chip (None: USB of its own). `level_within_deg`: it arms at no steeper tilt. `bind_pads`: the only pads on which it sends bind pulses (empty: on any that listens to the receiver).
     """
 
     kind: Literal["board"] = "board"
@@ -239,6 +242,7 @@ class Board(_Fact):
     boot_s: float = Field(1.2, ge=0.1, le=30)
     loop_hz: int = 1000
     bind_pads: tuple[Name, ...] = Field((), max_length=MOST_PADS)
+    level_within_deg: float = Field(LEVEL_WITHIN_DEG, ge=5, le=180)
     flash: Flash | None = None
 
     @model_validator(mode="after")
@@ -334,17 +338,32 @@ class FrameRate(_Fact):
 class Radio(_Fact):
     """What an end speaks over the air. Ends understand each other when name, family and one region agree.
 
-    `powers_dbm`: what the transmitter can send with; `rates`: what the receiver follows.
+    `powers_dbm`: what the transmitter can send with; `rates`: what the receiver follows. With a noise figure a rate needs no sensitivity: it is reckoned (linkcore/parts/sensitivity.py).
     """
 
-    name: Name
+    name: Annotated[AirNameNow, Field(min_length=1, max_length=40)]
     band: RadioBand
-    family: Name
+    family: Annotated[FamilyNow, Field(min_length=1, max_length=40)]
     regions: Regions
     channels: int = Field(16, ge=1, le=18)
     telemetry: bool = True
     powers_dbm: tuple[float, ...] = Field((20.0,), min_length=1, max_length=16)
+    noise_figure_db: float | None = Field(None, ge=0, le=30)
     rates: tuple[FrameRate, ...] = Field((FrameRate(hz=100, sensitivity_dbm=-98),), min_length=1, max_length=16)
+
+    @model_validator(mode="before")
+    @classmethod
+    def _reckon_sensitivities(cls, data: Any) -> Any:
+        noise = data.get("noise_figure_db") if isinstance(data, dict) else None
+        if not isinstance(noise, int | float) or not isinstance(data.get("rates"), list | tuple):
+            return data
+        rates = [
+            {**rate, "sensitivity_dbm": sensitivity_dbm(rate["hz"], noise)}
+            if isinstance(rate, dict) and "sensitivity_dbm" not in rate and isinstance(rate.get("hz"), int | float) and rate["hz"] > 0
+            else rate
+            for rate in data["rates"]
+        ]
+        return data | {"rates": rates}
 
 
 class Light(_Fact):

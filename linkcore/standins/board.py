@@ -302,7 +302,7 @@ class StandInBoard:
             self._landing_until = t + LAND_S
             self.motors_percent = LAND_PERCENT
         else:
-            self._stop(t, "drop: motors stopped")
+            self._stop(t, "motors off")
 
     def _tested(self, channels: tuple[float, ...]) -> bool:
         """Whether the switch of the lost-link test is on."""
@@ -353,6 +353,7 @@ class StandInBoard:
             throttle_us=self.axis_us("throttle"),
             yaw_us=self.axis_us("yaw"),
             tilt_deg=self.world.tilt_deg,
+            level_within_deg=self.part.level_within_deg,
             usb=self.world.usb,
             missing_sensors=self.world.missing_sensors,
             switch_on=self.held.arm,

@@ -188,7 +188,7 @@ class RadioLink:
 
     def _reckon_budget(self) -> Budget | None:
         sends, hears = air(self._loading.devices, self._loading.installed)
-        if sends is None or hears is None or self._loading.outlook.verdict == "silent":
+        if sends is None or hears is None or self._loading.outlook.verdict == "do not match":
             return None
         region = next((each for each in sends.regions if each in hears.regions), None)
         return budget(self._document.air, sends, hears, self.receiver_part.link_period_s, region)
@@ -298,7 +298,7 @@ class RadioLink:
         """What the receiver says for the radio slots before `until`."""
         period, outlook = self.receiver_part.link_period_s, self._loading.outlook
         sends = self.transmitting
-        understood = outlook.verdict != "silent" and self.knows and sends and self.receiver.powered and self.receiver.end.listens
+        understood = outlook.verdict != "do not match" and self.knows and sends and self.receiver.powered and self.receiver.end.listens
         losses = self.loss_percent
         said: list[Said] = []
         while (slot := self._slots * period) < until - 1e-9:

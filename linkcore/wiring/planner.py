@@ -462,7 +462,7 @@ def _by_jumper(document: CraftDocument, parts: KitParts) -> list[WayOut]:
     if not outputs:
         return []
     speaking = parts.speaking(other)
-    doing = "Fit" if other.kit.jumper_fitted else "Take away"
+    doing = "Fit" if other.kit.jumper_fitted else "Remove"
     return [
         WayOut(
             text=f"{doing} the receiver's jumper ({parts.receiver.jumper}), so that it sends {outputs[0].protocol}",

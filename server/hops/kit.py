@@ -39,7 +39,7 @@ Doing = Literal["board", "receiver", "transmitter", "module", "add device", "rem
 def kit_view(document: CraftDocument, parts: KitParts) -> KitView:
     """The Kit hop."""
     fits = what_else_fits(document, parts) if parts.maybe_board and parts.maybe_transmitter else []
-    return KitView(ability=ability(document, parts), fits=fits, starting=starting_point(document))
+    return KitView(ability=ability(document, parts), fits=fits, starting=starting_point(document, parts))
 
 
 class DoingSerializer(serializers.Serializer[Any]):

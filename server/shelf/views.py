@@ -117,7 +117,7 @@ def load_view(images: list[Image], role: Role, document: CraftDocument, parts: K
     judged = [judge(each, device, document, devices, installed) for each in mine] if device and target else []
 
     def rank(each: Judged) -> tuple[int, int, list[int]]:
-        silent = each.link is not None and each.link.verdict == "silent"
+        silent = each.link is not None and each.link.verdict == "do not match"
         version = [-int(part) for part in on_shelf[each.image].facts.version.split(".")]
         return ("yes", "yes, but", "no").index(each.may), int(silent), version
 
@@ -129,7 +129,7 @@ def load_view(images: list[Image], role: Role, document: CraftDocument, parts: K
         return WayOutView(steps=steps, then=way.then)
 
     def then(each: Judged) -> WayOutView | None:
-        parts_them = each.may != "no" and each.link is not None and each.link.verdict == "silent"
+        parts_them = each.may != "no" and each.link is not None and each.link.verdict == "do not match"
         way = then_flash(on_shelf[each.image], role, devices, installed, fits) if parts_them else None
         return shown(way) if way else None
 

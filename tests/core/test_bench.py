@@ -233,7 +233,7 @@ class ProofTest(SimpleTestCase):
         hand.do(1.0, left={"x": 0, "y": -1}, right={"x": 0, "y": 0})
         report = hand.report()
         self.assertEqual([axis for axis, proven in report.told.sticks.proven.items() if not proven], ["throttle"])
-        self.assertIn("stick-high line, 1920", report.told.sticks.verdicts["throttle"])
+        self.assertIn("ceiling line, 1920", report.told.sticks.verdicts["throttle"])
         hand.do(0.3, left={"x": 0, "y": 1})
         self.assertEqual(hand.coins()["sticks"], "rings true")
 

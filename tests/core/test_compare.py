@@ -85,7 +85,7 @@ class SaidTest(SimpleTestCase):
 
     def test_a_right_setting_on_a_pad_that_cannot_is_told_so(self):
         finding = self.said("SBUS", ReceiverInput(protocol="SBUS", inverted=True), "R3", "merle-f4")
-        self.assertIn("The port is set rightly, but R3 cannot invert", finding.why)
+        self.assertIn("The port is set correctly, but R3 cannot invert", finding.why)
 
     def test_both_at_once(self):
         finding = self.said("SBUS", ReceiverInput(protocol="CRSF"), "R3", "merle-f4")

@@ -155,21 +155,21 @@ class BenchFlashTest(SimpleTestCase):
 
     def test_a_receiver_is_flashed_through_the_board_and_the_link_follows_its_firmware(self):
         hand = self.pilot()
-        job = self.order(hand, "wisp-900-2.4.1-868.hex", "receiver", "bridge")
+        job = self.order(hand, "wisp-900-5.4.1-868.hex", "receiver", "bridge")
         hand.wait(1)
         self.assertEqual(hand.bench.live().light, hand.bench.receiver_part.binding.lights["bootloader"])
         self.assertNotIn("load.no-program", hand.codes())
         self.finish(hand, job)
         hand.wait(2)
-        self.assertEqual((job.state, hand.board.link, hand.report().told.load.link.verdict), ("done", "lost", "silent"))
+        self.assertEqual((job.state, hand.board.link, hand.report().told.load.link.verdict), ("done", "lost", "do not match"))
         self.assertIn("load.ends-silent", hand.codes())
-        self.finish(hand, self.order(hand, "wisp-900-3.1.0-868.hex", "receiver", "bridge"))
+        self.finish(hand, self.order(hand, "wisp-900-6.1.0-868.hex", "receiver", "bridge"))
         hand.wait(2)
         self.assertEqual((hand.board.link, hand.coins()["load"]), ("good", "rings true"))
 
     def test_less_firmware_carries_less(self):
         hand = self.pilot()
-        self.finish(hand, self.order(hand, "wisp-900-3.0.0-868.hex", "receiver", "bridge"))
+        self.finish(hand, self.order(hand, "wisp-900-6.0.0-868.hex", "receiver", "bridge"))
         hand.wait(2)
         self.assertEqual(hand.report().told.load.link.verdict, "talks with less")
         hand.do(1.0, switches={"S5": 1, "S6": 1})
@@ -180,7 +180,7 @@ class BenchFlashTest(SimpleTestCase):
     def test_a_pulled_cable_leaves_a_bootloader_and_the_tool_says_how_to_go_on(self):
         hand = self.pilot()
         hand.do(0.1, fault={"kind": "cable pulled", "at_percent": 40})
-        job = self.order(hand, "wisp-900-3.1.0-868.hex", "receiver", "bridge")
+        job = self.order(hand, "wisp-900-6.1.0-868.hex", "receiver", "bridge")
         self.finish(hand, job)
         self.assertEqual((job.state, round(job.percent), hand.bench.usb), ("failed", 40, False))
         self.assertIn("not lost", job.recover[0])
@@ -190,7 +190,7 @@ class BenchFlashTest(SimpleTestCase):
         air = next(way for way in hand.report().told.load.devices[1].ways if way.way == "over the air")
         self.assertIn("needs one", air.seen.says)
         hand.do(1.5, usb=True)
-        job = self.order(hand, "wisp-900-3.1.0-868.hex", "receiver", "bridge")
+        job = self.order(hand, "wisp-900-6.1.0-868.hex", "receiver", "bridge")
         self.finish(hand, job)
         hand.wait(2)
         self.assertEqual((job.state, hand.board.link), ("done", "good"))
@@ -198,11 +198,11 @@ class BenchFlashTest(SimpleTestCase):
     def test_a_bad_page_is_found_by_reading_back(self):
         hand = self.pilot()
         hand.do(0.1, fault={"kind": "bad page", "at_percent": 50})
-        job = self.order(hand, "wisp-900-3.1.0-868.hex", "receiver", "bridge")
+        job = self.order(hand, "wisp-900-6.1.0-868.hex", "receiver", "bridge")
         self.finish(hand, job)
         self.assertEqual(job.state, "failed")
         self.assertRegex(job.says, r"page \d+ reads back wrong: [0-9A-F]{8} holds [0-9A-F]{2}, [0-9A-F]{2} was written")
-        self.finish(hand, again := self.order(hand, "wisp-900-3.1.0-868.hex", "receiver", "bridge"))
+        self.finish(hand, again := self.order(hand, "wisp-900-6.1.0-868.hex", "receiver", "bridge"))
         self.assertEqual(again.state, "done")
 
     def test_what_stands_in_the_way_is_told_before_anything_is_erased(self):
@@ -251,13 +251,13 @@ class BenchFlashTest(SimpleTestCase):
 
     def test_one_job_a_device_and_the_bridge_needs_the_board(self):
         hand = self.pilot()
-        first = self.order(hand, "wisp-900-3.1.0-868.hex", "receiver", "bridge")
+        first = self.order(hand, "wisp-900-6.1.0-868.hex", "receiver", "bridge")
         with self.assertRaisesRegex(Refused, "already"):
-            self.order(hand, "wisp-900-3.1.0-868.hex", "receiver", "adapter")
+            self.order(hand, "wisp-900-6.1.0-868.hex", "receiver", "adapter")
         with self.assertRaisesRegex(Refused, "through the board"):
             self.order(hand, "ouzel-h7-4.3.1.hex", "board", "request")
         with self.assertRaisesRegex(Refused, "its ways are"):
-            self.order(hand, "wisp-900-3.1.0-868.hex", "receiver", "button")
+            self.order(hand, "wisp-900-6.1.0-868.hex", "receiver", "button")
         self.finish(hand, first)
         self.finish(hand, job := self.order(hand, "ouzel-h7-4.3.1.hex", "board", "request"))
         self.assertEqual(job.state, "done")

@@ -93,7 +93,7 @@ class HexTest(SimpleTestCase):
         self.assertEqual(read_hex(old).data, b"\x01")
 
     def test_a_damaged_letter_never_passes_as_another_image(self):
-        content = BY_CONTENT["wisp-900-3.1.0-868.hex"]
+        content = BY_CONTENT["wisp-900-6.1.0-868.hex"]
         text = write_hex(Content(content.address, content.data[:512]))
         rng = random.Random(5)
         for _ in range(300):
@@ -169,19 +169,19 @@ class JudgeTest(SimpleTestCase):
 
     def test_what_cannot_be_flashed_takes_nothing(self):
         made = replace(self.devices["receiver"], flash=None)
-        judged = judge(BY_NAME["wisp-900-3.1.0-868.hex"], made, self.craft, self.devices | {"receiver": made}, self.installed)
+        judged = judge(BY_NAME["wisp-900-6.1.0-868.hex"], made, self.craft, self.devices | {"receiver": made}, self.installed)
         self.assertEqual((judged.may, [each.code for each in judged.findings]), ("no", ["load.no-flash"]))
 
     def test_what_may_go_on_and_what_the_link_is_then(self):
         cases = {
-            "wisp-900-3.1.0-868.hex": ("yes", [], "talks"),
-            "wisp-900-3.0.0-868.hex": ("yes, but", ["load.less", "load.older"], "talks with less"),
-            "wisp-900-2.4.1-868.hex": ("yes, but", ["load.ends-part", "load.older"], "silent"),
-            "wisp-900-3.1.0-915.hex": ("yes, but", ["load.other-region", "load.ends-part"], "silent"),
-            "wisp-900-3.1.1-fcc.hex": ("no", ["load.wrong-region"], "silent"),
-            "wisp-900-3.1.2-868.hex": ("no", ["load.wrong-band"], "silent"),
-            "wisp-900-4.0.0-868.hex": ("no", ["load.bootloader"], "silent"),
-            "wisp-24-3.1.0-fcc.hex": ("no", ["load.wrong-target", "load.wrong-band", "load.wrong-region"], "silent"),
+            "wisp-900-6.1.0-868.hex": ("yes", [], "talks"),
+            "wisp-900-6.0.0-868.hex": ("yes, but", ["load.less", "load.older"], "talks with less"),
+            "wisp-900-5.4.1-868.hex": ("yes, but", ["load.ends-part", "load.older"], "do not match"),
+            "wisp-900-6.1.0-915.hex": ("yes, but", ["load.other-region", "load.ends-part"], "do not match"),
+            "wisp-900-6.1.1-fcc.hex": ("no", ["load.wrong-region"], "do not match"),
+            "wisp-900-6.1.2-868.hex": ("no", ["load.wrong-band"], "do not match"),
+            "wisp-900-7.0.0-868.hex": ("no", ["load.bootloader"], "do not match"),
+            "wisp-24-6.1.0-fcc.hex": ("no", ["load.wrong-target", "load.wrong-band", "load.wrong-region"], "do not match"),
             "ouzel-h7-4.3.1.hex": ("no", ["load.wrong-target", "load.address"], "talks"),
         }
         for name, (may, codes, verdict) in cases.items():
@@ -192,19 +192,19 @@ class JudgeTest(SimpleTestCase):
 
     def test_size_and_place(self):
         flash = self.devices["receiver"].flash
-        self.assertEqual([each.code for each in self.judged("wisp-900-3.1.0-868.hex", size=flash.room).findings], [])
-        self.assertEqual([each.code for each in self.judged("wisp-900-3.1.0-868.hex", size=flash.room + 1).findings], ["load.too-large"])
-        self.assertEqual([each.code for each in self.judged("wisp-900-3.1.0-868.hex", address=flash.start - 16).findings], ["load.address"])
+        self.assertEqual([each.code for each in self.judged("wisp-900-6.1.0-868.hex", size=flash.room).findings], [])
+        self.assertEqual([each.code for each in self.judged("wisp-900-6.1.0-868.hex", size=flash.room + 1).findings], ["load.too-large"])
+        self.assertEqual([each.code for each in self.judged("wisp-900-6.1.0-868.hex", address=flash.start - 16).findings], ["load.address"])
         beyond = flash.start + flash.room - 16
-        self.assertEqual([each.code for each in self.judged("wisp-900-3.1.0-868.hex", address=beyond).findings], ["load.address"])
+        self.assertEqual([each.code for each in self.judged("wisp-900-6.1.0-868.hex", address=beyond).findings], ["load.address"])
 
     def test_a_program_that_begins_outside_its_image_may_not_go_on(self):
-        image = BY_NAME["wisp-900-3.1.0-868.hex"]
+        image = BY_NAME["wisp-900-6.1.0-868.hex"]
         inside, outside = (image.address, image.address + image.size - 1), (image.address - 1, image.address + image.size)
         for start in inside:
-            self.assertEqual(self.judged("wisp-900-3.1.0-868.hex", start=start).may, "yes")
+            self.assertEqual(self.judged("wisp-900-6.1.0-868.hex", start=start).may, "yes")
         for start in outside:
-            judged = self.judged("wisp-900-3.1.0-868.hex", start=start)
+            judged = self.judged("wisp-900-6.1.0-868.hex", start=start)
             self.assertEqual((judged.may, [each.code for each in judged.findings]), ("no", ["load.start"]))
 
     def test_the_shortest_way_is_what_trying_everything_finds(self):
@@ -221,7 +221,7 @@ class JudgeTest(SimpleTestCase):
             for way in ways:
                 after = dict(runs) | {step.role: Installed(facts=step.image.facts) for step in way.steps}
                 self.assertEqual(outlook(*air(self.devices, after)), way.then)
-                self.assertNotEqual(way.then.verdict, "silent")
+                self.assertNotEqual(way.then.verdict, "do not match")
 
     def tried(self, runs, radios):
         """The fewest images that end the silence, by trying every pair."""
@@ -236,7 +236,7 @@ class JudgeTest(SimpleTestCase):
             choices[role] = [runs[role].facts, *may]
         for sender, listener in itertools.product(*(enumerate(choices[role]) for role in ("transmitter", "receiver"))):
             speaks = (radios["transmitter"].speaks(sender[1]), radios["receiver"].speaks(listener[1]))
-            if outlook(*speaks).verdict != "silent":
+            if outlook(*speaks).verdict != "do not match":
                 count = (sender[0] > 0) + (listener[0] > 0)
                 best = count if best is None else min(best, count)
         return best
@@ -244,12 +244,12 @@ class JudgeTest(SimpleTestCase):
     def test_findings_about_what_is_installed(self):
         self.assertEqual(check_load(self.craft, self.devices, self.installed), [])
         older = dict(self.installed)
-        older["receiver"] = older["receiver"].model_copy(update={"facts": BY_NAME["wisp-900-2.4.1-868.hex"].facts})
+        older["receiver"] = older["receiver"].model_copy(update={"facts": BY_NAME["wisp-900-5.4.1-868.hex"].facts})
         self.assertEqual([each.code for each in check_load(self.craft, self.devices, older)], ["load.ends-silent"])
         gone = dict(self.installed) | {"transmitter": Installed()}
         self.assertEqual([each.code for each in check_load(self.craft, self.devices, gone)], ["load.no-program"])
         there = dict(self.installed)
-        for role, name in (("receiver", "wisp-900-3.0.2-915.hex"), ("transmitter", "wisp-nest-900-3.0.2-915.hex")):
+        for role, name in (("receiver", "wisp-900-6.0.2-915.hex"), ("transmitter", "wisp-nest-900-6.0.2-915.hex")):
             there[role] = there[role].model_copy(update={"facts": BY_NAME[name].facts})
         self.assertEqual([each.code for each in check_load(self.craft, self.devices, there)], ["load.other-region"] * 2)
 

@@ -159,7 +159,7 @@ class ArmedTest(SimpleTestCase):
 
 class OverTheAirTest(SimpleTestCase):
     def flash(self, hand: Hand):
-        facts, content = IMAGES["wisp-900-3.1.0-868.hex"]
+        facts, content = IMAGES["wisp-900-6.1.0-868.hex"]
         return hand.bench.loading.start(FlashOrder(role="receiver", image="x", way="over the air"), content, facts, hand.bench.t)
 
     def test_it_needs_a_link_that_carries_and_ends_when_the_transmitter_goes_off(self):
@@ -186,7 +186,7 @@ class OverTheAirTest(SimpleTestCase):
         def seconds(way: str) -> float:
             hand = Hand(crsf_craft())
             hand.do(2.0, usb=True)
-            facts, content = IMAGES["wisp-900-3.1.0-868.hex"]
+            facts, content = IMAGES["wisp-900-6.1.0-868.hex"]
             job = hand.bench.loading.start(FlashOrder(role="receiver", image="x", way=way), content, facts, hand.bench.t)
             while not job.over:
                 hand.wait(0.2)

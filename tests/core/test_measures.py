@@ -2,6 +2,7 @@ from __future__ import annotations
 
 import itertools
 
+import numpy as np
 from django.test import SimpleTestCase
 from hypothesis import assume, given
 from hypothesis import strategies as st
@@ -12,6 +13,7 @@ from linkcore.chain import draft_against_board, still_findings
 from linkcore.craft.document import Band, BoardSettings, ModeBand, apply_edits
 from linkcore.craft.parts import KitParts, understand
 from linkcore.devices.modes import holds
+from linkcore.devices.on_loss import starting_grace_ms
 from linkcore.findings import Edit, Finding, Mend
 from linkcore.hops.lost_link.timeline import LossRun, judge, predict
 from linkcore.hops.registry import HOPS
@@ -93,8 +95,8 @@ class SticksMeasureTest(SimpleTestCase):
 
         self.assertEqual(after(), "not seen yet")
         self.assertEqual(after(1500), "move it to both ends")
-        self.assertEqual(after(1500, 1900), "not below the stick-low line, 1080, yet")
-        self.assertEqual(after(1000, 1900), "not above the stick-high line, 1920, yet")
+        self.assertEqual(after(1500, 1900), "not below the floor line, 1080, yet")
+        self.assertEqual(after(1000, 1900), "not above the ceiling line, 1920, yet")
         self.assertEqual(after(1000, 2000), "let it rest in the middle")
         self.assertEqual(after(1000, 2000, 1540), "rests +40 us off the centre")
         self.assertEqual(after(1000, 2000, 1510), "reaches both lines, rests in the middle")
@@ -158,7 +160,7 @@ class SwitchTest(SimpleTestCase):
 class LostLinkTest(SimpleTestCase):
     def test_what_is_predicted_is_what_the_bench_does(self):
         """Every receiver, behaviour on loss, grace and response of this version: reckoned beside run."""
-        for make, on_loss, grace, response in itertools.product((sbus_craft, crsf_craft), ("no pulses", "hold", "preset"), (200, 800), ("drop", "land")):
+        for make, on_loss, grace, response in itertools.product((sbus_craft, crsf_craft), ("no pulses", "hold", "preset"), (200, 800), ("motors off", "land")):
             with self.subTest(make.__name__, on_loss=on_loss, grace=grace, response=response):
                 craft = apply_edits(
                     make(),
@@ -184,6 +186,19 @@ class LostLinkTest(SimpleTestCase):
                     self.assertAlmostEqual(run.reacted_t - run.radio_silent_t, predicted.reacts_s, delta=0.03)
                     self.assertAlmostEqual(run.motors_stopped_t - run.radio_silent_t, predicted.motors_stop_s, delta=0.05)
                     self.assertFalse(bench.board.armed)
+
+    def test_a_grace_to_begin_with_is_exceeded_less_than_once_in_ten_minutes_of_bad_air(self):
+        silent = shipped().of(Receiver, "wisp-900")
+        self.assertEqual([starting_grace_ms(silent.model_copy(update={"link_period_s": 1 / hz}), "serial") for hz in (120, 50, 30)], [180, 380, 600])
+        self.assertEqual(starting_grace_ms(shipped().of(Receiver, "pip-s8"), "serial"), 200, "it marks what is lost")
+        self.assertEqual(starting_grace_ms(shipped().of(Receiver, "six-pack"), "PWM"), 200, "it repeats its pulses")
+        rng = np.random.default_rng(5)
+        for hz in (120, 50, 30):
+            grace_s = starting_grace_ms(silent.model_copy(update={"link_period_s": 1 / hz}), "serial") / 1000
+            heard = np.flatnonzero(rng.random(int(hz * 600 * 200)) > 0.6) / hz  # two hundred flights of ten minutes
+            too_long = float(np.count_nonzero(np.diff(heard) > grace_s)) / 200
+            self.assertLess(too_long, 1.1, hz)
+            self.assertGreater(float(np.count_nonzero(np.diff(heard) > grace_s - 4 / hz)) / 200, 1.1, "and not much longer than that needs")
 
     def test_every_receiver_loses_its_link_as_predicted(self):
         for name, planned in every_receiver():

@@ -11,16 +11,17 @@ from django.test import SimpleTestCase
 import scenario
 from linkcore.craft.document import Band, BoardSettings, ChannelSetup, CraftError, ModeBand, StickArming, apply_edits
 from linkcore.craft.parts import KitParts
-from linkcore.devices.arming import Arming, ArmView, blockers
+from linkcore.devices.arming import SETTLED_S, Arming, ArmView, blockers
 from linkcore.devices.modes import MODES, exclude_each_other, holds, lacking
 from linkcore.findings import Edit
+from linkcore.hops.registry import HOPS
 from linkcore.hops.switchboard.detents import Detent, SwitchMeasure, expected_detents
 from linkcore.hops.switchboard.rules import check_switches
 from linkcore.hops.switchboard.suggest import suggest_all, suggest_bands
 from linkcore.hops.switchboard.truth import truth_table
 from linkcore.hops.switchboard.walk import flips_of, shortest_walk
 from linkcore.parts.catalogue import shipped
-from linkcore.parts.models import Switch, Transmitter
+from linkcore.parts.models import Receiver, Switch, Transmitter
 from tests.bands import SCALE, best_by_trying_all, case
 from tests.crafts import sbus_craft
 
@@ -235,6 +236,21 @@ class ArmingTest(SimpleTestCase):
             self.assertIn(what, blocker.what)
             self.assertTrue(blocker.clears)
         self.assertEqual(blockers(clear, self.SETTINGS.model_copy(update={"arming": None}))[0].what, "no arm band")
+
+    def test_blockers_come_in_the_order_of_the_chain_and_lead_to_their_hop(self):
+        all_of_it = ArmView(throttle_us=1200.0, tilt_deg=40.0, usb=True, missing_sensors=("gyro",), back_s=0.3, guard_on=False, switch_stuck=True)
+        hops = [blocker.hop for blocker in blockers(all_of_it, self.SETTINGS)]
+        self.assertEqual(hops, ["kit", "loom", "line", "sticks", "switchboard", "switchboard", None])
+        order = [hop.key for hop in HOPS]
+        self.assertEqual([hop for hop in hops if hop], sorted((hop for hop in hops if hop), key=order.index))
+
+    def test_a_link_must_hold_twice_as_long_as_the_slowest_receiver_takes_to_notice_its_loss(self):
+        self.assertGreaterEqual(SETTLED_S, 2 * max(receiver.lost_after_s for receiver in shipped().all_of(Receiver)))
+
+    def test_how_level_a_craft_must_lie_is_the_boards(self):
+        leaning = ArmView(tilt_deg=25.0)
+        self.assertEqual([each.what for each in blockers(leaning, self.SETTINGS)], ["tilt (25 degrees, 18 at most)"])
+        self.assertEqual(blockers(replace(leaning, level_within_deg=30.0), self.SETTINGS), [])
 
     def run_switch(self, arming, course, view=ArmView()):  # noqa: B008 - frozen
         said = [arming.step(0.1 * index, replace(view, switch_on=on), self.SETTINGS) for index, on in enumerate(course)]

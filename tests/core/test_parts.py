@@ -1,10 +1,18 @@
 from __future__ import annotations
 
+import itertools
+import math
+
+import numpy as np
 from django.test import SimpleTestCase
 
+import scenario
+from linkcore.craft.document import load
+from linkcore.devices.image_facts import ImageFacts
 from linkcore.parts.catalogue import Catalogue, PartError, part_schemas, read_part, shipped
 from linkcore.parts.files import facts_of, own_part, read_parts, write_parts
 from linkcore.parts.models import Board, Module, Peripheral, Receiver, Transmitter
+from linkcore.parts.sensitivity import BANDWIDTH_PER_BIT, NEEDED_SNR_DB
 from linkcore.protocols.registry import RECEIVER_PROTOCOLS, receiver_protocol
 
 
@@ -122,3 +130,41 @@ class FileTest(SimpleTestCase):
         both = shipped().with_own([mine, mine.model_copy(update={"id": "merle-f7"})])
         self.assertEqual((both.of(Board, "own-board").name, both.of(Board, "merle-f7").name, len(both)), ("Mine", "Merle F7", len(shipped()) + 1))
         self.assertEqual([each.name for each in Catalogue([mine]).all_of(Board)], ["Mine"])
+
+
+class SensitivityTest(SimpleTestCase):
+    """One rule says how weak a signal may be, and the shipped figures come of it."""
+
+    def test_minimum_shift_keying_holds_its_power_in_the_stated_bandwidth(self):
+        f = np.linspace(-40, 40, 2_000_001) + 1e-9  # in bit rates
+        power = (np.cos(2 * np.pi * f) / (1 - 16 * f**2)) ** 2
+        inside = np.abs(f) <= BANDWIDTH_PER_BIT / 2
+        self.assertAlmostEqual(float(power[inside].sum() / power.sum()), 0.99, delta=0.002)
+
+    def test_the_needed_snr_leaves_one_wrong_bit_in_a_thousand_two_db_below_it(self):
+        bit_to_noise_db = NEEDED_SNR_DB - 2 + 10 * math.log10(BANDWIDTH_PER_BIT)
+        wrong = 0.5 * math.erfc(math.sqrt(10 ** (bit_to_noise_db / 10)))
+        self.assertAlmostEqual(math.log10(wrong), -3, delta=0.1)
+
+    def test_rates_of_parts_that_state_a_noise_figure_are_reckoned(self):
+        found = {part.id: [(rate.hz, rate.sensitivity_dbm) for rate in part.radio.rates] for part in shipped().all_of(Receiver) if part.radio.noise_figure_db}
+        self.assertEqual(
+            found, {"wisp-24": [(40, -115.5), (120, -110.5), (240, -107.5), (480, -104.5)], "wisp-900": [(30, -117.5), (60, -114.5), (120, -111.5)]}
+        )
+        for rates in found.values():
+            for (slow, weak), (fast, strong) in itertools.pairwise(rates):
+                self.assertAlmostEqual(strong - weak, 10 * math.log10(fast / slow), delta=0.51)
+        with self.assertRaisesRegex(PartError, "sensitivity_dbm"):
+            read_part(
+                shipped()["wisp-24"].model_dump(mode="json")
+                | {"radio": {"name": "x", "band": "2.4 GHz", "family": "x", "regions": ["FCC"], "rates": [{"hz": 9}]}}
+            )
+
+    def test_what_was_called_otherwise_before_still_fits(self):
+        facts = shipped()["wisp-24"].model_dump(mode="json")
+        facts["radio"]["family"] = "Wisp 3"
+        self.assertEqual(read_part(facts).radio, shipped().of(Receiver, "wisp-24").radio)
+        self.assertEqual(ImageFacts(target="PIP S8", version="2.1.0", family="Harrow 2", band="2.4 GHz", region="LBT").family, "Tine")
+        older = scenario.curlew().model_dump(mode="json")
+        older["settings"]["lost_link"]["response"] = "drop"
+        self.assertEqual(load(older).settings.lost_link.response, "motors off")

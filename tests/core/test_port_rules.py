@@ -81,7 +81,7 @@ class PortRuleTest(SimpleTestCase):
         nothing = coot.model_copy(deep=True)
         nothing.wiring = []
         self.broken("ports.not-wired", nothing, coot)
-        self.broken("ports.shared-pin", apply_edits(coot, [Edit(path="/wiring/0/pad", value="R2")]), coot)
+        self.broken("ports.shared-pin", apply_edits(coot, [Edit(path="/wiring/0/pad", value="R2"), Edit(path="/wiring/1/pad", value="IN5")]), coot)
         jumperless = coot.model_copy(deep=True)
         jumperless.kit.receiver = "fen-4"
         self.assertNotIn("ports.no-output", codes(jumperless))
@@ -96,7 +96,7 @@ class PortRuleTest(SimpleTestCase):
         self.broken("ports.cannot-do", listening, sound)
         tied = apply_edits(
             with_gps("dabble-f3"),
-            [Edit(path="/wiring", value=[{"device": "GPS", "pin": "TX", "pad": "R2"}, {"device": "receiver", "pin": "SBUS", "pad": "IN3"}])],
+            [Edit(path="/wiring", value=[{"device": "GPS", "pin": "TX", "pad": "R2"}, {"device": "receiver", "pin": "SBUS", "pad": "IN5"}])],
         )
         self.broken("ports.shared-pin", tied, with_gps("dabble-f3"))
 

@@ -60,6 +60,18 @@ class MemoryTest(SimpleTestCase):
         craft.transmitter.channels[0].curve = [-100, -20, 100]
         self.assertEqual((self.out(craft.transmitter, 1), self.out(craft.transmitter, 1, aileron=0.5)), (1400, 1700))
 
+    def test_longer_curves_and_more_mixes_from_before_stay_and_are_noted(self):
+        for points, mixes, noted in (
+            (17, 30, ["CH1's curve has 17 points; a model memory holds 13.", "There are 30 mixes; a model memory holds 24."]),
+            (13, 24, []),
+        ):
+            craft = with_memory(mixes=[Mix(to=9, source="S1", percent=0.5).model_dump()] * mixes)
+            craft.transmitter.channels[0].curve = [-100 + 200 * index / (points - 1) for index in range(points)]
+            again = load(craft.model_dump(mode="json"))
+            self.assertEqual((len(again.transmitter.channels[0].curve), len(again.transmitter.mixes)), (points, mixes))
+            found = [each.what for each in check_memory(again, shipped()["harrow-16"]) if each.code == "sticks.beyond-the-memory"]
+            self.assertEqual(found, noted)
+
     def test_a_layout_mixes_by_itself(self):
         elevons = with_memory(layout="elevons").transmitter
         self.assertEqual((self.out(elevons, 1, elevator=1), self.out(elevons, 2, aileron=1)), (1750, 1250))

@@ -201,7 +201,7 @@ class ApiTest(TestCase):
         self.assertEqual(self.client.post("/api/crafts", form | {"name": "y", "airframe": "kite"}, content_type="application/json").status_code, 422)
         row = next(row for row in self.client.get("/api/crafts").json() if row["name"] == "Dunlin")
         self.assertEqual(
-            (row["chain"][0]["coin"], row["chain"][0]["why"]), ("cracked", "The Pip S8 hears Harrow D2 on 2.4 GHz; the Field 9 speaks Field F on 2.4 GHz.")
+            (row["chain"][0]["coin"], row["chain"][0]["why"]), ("cracked", "The Pip S8 hears Harrow Tine on 2.4 GHz; the Field 9 speaks Field F on 2.4 GHz.")
         )
         self.assertEqual((row["chain"][1]["hop"], row["chain"][1]["why"]), ("port plan", "The receiver's SBUS pin goes nowhere."))
 

@@ -157,7 +157,7 @@ class SeveralProcessesTest(_TwoProcesses):
         self.assertLess(time.monotonic() - back, 5)
 
     def test_a_killed_process_leaves_an_interrupted_job_and_a_device_that_can_be_flashed_again(self):
-        image = shelve(self.craft, "wisp-900-3.1.0-868.hex")
+        image = shelve(self.craft, "wisp-900-6.1.0-868.hex")
         with self.two.viewer(self.craft, "teal") as teal:
             teal.until("report")
             teal.say(type="hands", adapter_plugged=True)

@@ -30,7 +30,7 @@ from tests.server.shelf import shelve
 from tests.server.test_bench_socket import OnTheSocket
 
 CONTENT = {name: content for name, _, content in scenario_images(shipped())}
-WISP = "wisp-900-3.1.0-868.hex"
+WISP = "wisp-900-6.1.0-868.hex"
 
 
 def names_of(view) -> list[str]:
@@ -94,7 +94,7 @@ class ShelfTest(TestCase):
     def test_a_bare_binary_needs_the_form_and_goes_where_its_target_says(self):
         data = bytes(range(256)) * 40
         self.assertIn("fill in target", self.post("bare.bin", data).json()["detail"])
-        facts = {"target": "WISP 900", "version": "9.9.9", "region": "868", "band": "900 MHz", "family": "Wisp 3", "least_bootloader": ""}
+        facts = {"target": "WISP 900", "version": "9.9.9", "region": "868", "band": "900 MHz", "family": "Haar", "least_bootloader": ""}
         made = self.post("bare.bin", data, facts)
         self.assertEqual((made.status_code, made.json()["image"]["address"]), (201, 0x10000))
         self.assertEqual(made.json()["image"]["facts"]["least_bootloader"], "1.0.0")
@@ -159,14 +159,14 @@ class ShelfTest(TestCase):
         self.assertEqual(Image.objects.count(), 0)
 
     def test_the_load_hop_judges_the_shelf_for_a_device(self):
-        shelve(self.craft, WISP, "wisp-900-2.4.1-868.hex", "wisp-900-4.0.0-868.hex", "wisp-24-3.1.0-fcc.hex", "wisp-nest-900-2.4.1-868.hex")
+        shelve(self.craft, WISP, "wisp-900-5.4.1-868.hex", "wisp-900-7.0.0-868.hex", "wisp-24-6.1.0-fcc.hex", "wisp-nest-900-5.4.1-868.hex")
         address = f"/api/crafts/{self.craft.pk}/load"
         view = self.client.get(address, {"role": "receiver"}).json()["view"]
-        self.assertEqual(names_of(view), [WISP, "wisp-900-2.4.1-868.hex", "wisp-900-4.0.0-868.hex"])
+        self.assertEqual(names_of(view), [WISP, "wisp-900-5.4.1-868.hex", "wisp-900-7.0.0-868.hex"])
         self.assertEqual([each["judged"]["may"] for each in view["images"]], ["yes", "yes, but", "no"])
         self.assertEqual((view["others"], view["ways_out"]), (2, []))
         then = [each["then"] and [step["name"] for step in each["then"]["steps"]] for each in view["images"]]
-        self.assertEqual(then, [None, ["wisp-nest-900-2.4.1-868.hex"], None], "what else would have to be flashed")
+        self.assertEqual(then, [None, ["wisp-nest-900-5.4.1-868.hex"], None], "what else would have to be flashed")
         self.assertEqual(len(self.client.get(address, {"role": "receiver", "every": "true"}).json()["view"]["images"]), 5)
         self.assertEqual(self.client.get(address, {"role": "propeller"}).status_code, 400)
 

@@ -151,7 +151,7 @@ def situation(whole: Whole, seen: Binding) -> Situation:
         count_on_board=seen.count_held,
         count_wanted=counts_for(whole.parts.spoken.protocol if whole.parts.spoken else ""),
         satellite_home=not seen.satellite_away,
-        fits=seen.outlook.verdict != "silent",
+        fits=seen.outlook.verdict != "do not match",
         plugged=seen.receiver_plugged,
         waits=listener.waits(seen.t),
         bind_pad=seen.bind_pad,

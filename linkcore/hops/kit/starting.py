@@ -12,8 +12,10 @@ from pydantic import BaseModel
 from linkcore.craft.airframes import FLYERS, MULTIROTORS, WINGS
 from linkcore.craft.document import Airframe, CraftDocument
 from linkcore.craft.names import value_in_words
+from linkcore.craft.parts import KitParts
+from linkcore.devices.on_loss import BAD_AIR, BRIDGED_GRACE_MS, ONCE_IN_S, said_in_a_gap, starting_grace_ms, wire_to_board
 from linkcore.findings import Edit
-from linkcore.parts.models import Sensor
+from linkcore.parts.models import Receiver, Sensor
 
 
 class StartLine(BaseModel):
@@ -32,34 +34,42 @@ _ANGLE_LOW = {"mode": "angle", "channel": 6, "low": 850.0, "high": 1250.0}
 _ANGLE_MIDDLE = {"mode": "angle", "channel": 6, "low": 1250.0, "high": 1750.0}
 
 
-def starting_point(document: CraftDocument, airframe: Airframe | None = None) -> list[StartLine]:
+def starting_point(document: CraftDocument, parts: KitParts, airframe: Airframe | None = None) -> list[StartLine]:
     """The lines for an airframe kind, the document's own where none is given."""
     kind = airframe or document.airframe
     lines: list[tuple[str, str, Any, str]] = [("Arming", "/settings/arming", _ARM, "A switch of its own, up is on, well clear of the middle.")]
     if kind in MULTIROTORS:
         lines += [
             ("Flight modes", "/settings/modes", [_ANGLE_LOW], "Angle at the switch's first position: whoever lets go of the sticks hovers level."),
-            ("Response", "/settings/lost_link/response", "drop", "A multirotor without its link falls where it is, rather than fly on over people."),
-            ("Grace", "/settings/lost_link/grace_ms", 400, "Short gaps pass, a lost link is noticed within half a second."),
+            ("Response", "/settings/lost_link/response", "motors off", "A multirotor without its link falls, rather than fly on over people."),
         ]
     elif kind in WINGS:
         lines += [
             ("Flight modes", "/settings/modes", [_ANGLE_MIDDLE], "Manual at the first position, angle in the middle."),
             ("Response", "/settings/lost_link/response", "land", "A wing glides: motor off, wings level."),
-            ("Grace", "/settings/lost_link/grace_ms", 1000, "A plane flies on by itself for a second; short gaps need no reaction."),
         ]
     else:
         lines += [
             ("Flight modes", "/settings/modes", [], "Nothing steadies a boat or a rover."),
-            ("Response", "/settings/lost_link/response", "drop", "Motors off: it stops where it is."),
-            ("Grace", "/settings/lost_link/grace_ms", 600, "Nothing falls down, so a longer gap may pass."),
+            ("Response", "/settings/lost_link/response", "motors off", "It stops driving, and drifts."),
         ]
+    if parts.maybe_receiver:
+        lines.append(("Grace", "/settings/lost_link/grace_ms", *_grace(parts.maybe_receiver, parts)))
     lines.append(("Throttle fallback", "/settings/lost_link/throttle_fallback", "low", "Never hold power without a link."))
     needed: list[Sensor] = ["gyro", "accelerometer"] if kind in FLYERS else []
     sensors = [*document.wants.sensors, *(sensor for sensor in needed if sensor not in document.wants.sensors)]
     lines.append(("Sensors expected", "/wants/sensors", sensors, "What the board must report before this craft moves."))
     data = document.model_dump(mode="json")
     return [_line(data, *line) for line in lines]
+
+
+def _grace(receiver: Receiver, parts: KitParts) -> tuple[int, str]:
+    wire = wire_to_board(parts)
+    starts = starting_grace_ms(receiver, wire)
+    if starts == BRIDGED_GRACE_MS and said_in_a_gap(receiver, wire).passes_for_link:
+        return starts, f"The {receiver.name} bridges short gaps by itself; the grace begins when it gives the link up."
+    hz = 1 / receiver.link_period_s
+    return starts, f"With {BAD_AIR:.0%} of {hz:.0f} frames a second lost, a gap is longer less than once in {ONCE_IN_S / 60:.0f} minutes."
 
 
 def _line(data: dict[str, Any], name: str, path: str, value: Any, why: str) -> StartLine:

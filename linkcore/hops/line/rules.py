@@ -71,7 +71,7 @@ def check_line(
         mends = tuple(mend for way in would_read[:2] for mend in mends_of(way))
         what = f"{reading.bytes} bytes a second arrive, no frame among them." if reading.bytes else "Pulses arrive, no frame among them."
         if unable and not would_read[0].changes:
-            why = f"The port is set rightly, but {unable}."
+            why = f"The port is set correctly, but {unable}."
         elif would_read:
             why = f"The port samples the line in a way that does not fit what is on it{'; ' + unable if unable else ''}."
         else:

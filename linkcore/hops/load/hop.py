@@ -57,7 +57,7 @@ def outlook_in_words(_: View, seen: Flashed | None) -> str:
 
 def flows(seen: Flashed) -> bool:
     """Whether every device runs, and both ends understand each other."""
-    return seen.outlook.verdict != "silent" and seen.all_run
+    return seen.outlook.verdict != "do not match" and seen.all_run
 
 
 HOP = Hop(

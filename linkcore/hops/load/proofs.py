@@ -30,7 +30,7 @@ class Talks(Protocol):
 
 def both_ends_talk(view: View, seen: Talks) -> dict[str, object] | None:
     """The board runs, and the two ends have a link with the firmware that is on them."""
-    if not seen.awake or not seen.linked or seen.outlook.verdict == "silent":
+    if not seen.awake or not seen.linked or seen.outlook.verdict == "do not match":
         return None
     return {"runs": {role: each.facts.said() for role, each in view.installed.items() if each.facts}, "link": seen.outlook.verdict}
 

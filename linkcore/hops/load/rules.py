@@ -152,10 +152,10 @@ def _region(image: OnShelf, device: Device, document: CraftDocument) -> list[Fin
 
 def _link(image: OnShelf, device: Device, then: Outlook, now: Outlook) -> list[Finding]:
     other = "receiver" if device.role == "transmitter" else "transmitter's end"
-    if then.verdict == "silent":
+    if then.verdict == "do not match":
         what = f"With it, {then.because[0]}."
-        if now.verdict != "silent":
-            what = f"The link would go silent: {then.because[0]}."
+        if now.verdict != "do not match":
+            what = f"The ends would not match: {then.because[0]}."
         mend = Mend(text=f"Flash the {other} to match as well")
         return [
             CHECK.warn(
@@ -245,10 +245,10 @@ def check_load(document: CraftDocument, devices: Mapping[Role, Device], installe
     if not whole or not {"transmitter", "receiver"} <= set(devices):
         return found
     sends, hears = (devices[role].radio for role in ("transmitter", "receiver"))
-    if outlook(sends, hears).verdict == "silent":
+    if outlook(sends, hears).verdict == "do not match":
         return found  # hardware that never understands each other is the Kit's matter
     link = outlook(*air(devices, installed))
-    if link.verdict == "silent":
+    if link.verdict == "do not match":
         why = "No frame crosses the air, whatever is bound: the commonest cause of a dead link."
         found.append(
             CHECK.stop(

@@ -114,7 +114,7 @@ def tell(whole: Whole, seen: Flashing) -> LoadTold:
     return LoadTold(
         devices=views,
         link=link,
-        arrives=arriving(whole.parts, link.channels) if link is not None and link.verdict != "silent" else None,
+        arrives=arriving(whole.parts, link.channels) if link is not None and link.verdict != "do not match" else None,
         fault=loaded.fault,
         own_port_plugged=loaded.own_port_plugged,
         adapter_plugged=loaded.adapter_plugged,

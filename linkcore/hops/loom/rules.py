@@ -495,7 +495,7 @@ def _pulses(net: _Netlist) -> Iterator[Finding]:
             At.setting("/kit/jumper_fitted", receiver.jumper),
             f"The board reads {reads}, but the jumper makes the {receiver.name} send {output.protocol}.",
             f"Without the jumper {receiver.jumper} there is no {reads}." if fit else f"With the jumper {receiver.jumper} it sends no {reads}.",
-            Mend(text=f"{'Fit' if fit else 'Take away'} the jumper", edits=(Edit(path="/kit/jumper_fitted", value=fit),)),
+            Mend(text=f"{'Fit' if fit else 'Remove'} the jumper", edits=(Edit(path="/kit/jumper_fitted", value=fit),)),
         )
     if output.protocol != "PWM":
         extra = [pin.name for _, _, pin, pad in net.of(RECEIVER) if pin.kind == "signal out" and pin.name not in output.pins and pad.reads]

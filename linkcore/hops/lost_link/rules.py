@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from linkcore.craft.document import CraftDocument
 from linkcore.craft.parts import KitParts
+from linkcore.devices.on_loss import starting_grace_ms, wire_to_board
 from linkcore.findings import At, Check, Edit, Finding, Mend
 from linkcore.hops.lost_link.timeline import predict
 
@@ -27,22 +28,23 @@ def check_lost_link(craft: CraftDocument, parts: KitParts) -> list[Finding]:
             )
         )
     if lost.grace_ms > LONG_GRACE_MS:
+        usual = starting_grace_ms(receiver, wire_to_board(parts))
         findings.append(
             CHECK.warn(
                 "lostlink.long-grace",
                 At.setting("/settings/lost_link/grace_ms", "grace"),
                 f"The grace is {lost.grace_ms} ms.",
                 "For that long the craft flies on with its last values.",
-                Mend(text="Set the grace to 400 ms", edits=(Edit(path="/settings/lost_link/grace_ms", value=400),)),
+                Mend(text=f"Set the grace to {usual} ms", edits=(Edit(path="/settings/lost_link/grace_ms", value=usual),)),
             )
         )
-    if lost.throttle_fallback == "hold" and lost.response == "drop":
+    if lost.throttle_fallback == "hold" and lost.response == "motors off":
         findings.append(
             CHECK.note(
                 "lostlink.hold-and-drop",
                 At.setting("/settings/lost_link/throttle_fallback", "fallback"),
                 "Throttle holds, but the response stops the motors anyway.",
-                "The fallback has no effect with drop.",
+                "The fallback has no effect with motors off.",
             )
         )
     return findings

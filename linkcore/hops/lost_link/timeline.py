@@ -8,8 +8,7 @@ from pydantic import BaseModel
 
 from linkcore.craft.document import CraftDocument
 from linkcore.craft.parts import KitParts
-from linkcore.devices.on_loss import LAND_S, gap_in_words, said_in_a_gap, said_when_lost
-from linkcore.protocols.registry import RECEIVER_PROTOCOLS
+from linkcore.devices.on_loss import LAND_S, gap_in_words, said_in_a_gap, said_when_lost, wire_to_board
 
 TOLERANCE_S = 0.1
 
@@ -46,8 +45,7 @@ class LossRun(BaseModel):
 def predict(craft: CraftDocument, parts: KitParts) -> Prediction:
     """What should happen when, from what the receiver sends in a gap and once it has given the link up."""
     receiver, settings = parts.receiver, craft.settings
-    spec = RECEIVER_PROTOCOLS.get(parts.spoken.protocol) if parts.spoken else None
-    wire = spec.wire if spec else "serial"
+    wire = wire_to_board(parts)
     because = gap_in_words(receiver, wire)
     last = receiver.lost_after_s if said_in_a_gap(receiver, wire).passes_for_link else 0.0
     reacts = last + settings.lost_link.grace_ms / 1000

@@ -30,7 +30,9 @@ def port_that_listens(_: View, seen: Wired | None) -> str:
     port = seen.port_reading().port if seen is not None else None
     if seen is None:
         return "–"
-    return f"{port} {'read' if port == PULSE_INPUTS else 'gets'} rx" if port else "no rx job"
+    if port is None:
+        return "receiver on no port"
+    return "receiver on pulse inputs" if port == PULSE_INPUTS else f"receiver on {port}"
 
 
 def flows(seen: Wired) -> bool:

@@ -1,6 +1,7 @@
 """What the checks of this hop can say: every code that a finding of it carries."""
 
 CODES = (
+    "sticks.beyond-the-memory",
     "sticks.cannot-dial",
     "sticks.channel-reversed",
     "sticks.coupled",

@@ -1,4 +1,4 @@
-"""Noise at rest, the deadband that follows from it, and how much room is left beyond the stick-low and stick-high lines."""
+"""Noise at rest, the deadband that follows from it, and how much room is left beyond the floor and ceiling lines."""
 
 from __future__ import annotations
 
@@ -76,7 +76,7 @@ def propose_deadband(noise: dict[str, Noise], step_us: float) -> DeadbandProposa
 
     deadband = Deadband(sticks_us=min(60, enough(worst)), yaw_us=min(100, enough("yaw")))
     because = [
-        f"{worst} is the restless one of roll and pitch: {noise[worst].peak_us:.1f} us peak to peak in {WATCH_S:g} s",
+        f"{worst} is the noisier of roll and pitch: {noise[worst].peak_us:.1f} us peak to peak in {WATCH_S:g} s",
         f"yaw, by itself: {noise['yaw'].peak_us:.1f} us peak to peak",
         f"one step of the protocol is {step_us:g} us; less than that is no deadband" if step_us else "the pulses have no steps; only the noise counts",
     ]

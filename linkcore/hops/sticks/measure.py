@@ -118,9 +118,9 @@ class SticksMeasure(BaseModel):
         if seen.high - seen.low < UNMOVED_US:
             return False, "move it to both ends"
         if seen.low > lines.low:
-            return False, f"not below the stick-low line, {lines.low:g}, yet"
+            return False, f"not below the floor line, {lines.low:g}, yet"
         if seen.high < lines.high:
-            return False, f"not above the stick-high line, {lines.high:g}, yet"
+            return False, f"not above the ceiling line, {lines.high:g}, yet"
         if axis != "throttle":
             if seen.centre is None:
                 return False, "let it rest in the middle"

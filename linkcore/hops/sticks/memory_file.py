@@ -59,7 +59,7 @@ def _differences(old: TransmitterSetup, new: TransmitterSetup) -> list[str]:
     if new.stick_mode != old.stick_mode:
         says.append(f"Stick mode {new.stick_mode} instead of {old.stick_mode}.")
     if new.layout != old.layout:
-        says.append(f"Begun as {LAYOUT_WORDS[new.layout]} instead of {LAYOUT_WORDS[old.layout]}.")
+        says.append(f"Model type {LAYOUT_WORDS[new.layout]} instead of {LAYOUT_WORDS[old.layout]}.")
     if len(new.channels) != len(old.channels):
         says.append(f"{len(new.channels)} channels instead of {len(old.channels)}.")
     changed = {number: _changed(one, other) for number, (one, other) in enumerate(zip(old.channels, new.channels, strict=False), 1)}

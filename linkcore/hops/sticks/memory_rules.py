@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from linkcore.craft.document import ChannelSetup, CraftDocument, Layout, TransmitterSetup
+from linkcore.craft.document import CURVE_POINTS, MIXES, ChannelSetup, CraftDocument, Layout, TransmitterSetup
 from linkcore.devices.model_memory import reversed_wrongly
 from linkcore.findings import At, Check, Edit, Finding, Mend, in_model_memory
 from linkcore.parts.axes import STICK_AXES
@@ -21,7 +21,31 @@ _STEP_SLACK = 1e-6
 
 def check_memory(document: CraftDocument, part: Transmitter) -> list[Finding]:
     """What in the model memory would spoil the link: mixes, a reversed throttle, trims, rates, channels without a source, figures that cannot be dialled."""
-    return [*_whose(document, part), *_mixing(document.transmitter), *_softening(document.transmitter), *_channels(document.transmitter, part)]
+    return [
+        *_whose(document, part),
+        *_mixing(document.transmitter),
+        *_softening(document.transmitter),
+        *_channels(document.transmitter, part),
+        *_beyond(document.transmitter),
+    ]
+
+
+def _beyond(setup: TransmitterSetup) -> Iterator[Finding]:
+    for number, channel in enumerate(setup.channels, 1):
+        if len(channel.curve) > CURVE_POINTS:
+            yield CHECK.note(
+                "sticks.beyond-the-memory",
+                At.channel(number),
+                f"CH{number}'s curve has {len(channel.curve)} points; a model memory holds {CURVE_POINTS}.",
+                "It was set when more were taken, and stays as it is until it is changed.",
+            )
+    if len(setup.mixes) > MIXES:
+        yield CHECK.note(
+            "sticks.beyond-the-memory",
+            At.setting("/transmitter/mixes", "mixes"),
+            f"There are {len(setup.mixes)} mixes; a model memory holds {MIXES}.",
+            "They were set when more were taken, and stay as they are until they are changed.",
+        )
 
 
 def _whose(document: CraftDocument, part: Transmitter) -> Iterator[Finding]:
@@ -49,7 +73,7 @@ def _mixing(setup: TransmitterSetup) -> Iterator[Finding]:
         yield CHECK.stop(
             "sticks.layout",
             At.setting("/transmitter", "model memory"),
-            f"The model memory was begun as {LAYOUT_WORDS[setup.layout]}: it mixes channels by itself.",
+            f"The model type is {LAYOUT_WORDS[setup.layout]}: it mixes channels by itself.",
             "The board does the mixing; one stick would move two axes.",
             Mend(text="Make it plain", edits=(Edit(path="/transmitter/layout", value="plain"),)),
         )

@@ -53,7 +53,7 @@ def _check_reach(document: CraftDocument, settings: BoardSettings, parts: KitPar
                 CHECK.stop(
                     "sticks.throttle-not-low",
                     At.axes(axis),
-                    f"Throttle low reads {places.low:.0f} us, above the stick-low line, {lines.low:g}.",
+                    f"Throttle low reads {places.low:.0f} us, above the floor line, {lines.low:g}.",
                     "The board arms only with the throttle below that line, so arming will be refused.",
                     *dial,
                 )
@@ -88,7 +88,7 @@ def _throttle_margin(document: CraftDocument, parts: KitParts, measured: SticksM
         CHECK.warn(
             "sticks.throttle-margin",
             At.axes("throttle"),
-            f"Throttle low reads {places.low:.0f} us, only {line - places.low:.0f} us below the stick-low line, {line:g}; {wanted:.0f} us are wanted.",
+            f"Throttle low reads {places.low:.0f} us, only {line - places.low:.0f} us below the floor line, {line:g}; {wanted:.0f} us are wanted.",
             f"Noise may refuse arming; and with the stick down the armed motors turn at {motor_percent(places.low):.0f} %, not at their idle of {IDLE_PERCENT:.0f} %.",
             *dial,
         )

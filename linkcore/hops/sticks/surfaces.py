@@ -102,7 +102,7 @@ def check_surfaces(document: CraftDocument, parts: KitParts) -> list[Finding]:
             "sticks.servo-role",
             At.device(each.name),
             f"What {each.name} moves is not chosen.",
-            "Until somebody says so, nobody can tell whether it goes the right way, and the surfaces are not proven.",
+            "Until somebody says so, nobody can tell whether it moves as it should, and the surfaces are not proven.",
             *(Mend(text=f"It moves {words}", edits=(Edit(path=f"/kit/devices/{index}/role", value=role),)) for role, words in ROLE_WORDS.items()),
         )
         for index, each in undecided(document, parts)
@@ -121,7 +121,7 @@ def check_surfaces(document: CraftDocument, parts: KitParts) -> list[Finding]:
                     "sticks.reversed-in-the-wrong-place",
                     At.device(each.name),
                     f"{name} is reversed in the transmitter (CH{each.channel}), where its servo should be reversed on the board.",
-                    "With the stick it goes the right way; when the board steadies it goes the wrong way and throws the craft over.",
+                    "It follows the stick; when the board steadies it moves against what is needed, and throws the craft over.",
                     Mend(text=f"Reverse the servo on the board, take the reverse off CH{each.channel}", edits=(servo, channel)),
                 )
             )
@@ -130,8 +130,8 @@ def check_surfaces(document: CraftDocument, parts: KitParts) -> list[Finding]:
                 CHECK.stop(
                     "sticks.surface",
                     At.device(each.name),
-                    f"{name} goes the wrong way, with the stick and when the board steadies.",
-                    "The stick is right as the board sees it; the servo sits the other way round, so it is mended at the board's servo, never in the transmitter.",
+                    f"{name} moves the other way, with the stick and when the board steadies.",
+                    "The board sees the stick as it should; the servo sits the other way round, so it is mended at the board's servo, never in the transmitter.",
                     Mend(text="Reverse the servo on the board", edits=(servo,)),
                 )
             )
@@ -140,7 +140,7 @@ def check_surfaces(document: CraftDocument, parts: KitParts) -> list[Finding]:
                 CHECK.stop(
                     "sticks.channel-reversed",
                     At.device(each.name),
-                    f"{name} goes the wrong way with the stick, and the right way when the board steadies.",
+                    f"{name} moves the other way with the stick, and as it should when the board steadies.",
                     f"CH{each.channel} is reversed in the transmitter; the servo is right as it is.",
                     Mend(text=f"Take the reverse off CH{each.channel}", edits=(channel,)),
                 )

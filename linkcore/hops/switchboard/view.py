@@ -8,7 +8,7 @@ from typing import Protocol
 from pydantic import BaseModel, Field
 
 from linkcore.craft.document import Mode
-from linkcore.devices.modes import MODES, default_in_words, exclude_each_other, switch_channels
+from linkcore.devices.modes import MODES, Kind, default_in_words, exclude_each_other, needs, switch_channels
 from linkcore.hops.switchboard.clearance import CLEARANCE_US, band_clearance, edge_clearance
 from linkcore.hops.switchboard.detents import SwitchMeasure, known_detents, shown_detents
 from linkcore.hops.switchboard.rules import held_by, misses, named_bands
@@ -57,10 +57,12 @@ class SwitchView(BaseModel):
 
 
 class ModeView(BaseModel):
-    """A mode of the catalogue: what it does, whether a band turns it on, and why it cannot hold here (empty where it can)."""
+    """A mode of the catalogue: under what it is offered, what it does and needs, and why it cannot hold here (empty where it can)."""
 
     name: Mode
+    kind: Kind
     does: str
+    needs: str
     lacks: str
     excludes: list[Mode]
 
@@ -124,7 +126,9 @@ def _modes(lacking: Mapping[str, str]) -> list[ModeView]:
     return [
         ModeView(
             name=facts.name,
+            kind=facts.kind,
             does=facts.does,
+            needs=needs(facts.name),
             lacks=lacking.get(facts.name, ""),
             excludes=[name for name in names if exclude_each_other(facts.name, name)],
         )
