@@ -116,6 +116,13 @@ def go(page, hop):
     page.get_by_role("heading", level=1, name=hop).wait_for()
 
 
+def band_of(page, mode):
+    """The row of a mode band, with its exact figures laid open."""
+    row = page.get_by_role("group", name=f"Mode band of {mode}")
+    row.get_by_role("button", name=re.compile("^Type exactly")).click()
+    return row
+
+
 def coin(page, hop):
     """The coin of a hop in the chain, by its label for screen readers."""
     return page.get_by_role("navigation", name="Chain").get_by_role("link", name=hop).get_by_role("img")

@@ -6,8 +6,9 @@ from pathlib import Path
 from playwright.sync_api import expect
 
 from linkcore.hops.registry import HOPS as EVERY_HOP
-from tests.browser.base import BrowserTest, go, in_browser, wait_coin
+from tests.browser.base import BrowserTest, band_of, go, in_browser, wait_coin
 from tests.browser.looks import nothing_serious
+from tests.browser.test_hops import mend
 
 HOPS = tuple(hop.title for hop in EVERY_HOP)
 CAPTURES = Path(__file__).resolve().parent.parent / "captures"
@@ -130,7 +131,7 @@ class SliceTest(BrowserTest):
     @in_browser
     def test_a_switch_band_is_set_around_its_detent(self, people):
         page = people.open("Curlew", "Switchboard")
-        horizon = page.get_by_role("group", name="Band of horizon")
+        horizon = band_of(page, "horizon")
         horizon.get_by_role("button", name="high", exact=True).click()
         expect(horizon.get_by_label("From")).to_have_value("1750")
         page.get_by_role("button", name=re.compile("differ from the board")).wait_for()
@@ -157,7 +158,7 @@ class SliceTest(BrowserTest):
         device.focus()
         page.keyboard.press("Enter")
         page.get_by_role("button", name="Solder receiver to R3").click()
-        page.get_by_role("button", name=re.compile("^Read SBUS")).click()
+        mend(page, re.compile("^Read SBUS"))
         page.get_by_role("button", name=re.compile("3 settings differ")).wait_for()
         page.get_by_role("button", name="Write to board").click()
         expect(page.get_by_text("restart due")).to_be_visible()
@@ -206,7 +207,7 @@ class TogetherTest(BrowserTest):
         teal.unroute("**/api/crafts/*")
         teal.get_by_label("Board's grace").press("Enter")
         teal.get_by_role("alert").get_by_text("wren has saved this draft meanwhile").wait_for()
-        expect(teal.get_by_role("alert")).to_contain_text("Grace: was 400 ms; you say 700 ms; they say 500 ms")
+        expect(teal.get_by_role("alert")).to_contain_text("Grace: was 200 ms; you say 700 ms; they say 500 ms")
         teal.get_by_role("button", name="Make my change on top").click()
         expect(wren.get_by_label("Board's grace")).to_have_value("700")
         people.troubles.clear()  # the browser itself logs the requests that were held back

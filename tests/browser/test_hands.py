@@ -9,10 +9,10 @@ from pathlib import Path
 
 from playwright.sync_api import expect
 
-from tests.browser.base import BrowserTest, go, in_browser, wait_coin
+from tests.browser.base import BrowserTest, band_of, go, in_browser, wait_coin
 from tests.browser.looks import nothing_serious
 from tests.browser.ready import dunlin_wired, sandpiper_read, take_up
-from tests.browser.test_hops import CRACKED, RINGS, bench_of, drag, findings_of, write
+from tests.browser.test_hops import CRACKED, RINGS, bench_of, drag, findings_of, mend, write
 
 
 def choose(page, label, option):
@@ -58,16 +58,16 @@ class DunlinTest(BrowserTest):
         every_stick(page)
         expect(arrives(page)).to_contain_text("Order TAER; the board expects AETR.")
         expect(findings_of(page)).to_contain_text("The transmitter was seen to send TAER")
-        findings_of(page).get_by_role("button", name="Set the board's map to TAER").click()
+        mend(page, "Set the board's map to TAER")
         write(page)
         expect(arrives(page)).to_contain_text("Order TAER, as the board expects.")
 
         every_stick(page)
-        expect(row(page, "throttle")).to_contain_text("not below the stick-low line, 1080, yet")
+        expect(row(page, "throttle")).to_contain_text("not below the floor line, 1080, yet")
         dial = page.get_by_role("region", name="To dial in on the Hedge 8")
         expect(dial.get_by_role("row", name=re.compile("^CH1 throttle 0 100 → 147 100 → 126"))).to_be_visible()
         expect(dial.get_by_role("row", name=re.compile(r"^CH4 yaw 0 → -\d "))).to_be_visible()
-        expect(findings_of(page)).to_contain_text(re.compile(r"Throttle low reads 11\d\d us, above the stick-low line, 1080\."))
+        expect(findings_of(page)).to_contain_text(re.compile(r"Throttle low reads 11\d\d us, above the floor line, 1080\."))
         dial.get_by_role("button", name="Dial it in").click()
         expect(dial).to_contain_text("hold it at both ends")
         every_stick(page)
@@ -78,17 +78,17 @@ class DunlinTest(BrowserTest):
         wait_coin(page, "Sticks", RINGS)
 
         rest = page.get_by_role("region", name="At rest, and at the lines")
-        rest.get_by_role("button", name=re.compile(r"^Take \d us and \d us for yaw")).click()
-        expect(rest.get_by_label("Deadband", exact=True)).not_to_have_value("0")
+        rest.get_by_role("button", name=re.compile(r"^Set deadband: \d us, yaw \d us")).click()
+        expect(rest.get_by_label("Deadband of roll and pitch")).not_to_have_value("0")
 
         go(page, "Switchboard")
-        page.get_by_role("button", name="Give arming a band").click()
-        expect(page.get_by_role("group", name="Band of arm")).to_be_visible()
+        page.get_by_role("button", name="Give arming a mode band").click()
+        expect(page.get_by_role("group", name="Mode band of arm")).to_be_visible()
         for mode in ("angle", "horizon", "beeper"):
-            choose(page, "Give a mode a band", mode)
-            expect(page.get_by_role("group", name=f"Band of {mode}")).to_be_visible()
-        page.get_by_role("group", name="Band of angle").get_by_role("button", name="low", exact=True).click()
-        horizon = page.get_by_role("group", name="Band of horizon")
+            choose(page, "Add a mode", mode)
+            expect(page.get_by_role("group", name=f"Mode band of {mode}")).to_be_visible()
+        page.get_by_role("group", name="Mode band of angle").get_by_role("button", name="low", exact=True).click()
+        horizon = band_of(page, "horizon")
         for label, us in (("From", "1530"), ("To", "1780")):
             horizon.get_by_label(label).fill(us)
             horizon.get_by_label(label).press("Enter")
@@ -103,7 +103,7 @@ class DunlinTest(BrowserTest):
             page.get_by_label(re.compile(f"^{learned} detents learned")).wait_for()
         expect(findings).to_contain_text(re.compile(r"horizon's band misses every detent of CH6, the nearest by \d+ us\."))
         expect(page.get_by_role("row", name=re.compile("^high mid arm acro no band holds here"))).to_be_visible()
-        findings.get_by_role("button", name=re.compile(r"^Set the band to 1\d\d0 to 1\d\d0 us")).click()
+        mend(page, re.compile(r"^Set the band to 1\d\d0 to 1\d\d0 us"))
         write(page)
         expect(page.get_by_role("row", name=re.compile("^high mid arm horizon"))).to_be_visible()
 
@@ -116,7 +116,7 @@ class DunlinTest(BrowserTest):
             page.keyboard.press("2")
         wait_coin(page, "Switchboard", RINGS)
 
-        beeper = page.get_by_role("group", name="Band of beeper")
+        beeper = band_of(page, "beeper")
         beeper.get_by_label("From").fill("1800")
         beeper.get_by_label("From").press("Enter")
         write(page)
@@ -132,14 +132,14 @@ class DunlinTest(BrowserTest):
         expect(findings_of(page)).to_contain_text("A mix adds 20 % of aileron to CH3, which is for elevator.")
         held(page, "right", [(1, 0), (-1, 0)])
         expect(arrives(page)).to_contain_text("moves CH3 too, by 20 %")
-        findings_of(page).get_by_role("button", name="Take the mix off CH3").first.click()
+        mend(page, "Take the mix off CH3")
         expect(arrives(page)).not_to_contain_text("moves CH3 too")
         memory = page.get_by_role("table", name="Model memory")
         memory.get_by_role("checkbox", name="Reverse CH2").click()
         held(page, "right", [(1, 0), (-1, 0)])
         expect(arrives(page)).to_contain_text("the wrong way round")
         expect(findings_of(page)).to_contain_text("Roll runs the wrong way round on CH2.")
-        findings_of(page).get_by_role("button", name="Take the reverse off CH2 in the transmitter").click()
+        mend(page, "Take the reverse off CH2 in the transmitter")
         expect(memory.get_by_role("checkbox", name="Reverse CH2")).not_to_be_checked()
         memory.get_by_label("Sub-trim of CH2").fill("500")
         expect(memory.get_by_text("-120 to 120")).to_be_visible()
@@ -194,12 +194,12 @@ class SandpiperTest(BrowserTest):
         expect(findings).to_contain_text("Elevator is reversed in the transmitter (CH2), where its servo should be reversed on the board.")
         surfaces = page.get_by_role("list", name="Control surfaces").get_by_role("listitem")
         elevator = surfaces.filter(has_text="pitch stick forward")
-        expect(elevator).to_contain_text("With the stick right, steadying wrong")
-        findings.get_by_role("button", name="Reverse the servo on the board, take the reverse off CH2").click()
+        expect(elevator).to_contain_text("Stick: correct. Steadying: reversed.")
+        mend(page, "Reverse the servo on the board, take the reverse off CH2")
         write(page)
-        expect(elevator).to_contain_text("With the stick right, steadying right, reversed on the board.")
+        expect(elevator).to_contain_text("Stick: correct. Steadying: correct. The board turns its servo round.")
         expect(findings).not_to_contain_text("reversed in the transmitter")
-        elevator.get_by_role("button", name="elevator goes wrong").click()
+        elevator.get_by_role("button", name="elevator moves the other way").click()
         expect(findings).to_contain_text("it is mended at the board's servo, never in the transmitter")
 
 
@@ -213,11 +213,11 @@ class SwitchboardTest(BrowserTest):
         page.mouse.down()
         page.mouse.move(box["x"] + 20, box["y"] + 44, steps=4)
         page.mouse.up()
-        angle = page.get_by_role("group", name="Band of angle")
+        angle = band_of(page, "angle")
         expect(angle.get_by_label("To")).to_have_value(re.compile(r"^10\d0$"))
-        page.get_by_role("button", name=re.compile(r"^Suggest bands: clear \d+ us")).click()
+        page.get_by_role("button", name=re.compile("^Re-space bands")).click()
         expect(angle.get_by_label("To")).to_have_value(re.compile(r"^12[45]0$"))
-        expect(page.get_by_role("button", name=re.compile("^Suggest bands"))).to_have_count(0)
+        expect(page.get_by_role("button", name=re.compile("^Re-space bands"))).to_have_count(0)
 
     @in_browser
     def test_what_blocks_arming_is_listed_with_what_clears_it(self, people):
@@ -245,10 +245,10 @@ class SwitchboardTest(BrowserTest):
     @in_browser
     def test_modes_that_the_craft_cannot_do_are_not_offered_and_a_missing_fix_keeps_a_row_open(self, people):
         page = people.open("Curlew", "Switchboard")
-        page.get_by_role("combobox", name="Give a mode a band").click()
-        expect(page.get_by_role("option", name=re.compile("^manual it is not for a quad X"))).to_be_disabled()
+        page.get_by_role("combobox", name="Add a mode").click()
+        expect(page.get_by_role("option", name=re.compile("^manual .*it is not for a quad X"))).to_be_disabled()
         page.get_by_role("option", name=re.compile("^return home")).click()
-        home = page.get_by_role("group", name="Band of return home")
+        home = page.get_by_role("group", name="Mode band of return home")
         home.get_by_role("button", name="high", exact=True).click()
         bench_of(page).get_by_role("switch", name="fix").click()
         write(page)

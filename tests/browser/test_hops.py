@@ -8,7 +8,7 @@ from playwright.sync_api import expect
 
 from server.crafts.models import Craft
 from tests import live
-from tests.browser.base import BrowserTest, go, in_browser, wait_coin
+from tests.browser.base import BrowserTest, band_of, go, in_browser, wait_coin
 
 RINGS, CRACKED, BLANK = re.compile("^rings true"), re.compile("^cracked"), re.compile("^blank")
 
@@ -19,6 +19,19 @@ def bench_of(page):
 
 def findings_of(page):
     return page.get_by_role("region", name="Findings")
+
+
+def mend(page, name, role="button"):
+    """Press what mends a finding: in the line at the foot, or where all findings lie open."""
+    strip = findings_of(page)
+    strip.locator("button, a").filter(has_text=name).first.wait_for(state="attached")
+    button = strip.get_by_role(role, name=name)
+    laid_open = button.count() == 0
+    if laid_open:
+        strip.locator("[aria-controls=all-findings]").click()
+    button.first.click()
+    if laid_open:
+        strip.press("Escape")
 
 
 def write(page):
@@ -187,8 +200,8 @@ class PortPlanTest(BrowserTest):
         go(page, "Line")
         expect(findings_of(page)).to_contain_text("Nothing arrives at R2.")
         expect(findings_of(page)).to_contain_text("The signal stops elsewhere")
-        findings_of(page).get_by_role("link", name="Port plan").click()
-        findings_of(page).get_by_role("button", name="Resolder the wire to R2").click()
+        mend(page, "Port plan", "link")
+        mend(page, "Resolder the wire to R2")
         wait_coin(page, "Port plan", RINGS)
         wait_coin(page, "Sticks", RINGS)
 
@@ -219,7 +232,7 @@ class PortPlanTest(BrowserTest):
         card.get_by_role("combobox", name="Job of U2").click()
         page.get_by_role("option", name="free").click()
         expect(findings_of(page)).to_contain_text("In the draft: No port has the receiver job.")
-        findings_of(page).get_by_role("button", name="Give U2 the receiver job", exact=True).click()
+        mend(page, re.compile("^Give U2 the receiver job$"))
         expect(page.get_by_text("draft is on the board")).to_be_visible()
 
 
@@ -238,7 +251,7 @@ class LineTest(BrowserTest):
         picture = page.get_by_role("img", name=re.compile("^Waveform"))
         expect(picture).to_have_attribute("aria-label", re.compile(r"Sent: 0F .*Read by port U2: F8 \(parity, no stop bit\)"))
         wait_coin(page, "Sticks", re.compile("^tarnished"))
-        findings_of(page).get_by_role("button", name=re.compile(r"Set the port to inverted \(tried: 100% whole\)")).click()
+        mend(page, re.compile(r"Set the port to inverted \(tried: 100% whole\)"))
         write(page)
         restart(page)
         wait_coin(page, "Line", RINGS)
@@ -290,7 +303,7 @@ class SwitchboardTest(BrowserTest):
     @in_browser
     def test_bands_are_typed_taken_away_and_given(self, people):
         page = people.open("Curlew", "Switchboard")
-        angle = page.get_by_role("group", name="Band of angle")
+        angle = band_of(page, "angle")
         low = angle.get_by_label("From")
         low.fill("9999")
         expect(angle.get_by_text("800 to 1249")).to_be_visible()
@@ -299,22 +312,22 @@ class SwitchboardTest(BrowserTest):
         low.fill("1100")
         low.press("Enter")
         expect(findings_of(page)).to_contain_text("In the draft: angle's band misses every detent of CH6, the nearest by 100 us.")
-        findings_of(page).get_by_role("button", name="Set the band to 850 to 1250 us").click()
+        mend(page, "Set the band to 850 to 1250 us")
         expect(low).to_have_value("850")
 
-        horizon = page.get_by_role("group", name="Band of horizon")
+        horizon = band_of(page, "horizon")
         horizon.get_by_label("From").fill("1200")
         horizon.get_by_label("From").press("Enter")
         expect(findings_of(page)).to_contain_text("The bands of angle and horizon overlap.")
-        horizon.get_by_role("button", name="Take the band of horizon away").click()
-        expect(page.get_by_role("group", name="Band of horizon")).to_have_count(0)
-        page.get_by_role("combobox", name="Give a mode a band").click()
+        horizon.get_by_role("button", name="Remove the mode band of horizon").click()
+        expect(page.get_by_role("group", name="Mode band of horizon")).to_have_count(0)
+        page.get_by_role("combobox", name="Add a mode").click()
         page.get_by_role("option", name=re.compile("^horizon")).click()
-        expect(page.get_by_role("group", name="Band of horizon").get_by_label("From")).to_have_value("1750")
-        page.get_by_role("button", name="Take the band of arm away").click()
+        expect(band_of(page, "horizon").get_by_label("From")).to_have_value("1750")
+        page.get_by_role("button", name="Remove the mode band of arm").click()
         expect(findings_of(page)).to_contain_text("No band arms the craft.")
-        page.get_by_role("button", name="Give arming a band").click()
-        expect(page.get_by_role("group", name="Band of arm").get_by_label("To")).to_have_value("2150")
+        page.get_by_role("button", name="Give arming a mode band").click()
+        expect(band_of(page, "arm").get_by_label("To")).to_have_value("2150")
 
     @in_browser
     def test_every_row_is_walked_and_a_high_throttle_blocks(self, people):
@@ -354,7 +367,7 @@ class LostLinkTest(BrowserTest):
         page.get_by_role("option", name="hold").click()
         wait_coin(page, "Lost link", CRACKED)
         expect(page.get_by_text("the receiver hides the loss: the board never learns of it")).to_be_visible()
-        findings_of(page).get_by_role("button", name="Set the receiver to no pulses").click()
+        mend(page, "Set the receiver to no pulses")
         wait_coin(page, "Lost link", BLANK)
 
     @in_browser

@@ -17,7 +17,7 @@ from linkcore.protocols import crsf
 from server.tap.lines import offer
 from tests.browser.base import BrowserTest, go, in_browser, wait_coin
 from tests.browser.looks import nothing_serious
-from tests.browser.test_hops import RINGS, findings_of, restart, write
+from tests.browser.test_hops import RINGS, findings_of, mend, restart, write
 
 CAPTURES = Path(__file__).resolve().parent.parent / "captures"
 
@@ -32,9 +32,9 @@ class LiveLineTest(BrowserTest):
         page = people.open("Sandpiper", "Line")
         expect(card(page, "On the wire from F.Port")).to_contain_text("F.Port,")
         expect(card(page, "Port U3 samples T3")).to_contain_text("But T3 cannot invert")
-        expect(findings_of(page)).to_contain_text("The port is set rightly, but T3 cannot invert")
+        expect(findings_of(page)).to_contain_text("The port is set correctly, but T3 cannot invert")
         nothing_serious(self, page, "Line with a fault")
-        findings_of(page).get_by_role("button", name="Move the wire to T5, which has an inverter").click()
+        mend(page, "Move the wire to T5, which has an inverter")
         write(page)
         restart(page)
         expect(page.get_by_text("F.Port, inverted, 115200 baud, 8N1, half duplex")).to_be_visible()
@@ -88,7 +88,7 @@ class RecordingTest(BrowserTest):
     def test_the_last_seconds_are_looked_at_more_closely_kept_and_opened_again(self, people):
         page = people.open("Curlew", "Line")
         expect(page.get_by_text("SBUS, 111 frames a second")).to_be_visible()
-        page.get_by_role("button", name="Look closer at the last 10 s").click()
+        page.get_by_role("button", name="Record the last 10 s").click()
         opened = page.get_by_role("region", name="Frame laid open")
         expect(opened).to_contain_text("Frame 1 of")
         expect(opened.get_by_role("row", name=re.compile("^header")).get_by_role("cell").nth(2)).to_have_text("0F")
@@ -155,8 +155,8 @@ class RecordingTest(BrowserTest):
         chooser.set_input_files(CAPTURES / "gps.vcd")
         expect(card(page, "^gps.vcd")).to_contain_text("NMEA, not a receiver")
         self.back_to_the_list(page)
-        page.get_by_role("button", name="Throw gps.vcd away").click()
-        expect(page.get_by_role("button", name="Throw gps.vcd away")).to_be_hidden()
+        page.get_by_role("button", name="Remove gps.vcd").click()
+        expect(page.get_by_role("button", name="Remove gps.vcd")).to_be_hidden()
 
     @in_browser
     def test_a_recording_sets_the_port_and_is_judged_anew(self, people):
@@ -179,7 +179,7 @@ class RecordingTest(BrowserTest):
         opened = wren.get_by_role("region", name="Frame laid open")
         expect(opened).to_contain_text("Frame 1 of 71")
         teal.get_by_role("button", name="Recordings").click()
-        teal.get_by_role("button", name="Throw sbus-sticks.csv away").click()
+        teal.get_by_role("button", name="Remove sbus-sticks.csv").click()
         expect(teal.get_by_text("No recording yet")).to_be_visible()
         strip = wren.get_by_role("img", name=re.compile("^Strip of"))
         strip.focus()
@@ -254,7 +254,7 @@ class SerialTest(BrowserTest):
         expect(page.get_by_text("CRSF: 100 % of the frames whole")).to_be_visible()
         expect(page.get_by_role("group", name="Channels")).to_contain_text("CH2 1000.0")
         nothing_serious(self, page, "a tap")
-        page.get_by_role("button", name="Look closer at what was heard").click()
+        page.get_by_role("button", name="Record what was heard").click()
         expect(card(page, "baud.bin")).to_contain_text("CRSF")
         page.get_by_role("button", name="Back to the live line").click()
         expect(page.get_by_role("button", name="Listen to a serial line")).to_be_visible()

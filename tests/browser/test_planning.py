@@ -17,7 +17,7 @@ from linkcore.parts.models import Board
 from server.crafts.models import Craft
 from tests.browser.base import BrowserTest, go, in_browser, wait_coin
 from tests.browser.looks import nothing_serious
-from tests.browser.test_hops import CRACKED, RINGS, bench_of, findings_of, restart, write
+from tests.browser.test_hops import CRACKED, RINGS, bench_of, findings_of, mend, restart, write
 
 
 def choose(page, label, option):
@@ -167,7 +167,7 @@ class KitTest(BrowserTest):
         proposal = page.get_by_role("group", name="Exchange the receiver")
         expect(proposal).to_contain_text("it has no SBUS and no S.Port: those wires come off")
         expect(proposal).to_contain_text("The Brook 6 hears Field F on 2.4 GHz")
-        proposal.get_by_role("button", name="Leave it as it was").click()
+        proposal.get_by_role("button", name="Cancel").click()
         expect(page.get_by_role("combobox", name="Receiver", exact=True)).to_contain_text("Pip S8")
         wait_coin(page, "Kit", RINGS)
 
@@ -200,7 +200,7 @@ class KitTest(BrowserTest):
         page = people.open("Curlew", "Kit")
         page.get_by_role("checkbox", name="airspeed: not fitted").click()
         expect(findings_of(page)).to_contain_text("No airspeed is fitted.")
-        findings_of(page).get_by_role("button", name="Do without the airspeed").click()
+        mend(page, "Do without the airspeed")
         page.get_by_label("Channels wanted").fill("18")
         page.get_by_label("Channels wanted").press("Enter")
         expect(findings_of(page)).to_contain_text("16 channels arrive, 18 are wanted.")
@@ -284,7 +284,7 @@ class LoomTest(BrowserTest):
         choose(page, "Pad of receiver CH4", "IN5")
         expect(findings_of(page)).to_contain_text("CH4 is on IN5; channel 4 belongs on IN4.")
         wait_coin(page, "Loom", CRACKED)
-        findings_of(page).get_by_role("button", name="Move the lead to IN4").click()
+        mend(page, "Move the lead to IN4")
         expect(findings_of(page)).to_contain_text("Nothing is wrong here so far.")
         page.get_by_role("button", name="Take receiver CH1 off").click()
         expect(findings_of(page)).to_contain_text("Channel 1 has no lead.")
@@ -294,7 +294,7 @@ class LoomTest(BrowserTest):
         choose(page, "Solder pin", "right drive BEC")
         choose(page, "to pad", r"S\+")
         expect(findings_of(page)).to_contain_text("Lift all red leads but one.")
-        findings_of(page).get_by_role("button", name="Lift the red lead of right drive").click()
+        mend(page, "Lift the red lead of right drive")
         expect(findings_of(page)).to_contain_text("Nothing is wrong here so far.")
 
     @in_browser
@@ -376,7 +376,7 @@ class PartsTest(BrowserTest):
         nothing_serious(self, page, "the form")
         page.get_by_role("button", name="Add to pins").click()
         expect(page.get_by_role("status")).to_contain_text("to mend")
-        page.get_by_role("button", name="Leave it").click()
+        page.get_by_role("button", name="Cancel").click()
         page.get_by_role("heading", level=1, name="Six Pack").wait_for()
 
     @in_browser
@@ -447,7 +447,7 @@ class BrokenTest(AlteredTest):
         expect(page.get_by_role("list", name="Devices")).to_contain_text("no longer in the catalogue")
         go(page, "Loom")
         expect(findings_of(page)).to_contain_text("This craft has no device called kite.")
-        findings_of(page).get_by_role("button", name="Take the wire off the list").first.click()
+        mend(page, "Take the wire off the list")
         expect(findings_of(page)).not_to_contain_text("no device called kite")
         go(page, "Port plan")
         expect(page.get_by_role("button", name=re.compile("^Pad R7"))).to_be_visible()

@@ -97,6 +97,6 @@ class PartDraftTest(BrowserTest):
         page.get_by_role("button", name="Copy as own part").click()
         page.get_by_label("about").fill("never mind")
         page.get_by_role("link", name="Ouzel H7").click()
-        page.get_by_role("button", name="Let it go").click()
+        page.get_by_role("button", name="Discard").click()
         expect(page.get_by_role("button", name="Copy as own part")).to_be_enabled()
         expect(page.get_by_role("link", name="Own Wisp 24")).to_be_hidden()

@@ -6,8 +6,8 @@ import re
 
 from playwright.sync_api import expect
 
-from tests.browser.base import BrowserTest, go, in_browser, wait_coin
-from tests.browser.test_hops import RINGS, findings_of
+from tests.browser.base import BrowserTest, band_of, go, in_browser, wait_coin
+from tests.browser.test_hops import RINGS, findings_of, mend
 
 
 class RolesTest(BrowserTest):
@@ -92,26 +92,26 @@ class ActingMendsTest(BrowserTest):
     @in_browser
     def test_a_mend_is_a_button_that_leads_or_acts_or_else_a_sentence(self, people):
         page = people.open("Avocet", "Port plan")
-        findings_of(page).get_by_role("link", name="Work it out: another port may be free for one of them").click()
+        mend(page, "Work it out: another port may be free for one of them", "link")
         expect(page.get_by_role("listitem", name="Move ESC to R7")).to_be_visible()
-        expect(findings_of(page).get_by_role("button")).to_have_count(0)
+        expect(findings_of(page).get_by_role("button", name=re.compile("^(?!Why|All|Close)"))).to_have_count(0)
         page.get_by_role("listitem", name="Move ESC to R7").get_by_role("button", name="Take this plan").click()
         go(page, "Lost link")
         go(page, "Bind")
         page.get_by_role("combobox", name="Distance").click()
         page.get_by_role("option", name="right beside each other").click()
-        findings_of(page).get_by_role("button", name="Put them two steps apart").click()
+        mend(page, "Put them two steps apart")
         expect(page.get_by_role("combobox", name="Distance")).to_contain_text("two steps apart")
 
     @in_browser
     def test_what_the_draft_mends_is_written_and_restarted_from_the_finding(self, people):
         page = people.open("Curlew", "Switchboard")
-        page.get_by_role("group", name="Band of angle").get_by_label("From").fill("1100")
+        band_of(page, "angle").get_by_label("From").fill("1100")
         page.keyboard.press("Enter")
         page.get_by_role("button", name="Write to board").click()
         wait_coin(page, "Switchboard", re.compile("^cracked"))
-        findings_of(page).get_by_role("button", name="Set the band to 850 to 1250 us").click()
-        findings_of(page).get_by_role("button", name="Mended in the draft: write it to the board").click()
+        mend(page, "Set the band to 850 to 1250 us")
+        mend(page, "Mended in the draft: write it to the board")
         expect(page.get_by_text("draft is on the board")).to_be_visible()
         expect(findings_of(page)).not_to_contain_text("misses every detent")
 
@@ -134,7 +134,7 @@ class AddressTest(BrowserTest):
     @in_browser
     def test_what_is_looked_at_in_line_stands_in_the_address(self, people):
         page = people.open("Curlew", "Line")
-        page.get_by_role("button", name="Look closer at the last 10 s").click()
+        page.get_by_role("button", name="Record the last 10 s").click()
         page.get_by_role("button", name="Recordings").wait_for()
         expect(page).to_have_url(re.compile(r"/line\?recording="))
         page.get_by_role("button", name="Recordings").click()
@@ -144,7 +144,7 @@ class AddressTest(BrowserTest):
         page.reload()
         page.get_by_role("button", name="Recordings").wait_for()
         page.go_back()
-        expect(page.get_by_role("button", name="Look closer at the last 10 s")).to_be_visible()
+        expect(page.get_by_role("button", name="Record the last 10 s")).to_be_visible()
 
     @in_browser
     def test_each_coin_of_the_list_leads_to_its_hop(self, people):

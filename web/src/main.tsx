@@ -9,7 +9,8 @@ import { StrictMode } from "react";
 import { createRoot } from "react-dom/client";
 import { App } from "./App";
 import { Problem } from "./api/client";
-import { theme } from "./look/theme";
+import { useMode } from "./look/mode";
+import { THEMES } from "./look/theme";
 
 const queries = new QueryClient({
   defaultOptions: {
@@ -17,16 +18,24 @@ const queries = new QueryClient({
   },
 });
 
+/** The app by day or by night; what is drawn on a canvas is drawn anew when that changes. */
+function InItsMode() {
+  const mode = useMode((state) => state.mode);
+  return (
+    <ThemeProvider theme={THEMES[mode]}>
+      <CssBaseline />
+      <App key={mode} />
+    </ThemeProvider>
+  );
+}
+
 const root = document.getElementById("root");
 if (root) {
   createRoot(root).render(
     <StrictMode>
-      <ThemeProvider theme={theme}>
-        <CssBaseline />
-        <QueryClientProvider client={queries}>
-          <App />
-        </QueryClientProvider>
-      </ThemeProvider>
+      <QueryClientProvider client={queries}>
+        <InItsMode />
+      </QueryClientProvider>
     </StrictMode>,
   );
 }

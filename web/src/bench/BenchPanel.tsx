@@ -46,9 +46,10 @@ export function BenchPanel({
         gap: 1.25,
       }}
     >
-      <Box sx={{ display: "flex", alignItems: "center", justifyContent: "space-between", gap: 1 }}>
-        {!folded && <b>Bench</b>}
-        {!folded && pace < 1 && (
+      {folded && <FoldedBench onFold={onFold} />}
+      <Box sx={{ display: folded ? "none" : "flex", alignItems: "center", justifyContent: "space-between", gap: 1 }}>
+        <b>Bench</b>
+        {pace < 1 && (
           <Box
             component="span"
             aria-live="polite"
@@ -65,7 +66,7 @@ export function BenchPanel({
           aria-expanded={!folded}
           sx={{ minWidth: 0, px: 0.5, color: colours.softInk, fontWeight: 500, fontSize: 12.5 }}
         >
-          {folded ? "B" : "fold away B"}
+          fold away B
         </Button>
       </Box>
       {!folded && why && <Box sx={{ fontSize: 13.5, color: "text.secondary" }}>{why}</Box>}
@@ -166,6 +167,29 @@ export function BenchPanel({
   );
 }
 
+/** Along the edge: that there is a bench, and what it shows of the craft now. */
+function FoldedBench({ onFold }: { onFold: () => void }) {
+  const armed = useBenchStore((state) => state.live?.board.armed);
+  const link = useBenchStore(({ live }) => (!live ? "not running" : !live.board.powered ? "no power" : LINK_WORDS[live.board.link]));
+  return (
+    <Button
+      variant="text"
+      color="inherit"
+      onClick={onFold}
+      aria-expanded={false}
+      title="Unfold the bench (B)"
+      sx={{ minWidth: 0, width: "100%", flex: 1, px: 0, py: 1.5, alignItems: "start", color: colours.ink, writingMode: "vertical-rl" }}
+    >
+      <span>
+        Bench{" "}
+        <Box component="span" sx={{ fontWeight: 500, color: armed ? colours.copperText : colours.softInk }}>
+          {armed === undefined ? "" : armed ? "· armed" : "· disarmed"} · {link}
+        </Box>
+      </span>
+    </Button>
+  );
+}
+
 /** What the panel draws. Gimbals move 25 times a second and the board's state flickers with the sticks: both look after themselves. */
 function shown(live: Live) {
   const { transmitter_on, switches, lq_percent, loss_percent, receiver_plugged, light, light_means, usb, pack, tilt_deg, gps_fix, failed } =
@@ -196,7 +220,7 @@ function BoardState() {
         <Tag tone={board.armed ? "live" : "plain"}>{board.armed ? "armed" : "disarmed"}</Tag>
         <Tag tone="plain">{board.mode}</Tag>
         <Tag tone="plain">motors {board.motors} %</Tag>
-        <Tag tone="plain">props off</Tag>
+        <Tag tone="plain">bench has no props</Tag>
       </Box>
       <span>{state}</span>
       <Blocked />

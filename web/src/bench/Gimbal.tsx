@@ -1,5 +1,5 @@
 import { memo, type PointerEvent } from "react";
-import { colours } from "../look/colours";
+import { colours, solid } from "../look/colours";
 import { LiveCanvas } from "./LiveCanvas";
 import { type Side, throttleSide } from "./sticks";
 import type { Stick } from "./types";
@@ -81,7 +81,7 @@ function drawStick(pen: CanvasRenderingContext2D, { x, y }: Stick): void {
     pen.beginPath();
     pen.arc(atX, atY, radius, 0, 2 * Math.PI);
   };
-  pen.strokeStyle = pen.fillStyle = colours.slate;
+  pen.strokeStyle = pen.fillStyle = solid(colours.slate);
   pen.globalAlpha = 0.35;
   pen.lineWidth = 3;
   pen.lineCap = "round";
@@ -92,7 +92,7 @@ function drawStick(pen: CanvasRenderingContext2D, { x, y }: Stick): void {
   pen.globalAlpha = 1;
   disc(KNOB);
   pen.fill();
-  pen.strokeStyle = colours.raised;
+  pen.strokeStyle = solid(colours.raised);
   pen.lineWidth = 1;
   disc(KNOB_RING);
   pen.stroke();

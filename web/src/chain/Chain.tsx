@@ -17,7 +17,7 @@ export function Chain({ craftId, current }: { craftId: string; current: Hop }) {
       component="nav"
       aria-label="Chain"
       sx={{
-        height: 104,
+        height: 64,
         borderBottom: 1,
         borderColor: "divider",
         display: "grid",
@@ -65,13 +65,13 @@ const Place = memo(function Place({
 }) {
   const state = known ?? { ...UNKNOWN, hop };
   return (
-    <Box sx={{ position: "relative", display: "grid", justifyItems: "center", alignContent: "start", pt: 1.75 }}>
+    <Box sx={{ position: "relative", display: "grid", justifyItems: "center", alignContent: "start", pt: 0.5 }}>
       {first ? (
-        <Wire from="0px" to="calc(50% - 24px)" flows={state.flows || !known} breaks={Boolean(known) && !state.flows} />
+        <Wire from="0px" to="calc(50% - 20px)" flows={state.flows || !known} breaks={Boolean(known) && !state.flows} />
       ) : (
-        <Wire from="0px" to="calc(50% - 24px)" flows={state.flows} breaks={!state.flows && flowsBefore} />
+        <Wire from="0px" to="calc(50% - 20px)" flows={state.flows} breaks={!state.flows && flowsBefore} />
       )}
-      {flowsAfter !== null && <Wire from="calc(50% + 28px)" to="100%" flows={state.flows && flowsAfter} />}
+      {flowsAfter !== null && <Wire from="calc(50% + 24px)" to="100%" flows={state.flows && flowsAfter} />}
       <Box
         component={Link}
         to={to}
@@ -83,17 +83,25 @@ const Place = memo(function Place({
           textDecoration: "none",
           color: here ? colours.ink : colours.softInk,
           borderRadius: 1,
-          px: 1.5,
+          px: 1,
           "&:hover .name": { textDecoration: "underline" },
         }}
       >
-        <Box sx={{ p: "4px", borderRadius: "24px", border: `2px solid ${here ? colours.copper : "transparent"}` }}>
-          <Coin state={state.coin} label={COIN_WORDS[state.coin]} />
+        <Box sx={{ p: "1px", borderRadius: "24px", border: `2px solid ${here ? colours.copper : "transparent"}` }}>
+          <Coin size={22} state={state.coin} label={COIN_WORDS[state.coin]} />
         </Box>
-        <Box component="span" className="name" sx={{ fontSize: 13.5, fontWeight: here ? 700 : 500, lineHeight: 1.3 }}>
+        <Box component="span" className="name" sx={{ fontSize: 12.5, fontWeight: here ? 700 : 500, lineHeight: 1.2 }}>
           {REGISTRY[hop].title}
         </Box>
-        <span style={{ fontFamily: mono, fontSize: 11.5, color: state.coin === "cracked" ? colours.oxide : colours.tarnishText }}>
+        <span
+          style={{
+            fontFamily: mono,
+            fontSize: 11,
+            lineHeight: 1.2,
+            whiteSpace: "nowrap",
+            color: state.coin === "cracked" ? colours.oxide : colours.tarnishText,
+          }}
+        >
           {state.value}
         </span>
       </Box>
@@ -107,7 +115,7 @@ function Wire({ from, to, flows, breaks = false }: { from: string; to: string; f
       aria-hidden="true"
       sx={{
         position: "absolute",
-        top: 34,
+        top: 17,
         left: from,
         width: `calc(${to} - ${from})`,
         borderTop: flows ? `2px solid ${colours.verdigris}` : `2px dotted ${colours.tarnish}`,

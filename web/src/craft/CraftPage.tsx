@@ -87,7 +87,10 @@ function OpenCraft({ craft, edit, hop, user }: { craft: Craft; edit: HopProps["e
       <TopBar craft={craft} user={user} edit={edit} onHelp={() => setHelp(true)} />
       <Chain craftId={craft.id} current={hop} />
       <Box sx={{ display: "grid", gridTemplateColumns: folded ? "1fr 40px" : "1fr 312px", minHeight: 0 }}>
-        <Box component="main" sx={{ display: "grid", gridTemplateRows: "1fr auto", minHeight: 0, minWidth: 0 }}>
+        <Box
+          component="main"
+          sx={{ display: "grid", gridTemplateColumns: "minmax(0, 1fr)", gridTemplateRows: "1fr auto", minHeight: 0, minWidth: 0 }}
+        >
           <Box key={hop} id="main-hop" tabIndex={-1} sx={{ overflow: "auto", px: 3, py: 2, outline: "none" }}>
             {catalogue.error?.message}
             <Suspense fallback={<p>Opening {entry.title}…</p>}>

@@ -30,7 +30,7 @@ export function ProposalBox({ proposal, onTake, onLeave }: { proposal: Proposal;
           Take it
         </Button>
         <Button variant="outlined" onClick={onLeave}>
-          Leave it as it was
+          Cancel
         </Button>
       </Box>
     </Box>

@@ -19,7 +19,7 @@ export function RoomUsed({ workshopId }: { workshopId: number }) {
   return (
     <Box sx={{ mt: 1, fontSize: 13, color: nearly ? colours.copperText : "text.secondary", fontWeight: nearly ? 600 : 400 }}>
       The workshop's recordings and images take {(used / MB).toFixed(used < 10 * MB ? 1 : 0)} of{" "}
-      {Math.round(quota / MB).toLocaleString("en")} MB{nearly && "; throw away what nobody needs"}.
+      {Math.round(quota / MB).toLocaleString("en")} MB{nearly && "; remove what nobody needs"}.
     </Box>
   );
 }

@@ -17,71 +17,146 @@ const TONE = {
 
 export const keyOf = (finding: Finding) => `${finding.code} ${finding.where} ${finding.what}`;
 
-/** The finding that shall have the focus as soon as it is on the screen. */
-const useWanted = create<{ key: string }>(() => ({ key: "" }));
-export const wantFinding = (finding: Finding) => useWanted.setState({ key: keyOf(finding) });
+/** Whether all that is said of the hop lies open over it, and the finding that shall have the focus as soon as it is on the screen. */
+const useStrip = create<{ openAt: Hop | null; key: string }>(() => ({ openAt: null, key: "" }));
+export const wantFinding = (finding: Finding) => useStrip.setState({ openAt: finding.hop, key: keyOf(finding) });
 export const focusedFinding = () => document.activeElement?.closest("[data-finding]")?.getAttribute("data-finding") ?? "";
+const shut = () => useStrip.setState({ openAt: null });
 
-/** What the checks say of this hop: what, why, and the mending act. */
+/** The gravest thing that the checks say of this hop, in one line at its foot; all of it, with reasons, opens over the hop. */
 export function FindingStrip({ hop, craft, edit }: { hop: Hop; craft: Craft; edit: HopProps["edit"] }) {
   const findings = useSteady((state) => known(state)?.findings ?? []);
   const version = useBenchStore((state) => known(state)?.draft_version);
   const judged = useBenchStore((state) => state.waiting?.judged ?? true);
+  const open = useStrip((state) => state.openAt === hop);
   const here = findings.filter((finding) => finding.hop === hop);
   const stop = findings.find((finding) => finding.hop !== hop && finding.severity === "stop");
   const coin = useSteady((state) => known(state)?.chain.find((each) => each.hop === hop) ?? null);
+  const toSee = coin && coin.coin !== "cracked" && coin.proofs.some((proof) => proof.needed && proof.standing !== "holds");
+  const more = here.length > 0 || coin?.coin === "tarnished" || Boolean(toSee) || Boolean(stop);
+  const mending = { craft, hop, current: version === craft.version, onMend: (edits: Edit[]) => edit(edits, version) };
+  const first = here[0];
   return (
     <Box
       component="section"
       id="findings"
       tabIndex={-1}
       aria-label="Findings"
-      sx={{
-        borderTop: 1,
-        borderColor: "divider",
-        bgcolor: "background.paper",
-        px: 3,
-        py: 1,
-        maxHeight: 190,
-        overflow: "auto",
-        minHeight: 44,
-      }}
+      onKeyDown={(event) => event.key === "Escape" && shut()}
+      sx={{ position: "relative", borderTop: 1, borderColor: "divider", bgcolor: "background.paper" }}
     >
-      {here.map((finding) => (
-        <Line
-          key={keyOf(finding)}
-          finding={finding}
-          craft={craft}
-          hop={hop}
-          current={version === craft.version}
-          onMend={(edits) => edit(edits, version)}
-        />
-      ))}
-      {coin?.coin === "tarnished" && (
-        <Box sx={{ py: 0.5, color: colours.tarnishText }}>
-          {here.length === 0 ? "Nothing is wrong, but it was " : "It was "}
-          {coin.why}.
-        </Box>
-      )}
-      {here.length === 0 && coin?.coin !== "tarnished" && (
-        <Box sx={{ py: 0.5, color: coin?.coin === "rings true" ? colours.verdigris : colours.softInk }}>
-          {coin?.coin === "rings true"
-            ? "Nothing is wrong here: this hop is proven."
-            : judged
+      <Box
+        id="all-findings"
+        hidden={!open || !more}
+        sx={{
+          position: "absolute",
+          bottom: "100%",
+          left: 0,
+          right: 0,
+          zIndex: 5,
+          maxHeight: "min(420px, 55vh)",
+          overflow: "auto",
+          px: 3,
+          py: 1,
+          bgcolor: "background.paper",
+          borderTop: 1,
+          borderColor: "divider",
+          boxShadow: "0 -6px 18px rgb(31 42 46 / 0.14)",
+        }}
+      >
+        {here.map((finding) => (
+          <Line key={keyOf(finding)} finding={finding} {...mending} />
+        ))}
+        {coin?.coin === "tarnished" && <Box sx={{ py: 0.5, color: colours.tarnishText }}>It was {coin.why}.</Box>}
+        {coin && coin.coin !== "cracked" && <StillToSee proofs={coin.proofs} />}
+        {stop && (
+          <Box sx={{ py: 0.5, fontSize: 13, color: colours.softInk }}>
+            {here.some((finding) => finding.severity === "stop") ? "Wrong elsewhere too:" : "The signal stops elsewhere:"}{" "}
+            <Link to={`/crafts/${craft.id}/${hopPath(stop.hop)}`} style={{ color: colours.oxide, fontWeight: 600 }}>
+              {hopTitle(stop.hop)}
+            </Link>{" "}
+            {stop.what}
+          </Box>
+        )}
+      </Box>
+      <Box sx={{ display: "flex", alignItems: "center", gap: 1.25, px: 3, height: 42, whiteSpace: "nowrap", overflow: "hidden" }}>
+        {open ? (
+          <Box sx={{ fontSize: 13, color: colours.softInk }}>
+            {here.length === 0
               ? "Nothing is wrong here so far."
-              : "What is wrong here was not looked for: the bench was set aside."}
-        </Box>
-      )}
-      {coin && coin.coin !== "cracked" && <StillToSee proofs={coin.proofs} />}
-      {stop && (
-        <Box sx={{ py: 0.5, fontSize: 13, color: colours.softInk }}>
-          {here.some((finding) => finding.severity === "stop") ? "Wrong elsewhere too:" : "The signal stops elsewhere:"}{" "}
-          <Link to={`/crafts/${craft.id}/${hopPath(stop.hop)}`} style={{ color: colours.oxide, fontWeight: 600 }}>
-            {hopTitle(stop.hop)}
-          </Link>{" "}
-          {stop.what}
-        </Box>
-      )}
+              : `${here.length} ${here.length === 1 ? "finding" : "findings"} at this hop.`}
+          </Box>
+        ) : first ? (
+          <>
+            <Severity of={first} />
+            <Box component="b" title={`${first.what} ${first.why}`} sx={{ ...CUT, flex: "0 1 auto", minWidth: 120 }}>
+              {first.what}
+            </Box>
+            {first.mends
+              .filter((each) => acts(each, hop))
+              .map((mend) => (
+                <MendOf key={mend.text} mend={mend} {...mending} />
+              ))}
+          </>
+        ) : (
+          <Box sx={{ ...CUT, color: coin?.coin === "rings true" ? colours.verdigris : colours.softInk }}>
+            <Standing craft={craft} coin={coin} judged={judged} stop={stop} />
+          </Box>
+        )}
+        <Box sx={{ flex: 1 }} />
+        {more && (
+          <Button
+            variant="text"
+            aria-expanded={open}
+            aria-controls="all-findings"
+            aria-keyshortcuts="f"
+            onClick={() => useStrip.setState({ openAt: open ? null : hop })}
+            sx={{ flex: "none" }}
+          >
+            {open
+              ? "Close"
+              : here.length > 1
+                ? `All ${here.length} findings`
+                : here.length === 1
+                  ? "Why, and what mends it"
+                  : "What comes next"}
+          </Button>
+        )}
+      </Box>
+    </Box>
+  );
+}
+
+/** Whether the app does it, or leads to where it is done; what only hands can do is read in full. */
+const acts = ({ edits, hands, act, go, panel }: Mend, hop: Hop) =>
+  edits.length > 0 || Boolean(act) || Object.keys(hands).length > 0 || Boolean(go && (go !== hop || panel));
+
+const CUT = { overflow: "hidden", textOverflow: "ellipsis", minWidth: 0 } as const;
+
+/** How the hop stands where no finding says otherwise. */
+function Standing({ craft, coin, judged, stop }: { craft: Craft; coin: HopState | null; judged: boolean; stop: Finding | undefined }) {
+  if (coin?.coin === "tarnished") return <>Nothing is wrong, but it was {coin.why}.</>;
+  if (coin?.coin === "rings true") return <>Nothing is wrong here: this hop is proven.</>;
+  if (!judged) return <>What is wrong here was not looked for: the bench was set aside.</>;
+  if (stop)
+    return (
+      <>
+        Nothing is wrong here so far. The signal stops elsewhere:{" "}
+        <Link to={`/crafts/${craft.id}/${hopPath(stop.hop)}`} style={{ color: colours.oxide, fontWeight: 600 }}>
+          {hopTitle(stop.hop)}
+        </Link>{" "}
+        {stop.what}
+      </>
+    );
+  const next = coin?.proofs.find((proof) => proof.needed && proof.standing !== "holds");
+  return <>Nothing is wrong here so far.{next && ` To be seen: ${next.says}`}</>;
+}
+
+function Severity({ of }: { of: Finding }) {
+  const tone = TONE[of.severity];
+  return (
+    <Box component="span" sx={{ px: 0.9, borderRadius: 0.75, fontSize: 12, fontWeight: 600, color: tone.ink, bgcolor: tone.wash }}>
+      {of.severity}
     </Box>
   );
 }
@@ -135,7 +210,7 @@ function MendOf({
         {text}
       </Button>
     );
-  if (go && (go !== hop || panel))
+  if (acts(mend, hop) && go)
     return (
       <Button {...look} component={Link} to={`/crafts/${craft.id}/${hopPath(go)}${panel && `?open=${panel}`}`}>
         {text}
@@ -162,13 +237,12 @@ function Line({
   current: boolean;
   onMend: (edits: Edit[]) => void;
 }) {
-  const tone = TONE[finding.severity];
   const line = useRef<HTMLDivElement>(null);
-  const wanted = useWanted((state) => state.key === keyOf(finding));
+  const wanted = useStrip((state) => state.key === keyOf(finding));
   useEffect(() => {
     if (!wanted) return;
     line.current?.focus();
-    useWanted.setState({ key: "" });
+    useStrip.setState({ key: "" });
   }, [wanted]);
   const mends = finding.mends;
   return (
@@ -178,9 +252,7 @@ function Line({
       tabIndex={-1}
       sx={{ display: "flex", alignItems: "baseline", gap: 1.25, py: 0.4, flexWrap: "wrap" }}
     >
-      <Box component="span" sx={{ px: 0.9, borderRadius: 0.75, fontSize: 12, fontWeight: 600, color: tone.ink, bgcolor: tone.wash }}>
-        {finding.severity}
-      </Box>
+      <Severity of={finding} />
       <b>{finding.what}</b>
       <Box component="span" sx={{ color: "text.secondary" }}>
         {finding.why}

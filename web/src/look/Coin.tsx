@@ -36,10 +36,6 @@ const FACES: Record<CoinState, React.ReactNode> = {
         />
       ))}
       <path
-        d="M14 6.6c-2.9 0-4.3 2.3-4.3 5.2 0 3.100-.9 4.300-2 5.300h12.600c-1.100-1-2-2.200-2-5.300 0-2.900-1.400-5.200-4.300-5.200zM12.300 18.600a1.700 1.700 0 0 0 3.400 0z"
-        fill={colours.raised}
-      />
-      <path
         d="M28.4 9.4 a7 7 0 0 1 0 9.2 M31.4 7 a11 11 0 0 1 0 14"
         fill="none"
         stroke={colours.verdigris}

@@ -23,7 +23,7 @@ export function Pick<T extends string | number>({
       label={bare ? undefined : label}
       value={options.some((option) => option.value === value) ? value : ""}
       onChange={(event) => onPick(event.target.value as T)}
-      slotProps={{ select: { displayEmpty: true }, htmlInput: { "aria-label": bare ? label : undefined } }}
+      slotProps={{ select: { displayEmpty: true }, inputLabel: { shrink: true }, htmlInput: { "aria-label": bare ? label : undefined } }}
       sx={{ width }}
     >
       {options.map((option) => (

@@ -1,10 +1,11 @@
 import Box from "@mui/material/Box";
 import type { ReactNode } from "react";
 import { HomeLink } from "./HomeLink";
+import { ModeButton } from "./ModeButton";
 
 export const TOP_LINE_PX = 48;
 
-/** The line at the top of every page: the way home, then what the page puts there. */
+/** The line at the top of every page: the way home, then what the page puts there, and the theme. */
 export function TopLine({ children }: { children: ReactNode }) {
   return (
     <Box
@@ -23,6 +24,7 @@ export function TopLine({ children }: { children: ReactNode }) {
     >
       <HomeLink />
       {children}
+      <ModeButton />
     </Box>
   );
 }

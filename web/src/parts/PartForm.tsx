@@ -62,7 +62,7 @@ export function PartForm({ draft }: { draft: PartDraft }) {
           Save the part
         </Button>
         <Button variant="outlined" onClick={() => keepDraft(null)}>
-          Leave it
+          Cancel
         </Button>
       </Box>
       <Problem text={saving.problem || checking.problem || (problems?.find((each) => each.place === "")?.text ?? "")} />

@@ -148,7 +148,7 @@ export default function PartsPage({ user }: { user: string }) {
                 </Button>
               )}
               <Button variant="outlined" onClick={() => keepDraft(null)}>
-                Let it go
+                Discard
               </Button>
             </Box>
           )}

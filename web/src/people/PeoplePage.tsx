@@ -101,11 +101,11 @@ export default function PeoplePage({ session }: { session: Session }) {
                   <Button
                     variant="text"
                     disabled={busy}
-                    aria-label={`Take ${username} out`}
+                    aria-label={`Remove ${username}`}
                     sx={{ color: colours.softInk }}
                     onClick={() => void takeOut(username)}
                   >
-                    take out
+                    Remove
                   </Button>
                 )}
               </Box>

@@ -218,7 +218,7 @@ function Phrase({ end, set, least }: { end: "transmitter" | "receiver"; set: boo
       </Button>
       {end === "transmitter" && set && (
         <Button variant="text" onClick={() => sendHands({ transmitter_phrase: "" })}>
-          Take away
+          Remove
         </Button>
       )}
     </Box>

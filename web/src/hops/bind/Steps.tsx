@@ -49,7 +49,7 @@ export function Steps({ bind, craft, edit }: { bind: BindTold; craft: Craft; edi
     >
       {bind.hindrances.length > 0 && (
         <Box sx={{ mb: 1, p: 1, borderRadius: 1, fontSize: 13.5, bgcolor: colours.copperWash }}>
-          <b>Keeps them from binding now:</b> {bind.hindrances.join("; ")}.
+          <b>Cannot bind yet:</b> {bind.hindrances.join("; ")}.
         </Box>
       )}
       <Box component="ol" aria-label="Steps" sx={{ listStyle: "none", m: 0, p: 0 }}>

@@ -11,7 +11,7 @@ import { KitCheck } from "./KitCheck";
 
 type Ability = KitView["ability"];
 
-/** What the set can do, each line beside what is wanted of it. */
+/** What the set can do, each line beside what you need. */
 export function AbilityPanel({ craft, catalogue, edit, ability }: DraftHopProps & { ability: Ability }) {
   const { wants } = craft.document;
   const want = (change: Partial<typeof wants>) =>
@@ -23,7 +23,7 @@ export function AbilityPanel({ craft, catalogue, edit, ability }: DraftHopProps 
   const enough = ability.channels === null || ability.channels === undefined ? null : ability.channels >= wants.channels;
   const regions = ability.regions;
   return (
-    <Panel title="What this set can do" aside="wanted of it">
+    <Panel title="What this set can do" aside="You need">
       <Box
         sx={{
           display: "grid",

@@ -111,10 +111,10 @@ export function KitHop({ craft, catalogue, edit }: DraftHopProps) {
                   <Button
                     variant="text"
                     sx={{ minWidth: 0, py: 0, color: colours.softInk }}
-                    aria-label={`Take ${device.name} out`}
-                    onClick={() => change("remove device", device.name, `Take ${device.name} out`, wired(device.name) ? "show" : "take")}
+                    aria-label={`Remove ${device.name}`}
+                    onClick={() => change("remove device", device.name, `Remove ${device.name}`, wired(device.name) ? "show" : "take")}
                   >
-                    take out
+                    Remove
                   </Button>
                 </Box>
               ))}
@@ -204,7 +204,7 @@ function DeviceName({ name, onType, onRename }: { name: string; onType: () => vo
       <Button
         variant="text"
         color="inherit"
-        title="Call it otherwise"
+        title="Rename"
         aria-label={`Rename ${name}`}
         sx={{ minWidth: 0, p: 0, fontWeight: 700, fontSize: 13.5 }}
         onClick={() => setTyped(name)}

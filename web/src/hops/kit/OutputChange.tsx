@@ -47,7 +47,7 @@ export function OutputChange({ craft, catalogue, edit }: DraftHopProps) {
                 {offer ? "Take it, wires and all" : "Take it all the same"}
               </Button>
               <Button variant="outlined" onClick={() => keep(null)}>
-                Leave it as it was
+                Cancel
               </Button>
             </Box>
           </Box>

@@ -60,7 +60,7 @@ export function LineHop({ craft, parts, edit }: HopProps) {
       <HopHead title="Line" question="What is on the wire, and can the port read it?">
         <Box sx={{ display: "flex", gap: 1 }}>
           <Button variant="outlined" onClick={keep} disabled={keeping}>
-            {keeping ? "Keeping the last 10 s…" : "Look closer at the last 10 s"}
+            {keeping ? "Recording the last 10 s…" : "Record the last 10 s"}
           </Button>
           <Button variant="outlined" onClick={list}>
             Recordings
@@ -82,7 +82,7 @@ function OneRecording({ id, ...props }: { id: string } & Omit<ComponentProps<typ
   if (recording.data) return <RecordingView key={id} recording={recording.data} {...props} />;
   return (
     <>
-      <HopHead title="Line" question="Which recording shall be looked at?">
+      <HopHead title="Line" question="Which recording do you want to open?">
         <Button variant="outlined" onClick={props.onList}>
           Recordings
         </Button>

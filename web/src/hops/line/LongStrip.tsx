@@ -1,7 +1,7 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import { memo, useCallback, useEffect, useRef } from "react";
-import { colours, mono } from "../../look/colours";
+import { colours, mono, solid } from "../../look/colours";
 import { KINDS, type Kind, seconds } from "./kinds";
 import { lowerBound, useDrawing, useStretch } from "./useStretch";
 
@@ -40,7 +40,7 @@ export function LongStrip({ kinds, times, duration, selected, timed, onSelect, p
     (pen: CanvasRenderingContext2D, width: number) => {
       const across = span.end - span.start;
       const x = (t: number) => ((t - span.start) / across) * width;
-      pen.fillStyle = colours.bench;
+      pen.fillStyle = solid(colours.bench);
       pen.fillRect(0, TOP - 2, width, 28);
       const first = Math.max(0, lowerBound(times, span.start) - 1);
       const last = lowerBound(times, span.end);
@@ -48,7 +48,7 @@ export function LongStrip({ kinds, times, duration, selected, timed, onSelect, p
       let column = -1;
       let worst: Kind | null = null;
       const put = (at: number, kind: Kind, wide: number) => {
-        pen.fillStyle = KINDS[kind].ink;
+        pen.fillStyle = solid(KINDS[kind].ink);
         pen.fillRect(at, TOP + KINDS[kind].top, wide, KINDS[kind].height);
       };
       for (let index = first; index < last; index++) {
@@ -66,11 +66,11 @@ export function LongStrip({ kinds, times, duration, selected, timed, onSelect, p
       if (!few && worst) put(column, worst, 1);
       const at = selected === null ? undefined : times[selected];
       if (at !== undefined) {
-        pen.strokeStyle = colours.ink;
+        pen.strokeStyle = solid(colours.ink);
         pen.lineWidth = 1.5;
         pen.strokeRect(Math.max(1, x(at) - 2), TOP - 3, few ? 14 : 5, 30);
       }
-      pen.fillStyle = colours.softInk;
+      pen.fillStyle = solid(colours.softInk);
       pen.font = `11px ${mono}`;
       for (let mark = 0; mark <= 6; mark++) {
         const t = span.start + (mark / 6) * across;

@@ -82,7 +82,7 @@ export function Recordings({
   });
   return (
     <>
-      <HopHead title="Line" question="Which recording shall be looked at?">
+      <HopHead title="Line" question="Which recording do you want to open?">
         <Button variant="outlined" onClick={onBack}>
           Back to the live line
         </Button>
@@ -131,17 +131,12 @@ export function Recordings({
             <Box
               component="span"
               sx={{ color: "text.secondary", fontSize: 12.5 }}
-              title={each.kept ? "" : "Goes away after a day unless it is kept: open it to keep it with the craft"}
+              title={each.kept ? "" : "Deleted after a day unless it is kept: open it to keep it with the craft"}
             >
-              {each.kept ? "kept with the craft" : "lent for a day"}
+              {each.kept ? "kept with the craft" : "deleted after a day"}
             </Box>
-            <Button
-              variant="text"
-              aria-label={`Throw ${each.name} away`}
-              onClick={() => drop.mutate(each.id)}
-              sx={{ whiteSpace: "nowrap" }}
-            >
-              Throw away
+            <Button variant="text" aria-label={`Remove ${each.name}`} onClick={() => drop.mutate(each.id)} sx={{ whiteSpace: "nowrap" }}>
+              Remove
             </Button>
           </Box>
         ))}

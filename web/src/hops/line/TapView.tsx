@@ -96,7 +96,7 @@ export function TapView({ craftId, onOpen, onBack }: { craftId: string; onOpen: 
         </Button>
         {listening && (
           <Button variant="outlined" onClick={() => send("close")}>
-            Let it go
+            Close the line
           </Button>
         )}
       </Box>
@@ -149,7 +149,7 @@ function Heard({ state, send }: { state: TapState; send: (command: "try settings
             {state.state === "trying settings" ? "Trying the usual settings…" : "Try the usual settings"}
           </Button>
           <Button variant="outlined" onClick={() => send("keep")} disabled={state.bytes === 0}>
-            Look closer at what was heard
+            Record what was heard
           </Button>
         </Box>
         {state.trials.length > 0 && (

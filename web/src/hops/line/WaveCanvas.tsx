@@ -3,7 +3,7 @@ import Button from "@mui/material/Button";
 import { useCallback, useEffect, useRef, useState } from "react";
 import { api, taken } from "../../api/client";
 import type { FrameView, ReadingView, WindowView } from "../../api/types";
-import { colours, mono } from "../../look/colours";
+import { colours, mono, solid } from "../../look/colours";
 import { hex, seconds } from "./kinds";
 import { type Span, useDrawing, useStretch } from "./useStretch";
 
@@ -48,7 +48,7 @@ export function WaveCanvas({ recording, line, version, reading, focus, frame }: 
           labels(pen, held.port_bytes, x, byte, 98);
         }
       }
-      pen.fillStyle = colours.softInk;
+      pen.fillStyle = solid(colours.softInk);
       pen.font = `11px ${mono}`;
       for (let mark = 0; mark <= 5; mark++) {
         pen.textAlign = mark === 0 ? "left" : mark === 5 ? "right" : "center";
@@ -127,11 +127,11 @@ function drawBytes(pen: CanvasRenderingContext2D, bytes: ByteOf[], x: (t: number
     const left = x(each.t);
     if (left > width || left + wide < 0) return;
     if (index % 2 === 0) {
-      pen.fillStyle = colours.bench;
+      pen.fillStyle = solid(colours.bench);
       pen.fillRect(left, 6, wide, LOW);
     }
     if (wide / bits < 4) return;
-    pen.strokeStyle = colours.tarnish;
+    pen.strokeStyle = solid(colours.tarnish);
     pen.lineWidth = 1;
     for (let place = 0; place <= bits; place++) {
       const at = Math.round(left + (place * wide) / bits) + 0.5;
@@ -144,8 +144,8 @@ function drawBytes(pen: CanvasRenderingContext2D, bytes: ByteOf[], x: (t: number
 }
 
 function drawLevels(pen: CanvasRenderingContext2D, held: WindowView, x: (t: number) => number, width: number) {
-  pen.strokeStyle = colours.ink;
-  pen.fillStyle = colours.ink;
+  pen.strokeStyle = solid(colours.ink);
+  pen.fillStyle = solid(colours.ink);
   pen.lineWidth = 1.6;
   if (held.busy) {
     const step = (held.end - held.start) / held.busy.length;
@@ -175,7 +175,7 @@ function drawLevels(pen: CanvasRenderingContext2D, held: WindowView, x: (t: numb
 function drawPulses(pen: CanvasRenderingContext2D, frame: FrameView, x: (t: number) => number) {
   let t = frame.t ?? 0;
   pen.textAlign = "center";
-  pen.fillStyle = colours.verdigris;
+  pen.fillStyle = solid(colours.verdigris);
   frame.channels.forEach((us, place) => {
     const [left, right] = [x(t), x(t + us * 1e-6)];
     t += us * 1e-6;
@@ -190,7 +190,7 @@ function drawPulses(pen: CanvasRenderingContext2D, frame: FrameView, x: (t: numb
 function caption(pen: CanvasRenderingContext2D, text: string, y: number) {
   pen.font = '11px "Figtree Variable", sans-serif';
   pen.textAlign = "left";
-  pen.fillStyle = colours.softInk;
+  pen.fillStyle = solid(colours.softInk);
   pen.fillText(text, 0, y - 1);
 }
 
@@ -201,9 +201,9 @@ function labels(pen: CanvasRenderingContext2D, bytes: ByteOf[], x: (t: number) =
   pen.textAlign = "center";
   for (const each of bytes) {
     const at = x(each.t) + wide / 2;
-    pen.fillStyle = colours.raised;
+    pen.fillStyle = solid(colours.raised);
     pen.fillRect(at - 11, y - 11, each.wrong ? 26 : 22, 14);
-    pen.fillStyle = each.wrong ? colours.oxide : colours.verdigris;
+    pen.fillStyle = solid(each.wrong ? colours.oxide : colours.verdigris);
     pen.fillText(hex(each.value) + (each.wrong ? "!" : ""), at, y);
   }
 }

@@ -8,7 +8,7 @@ export const ROLE_WORDS: Record<Role, string> = { transmitter: "Transmitter's en
 export const VERDICT_INK: Record<Outlook["verdict"], string> = {
   talks: colours.verdigris,
   "talks with less": colours.copperText,
-  silent: colours.oxide,
+  "do not match": colours.oxide,
 };
 
 /** Both ends with the link between them, and the board: what each runs, and whether the ends understand each other. */
@@ -113,15 +113,15 @@ function DeviceCard({
 function LinkLine({ link, arrives }: { link: Outlook | null; arrives: LoadTold["arrives"] }) {
   if (!link) return <span />;
   const ink = VERDICT_INK[link.verdict];
-  const silent = link.verdict === "silent";
+  const apart = link.verdict === "do not match";
   return (
     <Box sx={{ textAlign: "center", px: 1, alignSelf: "center" }}>
       <Box sx={{ fontWeight: 700, color: ink, fontSize: 14 }}>{link.verdict}</Box>
       <Box sx={{ my: 0.5, mx: -1 }}>
-        <SignalLine flows={!silent} ink={ink} />
+        <SignalLine flows={!apart} ink={ink} />
       </Box>
       <Box sx={{ fontSize: 12, color: "text.secondary", lineHeight: 1.35 }}>
-        {silent
+        {apart
           ? link.because.join("; ")
           : `${link.channels} channels cross the air, ${link.telemetry ? "with telemetry" : "without telemetry"}`}
         {arrives && arrives.channels < link.channels && (

@@ -104,7 +104,7 @@ function Order({ device, load, image }: { device: DeviceView; load: LoadTold; im
       )}
       <Box component="label" sx={{ display: "flex", alignItems: "center", fontSize: 13 }}>
         <Checkbox size="small" checked={erase} onChange={(_, to) => setErase(to)} sx={{ p: 0.25, mr: 0.75 }} />
-        Full erase
+        Erase everything, settings too
         <Box component="span" sx={{ color: "text.secondary", ml: 0.75 }}>
           {device.role === "board" ? "drops all settings" : device.role === "receiver" ? "drops the bind as well" : ""}
         </Box>
@@ -128,7 +128,7 @@ function Order({ device, load, image }: { device: DeviceView; load: LoadTold; im
       </Button>
       {image?.then && (
         <Box sx={{ fontSize: 13, color: colours.copperText }}>
-          The link is silent then, until{" "}
+          The ends do not match then, until{" "}
           {image.then.steps.map((step) => `${step.said} is on the ${ROLE_WORDS[step.role].toLowerCase()}`).join(" and ")} as well.
         </Box>
       )}

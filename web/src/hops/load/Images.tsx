@@ -9,7 +9,7 @@ import { sized } from "./useLoad";
 
 const MAY = {
   yes: { word: "may go on", ink: colours.verdigris },
-  "yes, but": { word: "may, but", ink: colours.copperText },
+  "yes, but": { word: "allowed, with a warning", ink: colours.copperText },
   no: { word: "may not", ink: colours.oxide },
 } as const;
 
@@ -45,6 +45,7 @@ export function Images({
       {view && images.length === 0 && (
         <Box sx={{ color: "text.secondary" }}>The shelf has no image for it. Put one there with “Shelf”, at the top.</Box>
       )}
+      {images.length > 0 && <Heads />}
       <Box role="radiogroup" aria-label={`Images for the ${device}`} onKeyDown={onArrow} sx={{ maxHeight: 300, overflow: "auto", mx: -1 }}>
         {images.map((each, index) => (
           <ImageLine
@@ -57,6 +58,25 @@ export function Images({
         ))}
       </Box>
     </Panel>
+  );
+}
+
+const COLUMNS = {
+  display: "grid",
+  gridTemplateColumns: "64px minmax(0, 1fr) 92px 142px",
+  columnGap: 1.25,
+  alignItems: "baseline",
+} as const;
+
+/** What stands under each other in the list. */
+function Heads() {
+  return (
+    <Box aria-hidden="true" sx={{ ...COLUMNS, px: 1, pl: 0.5, fontSize: 12, color: "text.secondary" }}>
+      <span>version</span>
+      <span>speaks, size</span>
+      <span>the ends then</span>
+      <span>may it go on?</span>
+    </Box>
   );
 }
 
@@ -86,10 +106,7 @@ function ImageLine({ each, chosen, stop, onChoose }: { each: JudgedImage; chosen
         bgcolor: chosen ? colours.bench : "transparent",
         px: 1,
         py: 0.6,
-        display: "grid",
-        gridTemplateColumns: "64px minmax(0, 1fr) 92px 74px",
-        columnGap: 1.25,
-        alignItems: "baseline",
+        ...COLUMNS,
         "&:hover": { bgcolor: colours.bench },
       }}
     >

@@ -22,7 +22,7 @@ export function LoadHop({ craft, edit }: HopProps) {
   const [every, setEvery] = useState(false);
   const [shelf, setShelf] = useState(false);
   const flashable = load?.devices.find((each) => each.can_flash && each.role !== "board") ?? load?.devices.find((each) => each.can_flash);
-  const silent = load?.link?.verdict === "silent";
+  const silent = load?.link?.verdict === "do not match";
   const role: Role = picked ?? (silent ? "receiver" : (flashable?.role ?? "board"));
   const runs = JSON.stringify(load?.devices.map((each) => [each.sha256, each.runs]));
   const states = jobs.map((job) => `${job.order.role}${job.state}${job.began_t}`).join();

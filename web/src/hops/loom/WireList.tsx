@@ -126,7 +126,7 @@ export function WireList({
                     textAlign: "right",
                   }}
                 >
-                  {wire.key in rung ? `✓ ${rung[wire.key]?.replace(" UTC", "")}` : "it rings"}
+                  {wire.key in rung ? `✓ ${rung[wire.key]?.replace(" UTC", "")}` : "Mark as rung out"}
                 </Button>
               </td>
               <td style={{ whiteSpace: "nowrap" }}>

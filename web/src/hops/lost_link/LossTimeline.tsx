@@ -24,7 +24,7 @@ export function LossTimeline({
   response: string;
 }) {
   const since = (t: number | null | undefined) => (run && t !== null && t !== undefined ? t - run.radio_silent_t : null);
-  const acts = response === "land" ? "begins to land" : "drops";
+  const acts = response === "land" ? "begins to land" : "motors off";
   const predicted: Mark[] = [
     { at: prediction.last_frame_s, text: "last frame" },
     { at: prediction.reacts_s, text: acts },
@@ -32,7 +32,7 @@ export function LossTimeline({
   ];
   const measured: Mark[] = [
     { at: since(run?.last_frame_t), text: "last frame" },
-    { at: since(run?.reacted_t), text: response === "drop" ? "drops" : "begins to land" },
+    { at: since(run?.reacted_t), text: acts },
     ...(response === "land" ? [{ at: since(run?.motors_stopped_t), text: "motors stop" }] : []),
     { at: since(run?.back_t), text: "link back" },
   ];

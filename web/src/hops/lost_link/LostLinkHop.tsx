@@ -99,10 +99,10 @@ export function LostLinkHop({ craft, parts, edit }: HopProps) {
               select
               label="Response"
               value={lost.response}
-              onChange={(event) => set({ response: event.target.value as "drop" })}
+              onChange={(event) => set({ response: event.target.value as "land" })}
               sx={{ width: 120 }}
             >
-              <MenuItem value="drop">drop</MenuItem>
+              <MenuItem value="motors off">motors off</MenuItem>
               <MenuItem value="land">land</MenuItem>
             </TextField>
           </Box>

@@ -3,7 +3,7 @@ import { useEffect, useState } from "react";
 import { mono } from "../../look/colours";
 
 const LEAST = 2;
-const MOST = 17;
+const MOST = 13;
 
 /** A curve as its points in percent, evenly spaced from one end of the stick to the other; empty is straight. */
 export function CurveField({ label, points, onCommit }: { label: string; points: number[]; onCommit: (points: number[]) => void }) {

@@ -10,6 +10,8 @@ import { STICK_AXES, type Write } from "./memory";
 const PLACES: Record<number, string[]> = { 2: ["low", "high"], 3: ["low", "mid", "high"] };
 const AXES = STICK_AXES.map((axis) => ({ value: axis, text: axis as string }));
 
+const MOST_MIXES = 24;
+
 /** What one source adds to another's channel. */
 export function Mixes({ setup, switches, write }: { setup: TransmitterSetup; switches: Transmitter["switches"]; write: Write }) {
   const sources = [...AXES.map(({ text }) => text), ...switches.map(({ name }) => name)].map((value) => ({ value, text: value }));
@@ -19,6 +21,7 @@ export function Mixes({ setup, switches, write }: { setup: TransmitterSetup; swi
       title="Mixes"
       empty="None, as it should be: the board mixes by itself."
       add="Add a mix"
+      full={setup.mixes.length >= MOST_MIXES}
       onAdd={() => write((target) => (target.mixes = [...target.mixes, { to: 2, source: "aileron", percent: 20 }]))}
     >
       {setup.mixes.map((mix, index) => {
@@ -133,6 +136,7 @@ function List({
   title,
   empty,
   add,
+  full = false,
   heads = [],
   onAdd,
   children,
@@ -140,6 +144,7 @@ function List({
   title: string;
   empty: string;
   add: string;
+  full?: boolean;
   heads?: { text: string; width: number }[];
   onAdd: () => void;
   children: ReactNode[];
@@ -150,8 +155,8 @@ function List({
         <Box component="h3" sx={{ m: 0, fontSize: 12.5, fontWeight: 600, color: "text.secondary", flex: 1 }}>
           {title}
         </Box>
-        <Button variant="text" onClick={onAdd}>
-          {add}
+        <Button variant="text" onClick={onAdd} disabled={full}>
+          {full ? "The memory is full" : add}
         </Button>
       </Box>
       {children.length > 0 && (

@@ -69,7 +69,7 @@ export const MemoryPanel = memo(function MemoryPanel({
       )}
       <Box sx={{ display: "flex", gap: 1, mb: 1.5, flexWrap: "wrap" }}>
         <Pick
-          label="Begun as"
+          label="Model type"
           value={setup.layout}
           options={named(LAYOUTS)}
           onPick={(layout) => write((target) => (target.layout = layout))}
@@ -101,6 +101,8 @@ export const MemoryPanel = memo(function MemoryPanel({
             onPick={(module) => write((target) => (target.module = module === "" ? null : (module as "own radio")))}
           />
         )}
+      </Box>
+      <Box role="group" aria-label="Trims" sx={{ display: "flex", gap: 1, mb: 1.5, flexWrap: "wrap" }}>
         {STICK_AXES.map((axis) => (
           <NumberField
             key={axis}

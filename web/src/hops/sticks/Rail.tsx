@@ -1,5 +1,5 @@
 import { LiveCanvas } from "../../bench/LiveCanvas";
-import { colours } from "../../look/colours";
+import { colours, solid } from "../../look/colours";
 import { type Axis, NOISE_US } from "./axes";
 
 const WIDTH = 290;
@@ -51,7 +51,7 @@ export function Rail({ axis, low, centre, high, lowLine, highLine, expected }: P
         pick={({ live }) => [live?.board.axes[axis]]}
         draw={(pen, { live }) => {
           const now = live?.board.axes[axis];
-          pen.fillStyle = colours.copper;
+          pen.fillStyle = solid(colours.copper);
           if (now != null) pen.fillRect(x(now) - 1.25, 4, 2.5, 16);
         }}
         style={{ position: "absolute", inset: 0 }}

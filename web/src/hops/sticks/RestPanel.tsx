@@ -1,6 +1,6 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
-import { memo } from "react";
+import { memo, type ReactNode } from "react";
 import type { Craft, Told } from "../../api/types";
 import { useBenchStore, useSteady } from "../../bench/useBench";
 import type { HopProps } from "../../craft/hopProps";
@@ -10,11 +10,11 @@ import { Panel } from "../../look/Panel";
 import { AXES, type Axis } from "./axes";
 
 type Room = NonNullable<NonNullable<Told["sticks"]>["rest"][number]["beyond_low"]>;
+const MOST_DEADBAND_US = 100;
 const INKS: Record<Room["says"], string> = { short: colours.oxide, narrow: colours.copperText, enough: colours.verdigris };
 
-/** Noise at rest, the deadband that follows from it, and the room beyond the stick-low and stick-high lines. */
+/** Noise at rest, the deadband that follows from it, and the room beyond the floor and ceiling lines. */
 export const RestPanel = memo(function RestPanel({ craft, edit }: { craft: Craft; edit: HopProps["edit"] }) {
-  const lines = craft.document.settings.stick_lines;
   const set = craft.document.settings.deadband;
   const watched = useBenchStore((state) => state.report?.told.sticks?.rest[0]?.of_s);
   const proposed = useBenchStore((state) => state.report?.told.sticks?.deadband);
@@ -33,7 +33,7 @@ export const RestPanel = memo(function RestPanel({ craft, edit }: { craft: Craft
               })
             }
           >
-            Take {proposed.deadband.sticks_us} us and {proposed.deadband.yaw_us} us for yaw
+            Set deadband: {proposed.deadband.sticks_us} us, yaw {proposed.deadband.yaw_us} us
           </Button>
         ) : null
       }
@@ -55,62 +55,39 @@ export const RestPanel = memo(function RestPanel({ craft, edit }: { craft: Craft
             <th />
             <th>peak to peak</th>
             <th>deviation</th>
-            <th>beyond low line</th>
-            <th>beyond high line</th>
+            <th>deadband</th>
+            <th>below the floor line</th>
+            <th>above the ceiling line</th>
           </tr>
         </thead>
         <tbody>
           {AXES.map(({ axis }) => (
-            <RestRow key={axis} axis={axis} />
+            <RestRow key={axis} axis={axis}>
+              {axis === "throttle" ? (
+                <td style={{ color: colours.softInk }}>–</td>
+              ) : axis !== "pitch" ? (
+                <td rowSpan={axis === "roll" ? 2 : 1}>
+                  <NumberField
+                    bare
+                    label={axis === "roll" ? "Deadband of roll and pitch" : "Deadband of yaw"}
+                    value={axis === "roll" ? set.sticks_us : set.yaw_us}
+                    unit="us"
+                    min={0}
+                    max={MOST_DEADBAND_US}
+                    width={78}
+                    onCommit={(us) =>
+                      edit((document) => {
+                        const name = axis === "roll" ? "sticks_us" : "yaw_us";
+                        document.settings.deadband = { ...document.settings.deadband, [name]: Math.round(us) };
+                        return document;
+                      })
+                    }
+                  />
+                </td>
+              ) : null}
+            </RestRow>
           ))}
         </tbody>
-      </Box>
-      <Box sx={{ display: "flex", gap: 0.5, mt: 1.5, alignItems: "center", flexWrap: "wrap" }}>
-        <NumberField
-          label="Deadband"
-          value={set.sticks_us}
-          unit="us"
-          min={0}
-          max={60}
-          width={90}
-          onCommit={(us) =>
-            edit((document) => {
-              document.settings.deadband = { ...document.settings.deadband, sticks_us: Math.round(us) };
-              return document;
-            })
-          }
-        />
-        <NumberField
-          label="Yaw deadband"
-          value={set.yaw_us}
-          unit="us"
-          min={0}
-          max={100}
-          width={104}
-          onCommit={(us) =>
-            edit((document) => {
-              document.settings.deadband = { ...document.settings.deadband, yaw_us: Math.round(us) };
-              return document;
-            })
-          }
-        />
-        {(["low", "high"] as const).map((which) => (
-          <NumberField
-            key={which}
-            label={`Stick-${which} line`}
-            value={lines[which]}
-            unit="us"
-            min={which === "low" ? 900 : 1600}
-            max={which === "low" ? 1400 : 2100}
-            width={100}
-            onCommit={(us) =>
-              edit((document) => {
-                document.settings.stick_lines = { ...document.settings.stick_lines, [which]: us };
-                return document;
-              })
-            }
-          />
-        ))}
       </Box>
       <Box sx={{ mt: 0.75, fontSize: 12.5, color: "text.secondary" }}>
         {proposed
@@ -121,7 +98,7 @@ export const RestPanel = memo(function RestPanel({ craft, edit }: { craft: Craft
   );
 });
 
-function RestRow({ axis }: { axis: Axis }) {
+function RestRow({ axis, children }: { axis: Axis; children: ReactNode }) {
   const rest = useSteady((state) => state.report?.told.sticks?.rest.find((each) => each.axis === axis));
   return (
     <tr>
@@ -138,6 +115,7 @@ function RestRow({ axis }: { axis: Axis }) {
           rests {rest?.rests_s.toFixed(0) ?? "0"} of {rest?.of_s ?? "–"} s
         </td>
       )}
+      {children}
       <Margin room={rest?.beyond_low ?? null} />
       <Margin room={rest?.beyond_high ?? null} />
     </tr>

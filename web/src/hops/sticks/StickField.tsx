@@ -1,10 +1,11 @@
-import { memo, useRef } from "react";
+import { memo, useRef, useState } from "react";
 import type { Report } from "../../api/types";
 import { LiveCanvas } from "../../bench/LiveCanvas";
 import { type Bench, useBenchStore, useSteady } from "../../bench/useBench";
-import { colours, mono } from "../../look/colours";
+import { colours, mono, solid } from "../../look/colours";
 import { type Axis, channelOf, NOISE_US } from "./axes";
 import { hull, type Point } from "./hull";
+import { LineHandle, type Which } from "./LineHandle";
 
 const SIZE = 282;
 const LEFT = 54;
@@ -15,22 +16,26 @@ const HIGH = 2070;
 const TRAIL = 60;
 const LEAST_WAY_US = 3;
 const CROSS = 11;
+const WHICH: Which[] = ["high", "low"];
 
 interface Props {
   side: "left" | "right";
   x: Axis;
   y: Axis;
   map: string;
-  lowLine: number;
-  highLine: number;
+  lines: Record<Which, number>;
+  onLine: (which: Which, us: number) => void;
 }
 
 const at = (us: number) => ((Math.max(LOW, Math.min(HIGH, us)) - LOW) / (HIGH - LOW)) * FIELD;
 const px = (us: number) => LEFT + at(us);
 const py = (us: number) => TOP + FIELD - at(us);
+const usAt = (y: number) => LOW + ((TOP + FIELD - y) / FIELD) * (HIGH - LOW);
 
 /** One gimbal as the board sees it: a field, with the lines it is judged by. */
-export const StickField = memo(function StickField({ side, x, y, map, lowLine, highLine }: Props) {
+export const StickField = memo(function StickField({ side, x, y, map, lines, onLine }: Props) {
+  const [dragged, setDragged] = useState<{ which: Which; us: number } | null>(null);
+  const shown = dragged ? { ...lines, [dragged.which]: dragged.us } : lines;
   const reachedX = useBenchStore((state) => state.report?.told.sticks?.measured.reached[x]);
   const reachedY = useBenchStore((state) => state.report?.told.sticks?.measured.reached[y]);
   const caption = useSteady(({ report }) => captionOf(report, [x, y]));
@@ -69,8 +74,8 @@ export const StickField = memo(function StickField({ side, x, y, map, lowLine, h
           stroke={colours.slate}
           strokeWidth={1.5}
         />
-        {[lowLine, highLine].map((line) => (
-          <g key={line} stroke={colours.tarnish} strokeDasharray="3 3" opacity={0.9}>
+        {WHICH.map((which) => ({ which, line: shown[which] })).map(({ which, line }) => (
+          <g key={which} stroke={colours.tarnish} strokeDasharray="3 3" opacity={0.9}>
             <line x1={LEFT} x2={LEFT + FIELD} y1={py(line)} y2={py(line)} />
             <line x1={px(line)} x2={px(line)} y1={TOP} y2={TOP + FIELD} />
           </g>
@@ -121,6 +126,18 @@ export const StickField = memo(function StickField({ side, x, y, map, lowLine, h
         )}
       </svg>
       <Been x={x} y={y} known={known} ink={hears ? colours.copper : colours.tarnish} />
+      {WHICH.map((which) => (
+        <LineHandle
+          key={which}
+          which={which}
+          us={shown[which]}
+          x={LEFT + FIELD}
+          y={py(shown[which])}
+          usAt={usAt}
+          onDrag={(us) => setDragged(us === null ? null : { which, us })}
+          onCommit={(us) => onLine(which, us)}
+        />
+      ))}
     </figure>
   );
 });
@@ -169,7 +186,7 @@ function drawOutline(pen: CanvasRenderingContext2D, points: Point[]): void {
   if (points.length < 3) return;
   path(pen, points);
   pen.closePath();
-  pen.fillStyle = pen.strokeStyle = colours.verdigris;
+  pen.fillStyle = pen.strokeStyle = solid(colours.verdigris);
   pen.globalAlpha = 0.1;
   pen.fill();
   pen.globalAlpha = 1;
@@ -179,7 +196,7 @@ function drawOutline(pen: CanvasRenderingContext2D, points: Point[]): void {
 
 function drawTrail(pen: CanvasRenderingContext2D, points: Point[]): void {
   path(pen, points);
-  pen.strokeStyle = colours.copper;
+  pen.strokeStyle = solid(colours.copper);
   pen.lineWidth = 1;
   pen.globalAlpha = 0.35;
   pen.stroke();
@@ -187,7 +204,7 @@ function drawTrail(pen: CanvasRenderingContext2D, points: Point[]): void {
 }
 
 function drawCross(pen: CanvasRenderingContext2D, atX: number, atY: number, ink: string): void {
-  pen.strokeStyle = ink;
+  pen.strokeStyle = solid(ink);
   pen.lineWidth = 2.2;
   pen.beginPath();
   pen.arc(atX, atY, 5, 0, 2 * Math.PI);

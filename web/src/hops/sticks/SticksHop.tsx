@@ -1,6 +1,6 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
-import { useState } from "react";
+import { useCallback, useState } from "react";
 import { doAct, useBenchStore } from "../../bench/useBench";
 import type { HopProps } from "../../craft/hopProps";
 import { colours } from "../../look/colours";
@@ -29,7 +29,16 @@ export function SticksHop({ craft, parts, edit }: HopProps) {
   const listening = useBenchStore((state) => state.live !== null && state.report !== null);
   const [memory, setMemory] = useState(false);
   useOpened("memory", () => setMemory(true));
-  const { low: lowLine, high: highLine } = craft.document.settings.stick_lines;
+  const lines = craft.document.settings.stick_lines;
+  const { low: lowLine, high: highLine } = lines;
+  const setLine = useCallback(
+    (which: "low" | "high", us: number) =>
+      edit((document) => {
+        document.settings.stick_lines = { ...document.settings.stick_lines, [which]: us };
+        return document;
+      }),
+    [edit],
+  );
   const map = craft.document.settings.channel_map;
   const fields = FIELDS[craft.document.transmitter.stick_mode] ?? FIELDS[2];
   if (!listening || !fields) return <p>Listening…</p>;
@@ -51,7 +60,7 @@ export function SticksHop({ craft, parts, edit }: HopProps) {
       </HopHead>
       <Box sx={{ display: "grid", gridTemplateColumns: "282px 282px minmax(220px, 1fr)", gap: 2.5, mb: 1 }}>
         {(["left", "right"] as const).map((side) => (
-          <StickField key={side} side={side} x={fields[side][0]} y={fields[side][1]} map={map} lowLine={lowLine} highLine={highLine} />
+          <StickField key={side} side={side} x={fields[side][0]} y={fields[side][1]} map={map} lines={lines} onLine={setLine} />
         ))}
         <Box sx={{ display: "grid", gap: 1, alignContent: "start" }}>
           <FinderCard map={map} />
@@ -59,7 +68,7 @@ export function SticksHop({ craft, parts, edit }: HopProps) {
             <Key ink={colours.slate} text="square: full travel, 1000 to 2000 us" />
             <Key ink={colours.verdigris} text="green: what your sticks have reached" />
             <Key ink={colours.copper} text="copper: where they are now" />
-            <Key ink={colours.tarnish} text={`dashed: stick-low ${lowLine}, stick-high ${highLine}`} />
+            <Key ink={colours.tarnish} text="dashed: floor and ceiling line; drag their figures" />
           </Box>
         </Box>
       </Box>

@@ -6,7 +6,7 @@ import type { HopProps } from "../../craft/hopProps";
 import { colours, mono } from "../../look/colours";
 import { Panel } from "../../look/Panel";
 
-const says = (good: boolean | null) => (good === null ? "not looked yet" : good ? "right" : "wrong");
+const says = (good: boolean | null) => (good === null ? "not looked at yet" : good ? "correct" : "reversed");
 const ink = (good: boolean | null) => (good === null ? colours.softInk : good ? colours.verdigris : colours.oxide);
 
 /** Control surfaces: which way each goes with the stick, and when the board steadies. */
@@ -27,10 +27,10 @@ export const SurfacesPanel = memo(function SurfacesPanel({ edit }: { edit: HopPr
             <span>
               {each.move}: {each.should}.{" "}
               <Box component="span" sx={{ color: "text.secondary" }}>
-                With the stick <b style={{ color: ink(each.with_stick) }}>{says(each.with_stick)}</b>, steadying{" "}
-                <b style={{ color: ink(each.with_steadying) }}>{says(each.with_steadying)}</b>
-                {each.servo_reversed ? ", reversed on the board" : ""}
-                {each.channel_reversed ? `, CH${each.channel} reversed in the transmitter` : ""}.
+                Stick: <b style={{ color: ink(each.with_stick) }}>{says(each.with_stick)}</b>. Steadying:{" "}
+                <b style={{ color: ink(each.with_steadying) }}>{says(each.with_steadying)}</b>.
+                {each.servo_reversed ? " The board turns its servo round." : ""}
+                {each.channel_reversed ? ` CH${each.channel} is reversed in the transmitter.` : ""}
               </Box>
             </span>
             <Box sx={{ display: "flex", gap: 0.5 }}>
@@ -38,17 +38,17 @@ export const SurfacesPanel = memo(function SurfacesPanel({ edit }: { edit: HopPr
                 variant="outlined"
                 aria-pressed={each.with_stick === true}
                 onClick={() => edit([each.if_right])}
-                aria-label={`${each.name} goes right`}
+                aria-label={`${each.name} moves as described`}
               >
-                goes right
+                moves as described
               </Button>
               <Button
                 variant="outlined"
                 aria-pressed={each.with_stick === false}
                 onClick={() => edit([each.if_wrong])}
-                aria-label={`${each.name} goes wrong`}
+                aria-label={`${each.name} moves the other way`}
               >
-                goes wrong
+                moves the other way
               </Button>
             </Box>
           </Box>

@@ -1,8 +1,10 @@
 import Box from "@mui/material/Box";
 import MenuItem from "@mui/material/MenuItem";
 import TextField from "@mui/material/TextField";
+import { Link } from "react-router";
 import type { Craft } from "../../api/types";
 import { useSteady } from "../../bench/useBench";
+import { hopPath, hopTitle } from "../../chain/hops";
 import type { HopProps } from "../../craft/hopProps";
 import { colours } from "../../look/colours";
 import { NumberField } from "../../look/NumberField";
@@ -75,7 +77,8 @@ export function ArmingPanel({ craft, edit }: { craft: Craft; edit: HopProps["edi
               </Box>{" "}
               <Box component="span" sx={{ color: "text.secondary" }}>
                 {each.clears}
-              </Box>
+              </Box>{" "}
+              {each.hop && each.hop !== "switchboard" && <Link to={`/crafts/${craft.id}/${hopPath(each.hop)}`}>{hopTitle(each.hop)}</Link>}
             </li>
           ))}
         </Box>

@@ -1,16 +1,21 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
+import ListSubheader from "@mui/material/ListSubheader";
 import MenuItem from "@mui/material/MenuItem";
 import TextField from "@mui/material/TextField";
+import { useState } from "react";
 import type { Band, CraftDocument, ModeBand, SwitchView } from "../../api/types";
 import { useBenchStore, useSteady } from "../../bench/useBench";
 import type { HopProps } from "../../craft/hopProps";
-import { colours } from "../../look/colours";
+import { colours, mono } from "../../look/colours";
 import { HopHead } from "../../look/HopHead";
 import { NumberField } from "../../look/NumberField";
 import { ArmingPanel } from "./ArmingPanel";
 import { Ruler } from "./Ruler";
 import { TruthTable } from "./TruthTable";
+
+const KINDS = ["what the sticks mean", "where it stays", "helpers"] as const;
+const QUIET = { color: colours.softInk, fontWeight: 500, whiteSpace: "nowrap", px: 0.5 } as const;
 
 interface NamedBand {
   name: string;
@@ -76,15 +81,20 @@ export function SwitchboardHop({ craft, parts, edit }: HopProps) {
         question="What does each switch position do? Flip every switch through its positions; each resting value is learned as you flip."
       >
         {suggestion.edits.length > 0 && (
-          <Button
-            variant={suggestion.better ? "contained" : "outlined"}
-            disabled={!current}
-            onClick={() => edit(suggestion.edits, version)}
-          >
-            {suggestion.better
-              ? `Suggest bands: clear ${suggestion.clear?.toFixed(0)} us, now ${suggestion.clear_now?.toFixed(0)}`
-              : `Suggest bands: gaps shared evenly, least clearance ${suggestion.clear?.toFixed(0)} us as now`}
-          </Button>
+          <Box sx={{ display: "flex", gap: 1, alignItems: "center" }}>
+            <Box component="span" sx={{ fontSize: 12.5, color: "text.secondary" }}>
+              {suggestion.better
+                ? `least clearance ${suggestion.clear?.toFixed(0)} us instead of ${suggestion.clear_now?.toFixed(0)}`
+                : `least clearance ${suggestion.clear?.toFixed(0)} us as now, gaps shared evenly`}
+            </Box>
+            <Button
+              variant={suggestion.better ? "contained" : "outlined"}
+              disabled={!current}
+              onClick={() => edit(suggestion.edits, version)}
+            >
+              Re-space bands
+            </Button>
+          </Box>
         )}
       </HopHead>
       <Box sx={{ display: "flex", flexWrap: "wrap", columnGap: 2, rowGap: 1, alignItems: "flex-start" }}>
@@ -109,8 +119,13 @@ export function SwitchboardHop({ craft, parts, edit }: HopProps) {
           </Box>
         ) : null}
       </Box>
+      {switches.some((view) => view.bands.length > 0) && (
+        <Box sx={{ fontSize: 12.5, color: "text.secondary" }}>
+          The figure at a mode band's edge is its clearance: how far the nearest resting value of the switch is from it.
+        </Box>
+      )}
       {suggestion.why_not && bands.length > 0 && (
-        <Box sx={{ fontSize: 12.5, color: "text.secondary" }}>No bands to suggest: {suggestion.why_not}.</Box>
+        <Box sx={{ fontSize: 12.5, color: "text.secondary" }}>Bands cannot be re-spaced: {suggestion.why_not}.</Box>
       )}
       <Box sx={{ mt: 1.5, display: "grid", gap: 1.25 }}>
         {bands.map((each) => (
@@ -119,20 +134,33 @@ export function SwitchboardHop({ craft, parts, edit }: HopProps) {
         <Box sx={{ display: "flex", gap: 1, alignItems: "center" }}>
           {!craft.document.settings.arming && craft.document.settings.arm_by !== "stick" && (
             <Button variant="contained" onClick={() => start("arm")}>
-              Give arming a band
+              Give arming a mode band
             </Button>
           )}
-          <TextField select label="Give a mode a band" value="" onChange={(event) => start(event.target.value)} sx={{ width: 210 }}>
-            {modes.map((mode) => (
-              <MenuItem key={mode.name} value={mode.name} disabled={Boolean(mode.lacks)}>
-                <Box sx={{ maxWidth: 420, whiteSpace: "normal" }}>
-                  <b>{mode.name}</b>{" "}
-                  <Box component="span" sx={{ color: mode.lacks ? colours.oxide : "text.secondary", fontSize: 12.5 }}>
-                    {mode.lacks || mode.does}
-                  </Box>
-                </Box>
-              </MenuItem>
-            ))}
+          <TextField select label="Add a mode" value="" onChange={(event) => start(event.target.value)} sx={{ width: 210 }}>
+            {KINDS.flatMap((kind) => [
+              <ListSubheader key={kind} sx={{ lineHeight: 2.4, fontWeight: 600, color: colours.slate }}>
+                {kind}
+              </ListSubheader>,
+              ...modes
+                .filter((mode) => mode.kind === kind)
+                .map((mode) => (
+                  <MenuItem key={mode.name} value={mode.name} disabled={Boolean(mode.lacks)}>
+                    <Box sx={{ maxWidth: 460, whiteSpace: "normal" }}>
+                      <b>{mode.name}</b>{" "}
+                      <Box component="span" sx={{ color: "text.secondary", fontSize: 12.5 }}>
+                        {mode.does}
+                        {mode.needs && `; needs ${mode.needs}`}
+                      </Box>{" "}
+                      {mode.lacks && (
+                        <Box component="span" sx={{ color: colours.oxide, fontSize: 12.5 }}>
+                          {mode.lacks}
+                        </Box>
+                      )}
+                    </Box>
+                  </MenuItem>
+                )),
+            ])}
           </TextField>
           <Box component="span" sx={{ fontSize: 12.5, color: "text.secondary" }}>
             {told.by_default}
@@ -164,11 +192,26 @@ function BandLine({
       write(document, change);
       return document;
     });
+  const [exact, setExact] = useState(false);
   return (
-    <Box role="group" aria-label={`Band of ${name}`} sx={{ display: "flex", alignItems: "center", gap: 1 }}>
+    <Box role="group" aria-label={`Mode band of ${name}`} sx={{ display: "flex", alignItems: "center", gap: 1, flexWrap: "wrap" }}>
       <Box component="b" sx={{ width: 84, flex: "none", lineHeight: 1.2 }}>
         {name}
       </Box>
+      <Box component="span" sx={{ fontSize: 12.5, color: "text.secondary", whiteSpace: "nowrap" }}>
+        {view?.measured ? "on at" : view ? "on at (expected)" : "flip the switch to learn its detents"}
+      </Box>
+      {view?.runs.map(({ places, low, high }) => (
+        <Button
+          key={places.join()}
+          variant={band.low === low && band.high === high ? "contained" : "outlined"}
+          aria-pressed={band.low === low && band.high === high}
+          onClick={() => set({ low, high })}
+          sx={{ minWidth: 0, px: 0.75, py: 0.1 }}
+        >
+          {places.length > 1 && places.length === view.positions ? "all" : places.join("+")}
+        </Button>
+      ))}
       <TextField
         select
         label="Channel"
@@ -183,51 +226,51 @@ function BandLine({
         ))}
         {!channels.some(({ channel }) => channel === band.channel) && <MenuItem value={band.channel}>CH{band.channel}</MenuItem>}
       </TextField>
-      <NumberField
-        label="From"
-        value={band.low}
-        unit="us"
-        step={step}
-        min={800}
-        max={Math.min(2200, band.high - 1)}
-        onCommit={(low) => set({ low })}
-      />
-      <NumberField
-        label="To"
-        value={band.high}
-        unit="us"
-        step={step}
-        min={Math.max(800, band.low + 1)}
-        max={2200}
-        onCommit={(high) => set({ high })}
-      />
-      <Box component="span" sx={{ fontSize: 12.5, color: "text.secondary", whiteSpace: "nowrap" }}>
-        {view?.measured ? "hold at" : view ? "expected at" : "flip the switch to learn its detents"}
-      </Box>
-      {view?.runs.map(({ places, low, high }) => (
+      {exact ? (
+        <>
+          <NumberField
+            label="From"
+            value={band.low}
+            unit="us"
+            step={step}
+            min={800}
+            max={Math.min(2200, band.high - 1)}
+            onCommit={(low) => set({ low })}
+          />
+          <NumberField
+            label="To"
+            value={band.high}
+            unit="us"
+            step={step}
+            min={Math.max(800, band.low + 1)}
+            max={2200}
+            onCommit={(high) => set({ high })}
+          />
+        </>
+      ) : (
         <Button
-          key={places.join()}
-          variant="outlined"
-          aria-pressed={band.low === low && band.high === high}
-          onClick={() => set({ low, high })}
-          sx={{ minWidth: 0, px: 0.75, py: 0.1 }}
+          variant="text"
+          color="inherit"
+          sx={{ ...QUIET, fontFamily: mono }}
+          aria-label={`Type exactly where ${name} begins and ends: ${band.low} to ${band.high} us`}
+          onClick={() => setExact(true)}
         >
-          {places.length > 1 && places.length === view.positions ? "all" : places.join("+")}
+          {band.low}–{band.high} us, exact…
         </Button>
-      ))}
+      )}
       <Button
         variant="text"
         color="inherit"
-        sx={{ color: colours.softInk, fontWeight: 500, whiteSpace: "nowrap", px: 0.5 }}
+        sx={QUIET}
         onClick={() =>
           edit((document) => {
             write(document, null);
             return document;
           })
         }
-        aria-label={`Take the band of ${name} away`}
+        aria-label={`Remove the mode band of ${name}`}
       >
-        take away
+        Remove
       </Button>
     </Box>
   );
