@@ -141,9 +141,8 @@ def world(count: int) -> World:
     from server.workshops.models import Membership, Workshop
 
     workshop, _ = Workshop.objects.get_or_create(name="Storm watch")
-    user, new = get_user_model().objects.get_or_create(username="skua")
-    if new:
-        Membership.objects.create(user=user, workshop=workshop, role="owner")
+    user, _ = get_user_model().objects.get_or_create(username="skua")
+    Membership.objects.update_or_create(user=user, workshop=workshop, defaults={"role": "owner"})  # whatever fuzzing has made of it
     for number in range(Craft.objects.filter(workshop=workshop).count(), count):
         document = scenario.curlew()
         document.name = f"Storm {number}"
@@ -152,9 +151,8 @@ def world(count: int) -> World:
         kept = state.model_copy(update={"stored": document.settings, "running": document.settings, "read_back": document.settings, "bound": True, "pack": True})
         BenchRecord.objects.create(craft=craft, state=kept.keep())
     crafts = list(Craft.objects.filter(workshop=workshop).order_by("name").values_list("pk", flat=True))[:count]
-    foe, new = get_user_model().objects.get_or_create(username="jaeger")
-    if new:
-        Membership.objects.create(user=foe, workshop=workshop, role="builder")
+    foe, _ = get_user_model().objects.get_or_create(username="jaeger")
+    Membership.objects.update_or_create(user=foe, workshop=workshop, defaults={"role": "builder"})
     cookie, hostile = _session("skua"), _session("jaeger")
     return World(crafts, cookie, hostile, workshop=workshop.pk)
 
