@@ -20,7 +20,7 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
-from benchmarks.storm import Bell, Row, World, answers, ask, watchers, world
+from benchmarks.storm import Bell, Falls, Row, World, answers, ask, watchers, world
 from launcher.mariadb import Database
 from linkcore.devices.flash_job import RUNNING
 
@@ -29,18 +29,8 @@ PATIENCE_S = 90.0
 IMAGE = "merle-f7-4.3.1.hex"
 
 
-class _OwnDatabase(Database):
-    """A database that falls."""
-
-    def fall(self) -> None:
-        """Kill it."""
-        assert self._process is not None
-        self._process.kill()
-        self._process.wait()
-
-    def rise(self) -> None:
-        """Start it again, where it was."""
-        self._start()
+class _FallingDatabase(Falls, Database):
+    _start = Database._start
 
 
 @dataclass
@@ -117,7 +107,7 @@ def _act_on(port: int, known: World, craft: uuid.UUID, image: str, stop: threadi
             time.sleep(0.1)
 
 
-def _turn(bell: Bell, database: _OwnDatabase, known: World, image: str, turn: int, rng: random.Random, so_far: _Counted) -> None:
+def _turn(bell: Bell, database: _FallingDatabase, known: World, image: str, turn: int, rng: random.Random, so_far: _Counted) -> None:
     what, wait_s = WHAT[turn % len(WHAT)], rng.uniform(0.3, 3.0)
     stop, done = threading.Event(), _Acknowledged()
     saving = [threading.Thread(target=_save_on, args=(bell.port, known, craft, turn, stop, done)) for craft in known.crafts[:2]]
@@ -189,7 +179,7 @@ def kills(turns: int, seed: int) -> list[Row]:
     so_far = _Counted()
     with tempfile.TemporaryDirectory(prefix="bell-kills-") as folder:
         Path(folder).chmod(0o755)
-        with _OwnDatabase(Path(folder) / "db") as database:
+        with _FallingDatabase(Path(folder) / "db") as database:
             os.environ |= database.environment
             known = world(3)
             from server.crafts.models import Craft

@@ -36,8 +36,10 @@ HANDS_EVERY_S = 0.2
 _TICKS = os.sysconf("SC_CLK_TCK")
 
 
-class _OwnRedis(Redis):
-    """A Redis that falls."""
+class Falls:
+    """Beside a server that `./bell` starts: it can be made to fall, and to rise again where it was."""
+
+    _process: subprocess.Popen[bytes] | None
 
     def fall(self) -> None:
         """Kill it."""
@@ -46,8 +48,15 @@ class _OwnRedis(Redis):
         self._process.wait()
 
     def rise(self) -> None:
-        """Start it again, where it was."""
+        """Start it again."""
         self._start()
+
+    def _start(self) -> None:
+        raise NotImplementedError
+
+
+class _FallingRedis(Falls, Redis):
+    _start = Redis._start
 
 
 class Bell:
@@ -70,7 +79,7 @@ class Bell:
         self.environment = {**os.environ, "COINBELL_MOST_BENCHES": str(benches_each(self._count)), **self._more}
         if self._count > 1:
             folder = Path(self._stack.enter_context(tempfile.TemporaryDirectory(prefix="bell-storm-")))
-            self.redis = self._stack.enter_context(_OwnRedis(folder))
+            self.redis = self._stack.enter_context(_FallingRedis(folder))
             self.environment["COINBELL_REDIS_URL"] = self.redis.url
         self.processes = [self.start() for _ in range(self._count)]
         while not answers(self.port):

@@ -138,7 +138,7 @@ class BenchConsumer(GatedConsumer):
     async def _move_later(self, wait_s: float) -> None:
         await asyncio.sleep(wait_s)
         self._moving = None
-        with contextlib.suppress(OSError):  # the browser went away; disconnect comes next
+        with contextlib.suppress(OSError), unless_down():  # OSError: the browser went away; disconnect comes next
             await self._move_on()
 
     async def _move_on(self) -> None:

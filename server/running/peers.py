@@ -47,8 +47,8 @@ class Peers:
 
     async def ask(self, channel: str, craft_id: uuid.UUID) -> None:
         """Have a process take up a bench; until it says otherwise it counts as its."""
-        benches, at = self._known[channel]
-        self._known[channel] = benches + 1, at
+        if known := self._known.get(channel):  # it may have been forgotten meanwhile
+            self._known[channel] = known[0] + 1, known[1]
         with unless_down():
             await get_channel_layer().send(channel, {"type": "take up", "craft": craft_id.hex})
 

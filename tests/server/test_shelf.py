@@ -178,10 +178,10 @@ class ShelfTest(TestCase):
 
     def test_the_bind_hop_tells_lights_and_budget(self):
         view = self.client.get(f"/api/crafts/{self.craft.pk}/bind").json()["view"]
-        self.assertEqual(view["lights"]["colours"], ["green", "blue"])
-        steady = next(each for each in view["lights"]["meanings"] if each["light"] == {"colour": "green", "pattern": "steady"})
-        self.assertEqual([each["state"] for each in steady["means"]], ["linked"])
-        self.assertEqual((view["budget"]["sensitivity_dbm"], view["budget"]["rate_hz"]), (-108, 250))
+        self.assertEqual(view["lights"]["colours"], ["red", "green", "blue"])
+        linked = next(each for each in view["lights"]["meanings"] if each["light"] == {"colour": "green", "pattern": "slow blink"})
+        self.assertEqual([each["state"] for each in linked["means"]], ["linked"])
+        self.assertEqual((view["budget"]["sensitivity_dbm"], view["budget"]["rate_hz"]), (-111.5, 120))
 
 
 class RaceTest(DatabaseTest):
