@@ -95,6 +95,7 @@ def _die_with_parent() -> None:
 
 def _limit(kind: bytes) -> None:
     memory, computing = LIMITS[kind]
+    os.nice(2)  # where there is not enough for both, answers come before pictures
     resource.setrlimit(resource.RLIMIT_AS, (memory, memory))
     if computing:
         resource.setrlimit(resource.RLIMIT_CPU, (computing, computing))
