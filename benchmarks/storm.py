@@ -33,6 +33,7 @@ RUN_S = 8.0
 SETTLE_S = 4.0
 COUNTS = (1, 5, 8, 10, 20, 40)
 HANDS_EVERY_S = 0.2
+AGAIN_EVERY_S = 0.5
 _TICKS = os.sysconf("SC_CLK_TCK")
 
 
@@ -213,6 +214,16 @@ class Seen:
 
 
 async def _watch(port: int, known: World, craft: uuid.UUID, seen: Seen, *, moves: bool) -> None:
+    """As a page does: it comes again by itself."""
+    from websockets.exceptions import WebSocketException
+
+    while True:
+        with contextlib.suppress(WebSocketException, OSError, TimeoutError):
+            await _watch_once(port, known, craft, seen, moves=moves)
+        await asyncio.sleep(AGAIN_EVERY_S)
+
+
+async def _watch_once(port: int, known: World, craft: uuid.UUID, seen: Seen, *, moves: bool) -> None:
     from websockets.asyncio.client import connect
 
     address = f"ws://127.0.0.1:{port}/ws/crafts/{craft}/bench"
