@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Annotated, Any, Literal, get_args
 
@@ -52,6 +53,13 @@ class Mend(BaseModel):
     act: Literal["", "write", "restart"] = ""
     go: HopKey | None = None
     panel: str = Field("", description="What to open on that hop")
+
+
+def all_use(who: Sequence[str]) -> str:
+    """*The receiver and the ESC both use*: who shares what is there for one of them; each hop says it alike, and adds what it alone knows."""
+    named = [name if name.startswith("the ") else f"the {name}" for name in who]
+    text = f"{', '.join(named[:-1])} and {named[-1]} {'both' if len(named) == 2 else 'all'} use"
+    return f"{text[0].upper()}{text[1:]}"
 
 
 def work_it_out(text: str = "Work it out") -> Mend:

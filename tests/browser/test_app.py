@@ -26,7 +26,7 @@ class AccessTest(BrowserTest):
         expect(page.get_by_role("alert")).to_have_text("name and password do not belong together")
         crafts = people.sign_in_by_form("wren")
         expect(crafts.get_by_role("link", name="Avocet")).to_be_visible()
-        expect(crafts.get_by_text("U4 is asked for by the receiver and ESC.")).to_be_visible()
+        expect(crafts.get_by_text("The receiver and the ESC both use U4 (pad R4).")).to_be_visible()
         nothing_serious(self, crafts, "crafts")
         craft_address = crafts.get_by_role("link", name="Curlew").get_attribute("href")
         other = people.sign_in_by_form("dipper")
@@ -56,7 +56,7 @@ class SliceTest(BrowserTest):
     def test_avocet_is_mended_written_flown_and_its_link_lost(self, people):
         page = people.open("Avocet", "Port plan")
         wait_coin(page, "Port plan", re.compile("^cracked"))
-        expect(page.get_by_role("region", name="Findings")).to_contain_text("U4 is asked for by the receiver and ESC.")
+        expect(page.get_by_role("region", name="Findings")).to_contain_text("The receiver and the ESC both use U4 (pad R4).")
         wait_coin(page, "Loom", re.compile("^cracked"))
         page.get_by_role("button", name="Work it out").click()
         best = page.get_by_role("list", name="Plans").get_by_role("listitem", name="Move ESC to R7")

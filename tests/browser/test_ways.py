@@ -6,7 +6,9 @@ import re
 
 from playwright.sync_api import expect
 
+from linkcore.hops.registry import HOPS
 from tests.browser.base import BrowserTest, band_of, go, in_browser, wait_coin
+from tests.browser.looks import nothing_serious
 from tests.browser.test_hops import RINGS, findings_of, mend
 
 
@@ -55,10 +57,12 @@ class KeysTest(BrowserTest):
         page = people.open("Avocet", "Kit")
         page.keyboard.press("f")
         page.get_by_role("heading", level=1, name="Port plan").wait_for()
-        expect(page.locator("[data-finding]:focus")).to_contain_text("U4 is asked for by the receiver and ESC.")
+        expect(page.locator("[data-finding]:focus")).to_contain_text("The receiver and the ESC both use U4 (pad R4).")
         page.keyboard.press("f")
         page.get_by_role("heading", level=1, name="Loom").wait_for()
-        expect(page.locator("[data-finding]:focus")).to_contain_text("receiver TX and ESC TLM both drive R4.")
+        expect(page.locator("[data-finding]:focus")).to_contain_text(
+            "The receiver and the ESC both use pad R4: receiver TX and ESC TLM drive it against each other."
+        )
         curlew = people.open("Curlew", "Kit")
         wait_coin(curlew, "Switchboard", RINGS)
         curlew.keyboard.press("n")
@@ -152,3 +156,63 @@ class AddressTest(BrowserTest):
         page.get_by_role("listitem").filter(has_text="Avocet").get_by_role("link", name="Loom").click()
         page.get_by_role("heading", level=1, name="Loom").wait_for()
         expect(page).to_have_url(re.compile("/loom$"))
+
+
+class FirstTimeTest(BrowserTest):
+    @in_browser
+    def test_each_hop_tells_on_demand_what_it_is_for_and_in_which_order(self, people):
+        page = people.open("Curlew", "Kit")
+        for hop in HOPS:
+            go(page, hop.title)
+            page.get_by_role("heading", level=1, name=hop.title).wait_for()
+            page.get_by_role("button", name="What is this for?").click()
+            told = page.get_by_role("region", name="What this hop is for")
+            expect(told.get_by_role("listitem")).to_have_count(3)
+            self.assertEqual(len(re.findall(r"[.](?: |$)", told.evaluate("each => each.firstChild.textContent"))), 3, hop.title)
+            page.get_by_role("button", name="Close", exact=True).first.click()
+            expect(told).to_be_hidden()
+
+
+class NarrowTest(BrowserTest):
+    @in_browser
+    def test_at_1024_by_700_nothing_has_to_be_scrolled_sideways_and_the_bench_unfolds_over_the_hop(self, people):
+        page = people.open("Curlew", "Kit")
+        page.set_viewport_size({"width": 1024, "height": 700})
+        try:
+            for hop in HOPS:
+                go(page, hop.title)
+                page.locator("#main-hop").get_by_role("heading", level=1).wait_for()
+                wide = page.evaluate(
+                    "[document.documentElement.scrollWidth - innerWidth, (({ scrollWidth, clientWidth }) => scrollWidth - clientWidth)(document.querySelector('#main-hop'))]"
+                )
+                self.assertLessEqual(max(wide), 0, (hop.title, wide))
+            page.get_by_role("button", name=re.compile("^Bench · disarmed")).click()
+            expect(page.get_by_role("switch", name="Transmitter on")).to_be_visible()
+            page.get_by_role("button", name="fold away B").click()
+            expect(page.get_by_role("switch", name="Transmitter on")).to_be_hidden()
+        finally:
+            page.set_viewport_size({"width": 1280, "height": 800})
+
+
+class DarkTest(BrowserTest):
+    @in_browser
+    def test_the_theme_follows_the_system_until_it_is_chosen_and_nothing_in_it_is_serious(self, people):
+        page = people.open("Curlew", "Sticks")
+        ground = "getComputedStyle(document.body).backgroundColor"
+        light = page.evaluate(ground)
+        page.emulate_media(color_scheme="dark")
+        try:
+            page.wait_for_function(f"{ground} !== '{light}'")
+            for hop in HOPS:
+                go(page, hop.title)
+                page.locator("#main-hop").get_by_role("heading", level=1).wait_for()
+                nothing_serious(self, page, f"{hop.title}, dark")
+            page.get_by_role("button", name="Theme: as the system has it. Change to light").click()
+            page.wait_for_function(f"{ground} === '{light}'")
+            page.reload()
+            page.get_by_role("button", name="Theme: light. Change to dark").click()
+            page.wait_for_function(f"{ground} !== '{light}'")
+            page.get_by_role("button", name="Theme: dark. Change to as the system has it").click()
+        finally:
+            page.emulate_media(color_scheme="light")
+            page.evaluate("localStorage.clear()")

@@ -6,7 +6,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 from linkcore.devices.port import GOOD_SHARE, PortReading
-from linkcore.findings import At, Check, Finding, Mend
+from linkcore.findings import At, Check, Finding, Mend, all_use
 from linkcore.hops.line.compare import Reading, set_so
 
 CHECK = Check("line")
@@ -47,8 +47,8 @@ def check_line(
         ]
     where = At(f"{reading.port}, pad {reading.pad}", (*At.ports(reading.port).refs, *(At.pads(reading.pad).refs if reading.pad else ())))
     if rival and not reading.reads:
-        why = f"{rival} drives the same wire: where two outputs disagree, nothing can be read. The Loom shows both."
-        return [CHECK.warn("line.two-outputs", where, f"Two outputs hold each other on {reading.pad}.", why)]
+        why = f"{rival} drives the same wire: where two outputs disagree, nothing can be read. It is mended at the Port plan or the Loom."
+        return [CHECK.warn("line.two-outputs", where, f"{all_use(['receiver', rival])} pad {reading.pad}: two outputs hold each other.", why)]
     if reading.edges_at_pad == 0:
         if silent_because:
             return [CHECK.warn("line.silent", where, "The line is silent.", silent_because)]

@@ -6,7 +6,7 @@ from collections.abc import Iterator
 
 from linkcore.craft.document import RECEIVER, CraftDocument, Patch
 from linkcore.craft.parts import KitParts
-from linkcore.findings import At, Check, Edit, Finding, Mend, work_it_out
+from linkcore.findings import At, Check, Edit, Finding, Mend, all_use, work_it_out
 from linkcore.parts.models import Pad, Pin
 from linkcore.protocols.registry import receiver_protocol
 from linkcore.wiring.demands import demands_of, leads_wanted
@@ -315,7 +315,8 @@ def _pads(net: _Netlist) -> Iterator[Finding]:
         off = tuple(mend for keep in joints if (mend := _leave_alone(net, name, keep, joints)) is not None)
         drivers = [pin for _, _, pin, _ in joints if pin.kind == "signal out"]
         if len(drivers) > 1:
-            yield CHECK.stop("loom.two-drivers", At.pads(name), f"{who} both drive {name}.", "They pull against each other, and neither is read.", *off)
+            use = all_use([patch.device for _, patch, _, _ in joints])
+            yield CHECK.stop("loom.two-drivers", At.pads(name), f"{use} pad {name}: {who} drive it against each other.", "Neither is read.", *off)
         else:
             yield CHECK.stop("loom.pad-twice", At.pads(name), f"{name} has {len(joints)} wires: {who}.", "One pad, one signal.", *off)
     for device, part in net.parts.wired().items():

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from linkcore.craft.document import RECEIVER, BoardSettings, CraftDocument
 from linkcore.craft.parts import KitParts
-from linkcore.findings import At, Check, Edit, Finding, Mend, Severity, work_it_out
+from linkcore.findings import At, Check, Edit, Finding, Mend, Severity, all_use, work_it_out
 from linkcore.parts.models import Board, Output, Pad
 from linkcore.protocols.registry import RECEIVER_PROTOCOLS, receiver_protocol
 from linkcore.wiring.demands import BENCH_LINK, UNIQUE_JOBS, Demand, Placement, channels_of, demands_of, place_on
@@ -432,7 +432,9 @@ def _devices(document: CraftDocument, settings: BoardSettings, parts: KitParts) 
         if ports:
             findings += _device(document, board, settings, demand, ports, pads)
     clashes = [
-        _clash(board, port, sharing) for port, demands in on_port.items() if len(sharing := [demand for demand in demands if not _shares(demand, demands)]) > 1
+        _clash(document, board, port, sharing)
+        for port, demands in on_port.items()
+        if len(sharing := [demand for demand in demands if not _shares(demand, demands)]) > 1
     ]
     told = {ref for clash in clashes for ref in clash.about if ref.thing == "port"}  # a port with two claims need not be said to have the wrong job as well
     return [*(each for each in findings if each.code != "ports.job-elsewhere" or not told & set(each.about)), *clashes]
@@ -443,13 +445,15 @@ def _shares(demand: Demand, demands: list[Demand]) -> bool:
     return demand.device == RECEIVER and demand.job == "telemetry" and any(other.device == RECEIVER and other is not demand for other in demands)
 
 
-def _clash(board: Board, port: str, demands: list[Demand]) -> Finding:
-    names = [_name(demand) for demand in demands]
+def _clash(document: CraftDocument, board: Board, port: str, demands: list[Demand]) -> Finding:
     pads = [pad.name for pad in board.pads if pad.port == port]
+    soldered = [patch.pad for patch in document.wiring]
+    shared = [pad for pad in pads if soldered.count(pad) > 1]
+    on = f" (pad{'s' if len(shared) > 1 else ''} {', '.join(shared)})" if shared else ""
     return CHECK.stop(
         "ports.clash",
         At(f"{port} ({', '.join(pads)})", At.ports(port).refs + At.pads(*pads).refs),
-        f"{port} is asked for by {' and '.join(names)}.",
+        f"{all_use([_name(demand) for demand in demands])} {port}{on}.",
         "A port has one job: they would talk over each other, and the board reads neither.",
         work_it_out("Work it out: another port may be free for one of them"),
     )

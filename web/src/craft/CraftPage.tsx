@@ -1,5 +1,6 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
+import useMediaQuery from "@mui/material/useMediaQuery";
 import { useQueryClient } from "@tanstack/react-query";
 import { Suspense, useCallback, useEffect, useState } from "react";
 import { useHotkeys } from "react-hotkeys-hook";
@@ -10,10 +11,11 @@ import { known, useBenchConnection, useBenchStore } from "../bench/useBench";
 import { useBenchKeys } from "../bench/useBenchKeys";
 import { Chain } from "../chain/Chain";
 import { FindingStrip, focusedFinding, keyOf, wantFinding } from "../findings/FindingStrip";
+import { PURPOSES } from "../hops/purposes";
 import { HOPS, hopFromPath, REGISTRY } from "../hops/registry";
 import { Centred } from "../look/Centred";
 import { colours } from "../look/colours";
-import { HopHead } from "../look/HopHead";
+import { HopHead, HopPurpose } from "../look/HopHead";
 import { useParts } from "../parts/useParts";
 import type { HopProps } from "./hopProps";
 import { partsOf } from "./parts";
@@ -44,7 +46,8 @@ function OpenCraft({ craft, edit, hop, user }: { craft: Craft; edit: HopProps["e
   const [help, setHelp] = useState(false);
   const [foldedHere, setFoldedHere] = useState<Partial<Record<Hop, boolean>>>({});
   const entry = REGISTRY[hop];
-  const folded = foldedHere[hop] ?? !entry.needsBench;
+  const narrow = useMediaQuery("(max-width: 1179px)"); // the hop needs what the bench would take: it is unfolded over it
+  const folded = foldedHere[hop] ?? (narrow || !entry.needsBench);
   const fold = () => setFoldedHere((state) => ({ ...state, [hop]: !folded }));
   const refused = useCallback(() => void queries.invalidateQueries(), [queries]);
   useBenchConnection(craft.id, hop, refused);
@@ -79,39 +82,61 @@ function OpenCraft({ craft, edit, hop, user }: { craft: Craft; edit: HopProps["e
         display: "grid",
         gridTemplateColumns: "minmax(0, 1fr)",
         gridTemplateRows: "48px auto minmax(0, 1fr) auto",
-        minWidth: 1100,
+        minWidth: 1000,
       }}
       data-ready={(ready && catalogue.isSuccess) || undefined}
     >
       <SkipLinks />
       <TopBar craft={craft} user={user} edit={edit} onHelp={() => setHelp(true)} />
       <Chain craftId={craft.id} current={hop} />
-      <Box sx={{ display: "grid", gridTemplateColumns: folded ? "1fr 40px" : "1fr 312px", minHeight: 0 }}>
+      <Box
+        sx={{
+          position: "relative",
+          display: "grid",
+          gridTemplateColumns: folded || narrow ? "minmax(0, 1fr) 40px" : "minmax(0, 1fr) 312px",
+          gridTemplateRows: "minmax(0, 1fr)",
+          minHeight: 0,
+        }}
+      >
         <Box
           component="main"
           sx={{ display: "grid", gridTemplateColumns: "minmax(0, 1fr)", gridTemplateRows: "1fr auto", minHeight: 0, minWidth: 0 }}
         >
           <Box key={hop} id="main-hop" tabIndex={-1} sx={{ overflow: "auto", px: 3, py: 2, outline: "none" }}>
             {catalogue.error?.message}
-            <Suspense fallback={<p>Opening {entry.title}…</p>}>
-              {!entry.needsBench && catalogue.data && <entry.Screen craft={craft} catalogue={catalogue.data} edit={edit} />}
-              {entry.needsBench &&
-                (parts && !why ? (
-                  <entry.Screen craft={craft} parts={parts} edit={edit} />
-                ) : (
-                  <NoBench title={entry.title} craftId={craft.id} why={why} />
-                ))}
-            </Suspense>
+            <HopPurpose value={PURPOSES[hop]}>
+              <Suspense fallback={<p>Opening {entry.title}…</p>}>
+                {!entry.needsBench && catalogue.data && <entry.Screen craft={craft} catalogue={catalogue.data} edit={edit} />}
+                {entry.needsBench &&
+                  (parts && !why ? (
+                    <entry.Screen craft={craft} parts={parts} edit={edit} />
+                  ) : (
+                    <NoBench title={entry.title} craftId={craft.id} why={why} />
+                  ))}
+              </Suspense>
+            </HopPurpose>
           </Box>
           <FindingStrip hop={hop} craft={craft} edit={edit} />
         </Box>
-        <BenchPanel parts={parts} document={craft.document} folded={folded} onFold={fold} />
+        <Box sx={{ display: "grid", minHeight: 0, ...(narrow && !folded && OVER) }}>
+          <BenchPanel parts={parts} document={craft.document} folded={folded} onFold={fold} />
+        </Box>
       </Box>
       <Notices status={status} />
       <Shortcuts open={help} onClose={() => setHelp(false)} />
     </Box>
   );
 }
+
+const OVER = {
+  position: "absolute",
+  right: 0,
+  top: 0,
+  bottom: 0,
+  width: 312,
+  zIndex: 6,
+  boxShadow: "-6px 0 18px rgb(31 42 46 / 0.14)",
+} as const;
 
 /** To the next hop along the chain that is not proven, from the first again behind the last. */
 function toNext(craftId: string, hop: Hop, go: (to: string) => void) {

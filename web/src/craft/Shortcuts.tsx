@@ -6,7 +6,7 @@ import { colours, mono } from "../look/colours";
 const KEYS: [string, string][] = [
   ["[  ]", "one hop back, one hop on"],
   ["N", "the next hop that is not proven"],
-  ["F", "the next finding, wherever it is"],
+  ["F", "lay the findings open, and go to the next one, wherever it is"],
   ["P", "write the draft to the board"],
   ["R", "read the board back"],
   ["Shift R", "restart the board"],
