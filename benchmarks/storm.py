@@ -33,7 +33,6 @@ RUN_S = 8.0
 SETTLE_S = 4.0
 COUNTS = (1, 5, 8, 10, 20, 40)
 HANDS_EVERY_S = 0.2
-AGAIN_EVERY_S = 0.5
 _TICKS = os.sysconf("SC_CLK_TCK")
 
 
@@ -136,7 +135,7 @@ class World:
 
 
 def world(count: int) -> World:
-    """Migrate, and make so many crafts over CRSF at its fastest, all set up and bound."""
+    """Migrate, and make so many crafts like Curlew, all set up and bound."""
     subprocess.run([sys.executable, "-m", "django", "migrate", "--noinput", "-v0"], cwd=ROOT, check=True)
     import django
 
@@ -217,10 +216,13 @@ async def _watch(port: int, known: World, craft: uuid.UUID, seen: Seen, *, moves
     """As a page does: it comes again by itself."""
     from websockets.exceptions import WebSocketException
 
+    pause = 0.3
     while True:
+        before = len(seen.snapshots)
         with contextlib.suppress(WebSocketException, OSError, TimeoutError):
             await _watch_once(port, known, craft, seen, moves=moves)
-        await asyncio.sleep(AGAIN_EVERY_S)
+        pause = 0.3 if len(seen.snapshots) > before else min(2 * pause, 2.0)
+        await asyncio.sleep(pause)
 
 
 async def _watch_once(port: int, known: World, craft: uuid.UUID, seen: Seen, *, moves: bool) -> None:
@@ -615,7 +617,8 @@ def storm_outages() -> list[Row]:
 def _without_redis(known: World) -> list[Row]:
     """The same without Redis, in two processes, with somebody watching from either side."""
     rows = []
-    with Bell(2) as bell, watchers(bell.port, known, 3) as one, watchers(bell.port, known, 3) as other:
+    people = [replace(known, cookie=_session("skua")) for _ in range(2)]
+    with Bell(2) as bell, watchers(bell.port, people[0], 3) as one, watchers(bell.port, people[1], 3) as other:
         time.sleep(SETTLE_S)
         for seconds in (1.0, 20.0, 120.0):
             bell.redis.fall()
