@@ -186,6 +186,7 @@ class NarrowTest(BrowserTest):
                     "[document.documentElement.scrollWidth - innerWidth, (({ scrollWidth, clientWidth }) => scrollWidth - clientWidth)(document.querySelector('#main-hop'))]"
                 )
                 self.assertLessEqual(max(wide), 0, (hop.title, wide))
+                self.assertEqual(page.evaluate("document.documentElement.scrollHeight - innerHeight"), 0, (hop.title, "the hop scrolls, not the page"))
             page.get_by_role("button", name=re.compile("^Bench · disarmed")).click()
             expect(page.get_by_role("switch", name="Transmitter on")).to_be_visible()
             page.get_by_role("button", name="fold away B").click()

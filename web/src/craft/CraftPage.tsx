@@ -102,7 +102,7 @@ function OpenCraft({ craft, edit, hop, user }: { craft: Craft; edit: HopProps["e
           component="main"
           sx={{ display: "grid", gridTemplateColumns: "minmax(0, 1fr)", gridTemplateRows: "1fr auto", minHeight: 0, minWidth: 0 }}
         >
-          <Box key={hop} id="main-hop" tabIndex={-1} sx={{ overflow: "auto", px: 3, py: 2, outline: "none" }}>
+          <Box key={hop} id="main-hop" tabIndex={-1} sx={{ position: "relative", overflow: "auto", px: 3, py: 2, outline: "none" }}>
             {catalogue.error?.message}
             <HopPurpose value={PURPOSES[hop]}>
               <Suspense fallback={<p>Opening {entry.title}…</p>}>

@@ -47,7 +47,7 @@ export const RestPanel = memo(function RestPanel({ craft, edit }: { craft: Craft
           fontSize: 13,
           "& th, & td": { textAlign: "right", py: 0.3, px: 0.5, borderBottom: `1px solid ${colours.hairline}` },
           "& th": { fontWeight: 500, color: "text.secondary" },
-          "& td": { fontFamily: mono, fontSize: 12.5 },
+          "& td": { fontFamily: mono, fontSize: 12.5, whiteSpace: "nowrap" },
         }}
       >
         <thead>
