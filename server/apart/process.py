@@ -24,6 +24,7 @@ from linkcore.parts.catalogue import shipped
 BENCHES, READER = b"b", b"r"
 # Of memory, and of computing in s (0: as much as it takes): twenty benches take a tenth of it; the largest image that is taken takes a quarter.
 LIMITS = {BENCHES: (3 << 30, 0), READER: (1 << 30, 20)}
+NICE = 2  # where there is not enough for both, answers come before pictures
 LENGTH = struct.Struct("!I")
 
 
@@ -95,7 +96,7 @@ def _die_with_parent() -> None:
 
 def _limit(kind: bytes) -> None:
     memory, computing = LIMITS[kind]
-    os.nice(2)  # where there is not enough for both, answers come before pictures
+    os.nice(NICE)
     resource.setrlimit(resource.RLIMIT_AS, (memory, memory))
     if computing:
         resource.setrlimit(resource.RLIMIT_CPU, (computing, computing))
