@@ -79,7 +79,7 @@ export function Steps({ bind, craft, edit }: { bind: BindTold; craft: Craft; edi
                   : <Link to={`/crafts/${craft.id}/${hopPath(step.hop)}`}>{hopTitle(step.hop)}</Link>
                 </>
               )}
-              <Box component="span" sx={{ position: "absolute", width: 1, height: 1, overflow: "hidden", clipPath: "inset(50%)" }}>
+              <Box component="span" sx={{ position: "absolute", width: "1px", height: "1px", overflow: "hidden", clipPath: "inset(50%)" }}>
                 {step.done ? ", done" : step.next ? ", next" : ""}
               </Box>
             </Box>
