@@ -61,9 +61,9 @@ class Peers:
 
     async def _listen(self) -> None:
         layer = get_channel_layer()
-        self._channel = await layer.new_channel()
         while True:
             with unless_down():
+                self._channel = self._channel or await layer.new_channel()
                 await layer.group_add(GROUP, self._channel)  # a layer that was started anew has forgotten it
                 try:
                     async with asyncio.timeout(TELL_EVERY_S):

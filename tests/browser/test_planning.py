@@ -266,7 +266,7 @@ class LoomTest(BrowserTest):
     def test_wrong_wiring_is_real_and_the_line_hop_says_what_follows(self, people):
         page = people.open("Curlew", "Loom")
         wait_coin(page, "Loom", RINGS)
-        page.get_by_role("button", name="Take receiver GND off").click()
+        page.get_by_role("button", name="Remove the wire of receiver GND").click()
         expect(findings_of(page)).to_contain_text("The Pip S8's GND pin goes nowhere.")
         wait_coin(page, "Loom", CRACKED)
         go(page, "Line")
@@ -286,7 +286,7 @@ class LoomTest(BrowserTest):
         wait_coin(page, "Loom", CRACKED)
         mend(page, "Move the lead to IN4")
         expect(findings_of(page)).to_contain_text("Nothing is wrong here so far.")
-        page.get_by_role("button", name="Take receiver CH1 off").click()
+        page.get_by_role("button", name="Remove the wire of receiver CH1").click()
         expect(findings_of(page)).to_contain_text("Channel 1 has no lead.")
         choose(page, "Solder pin", "receiver CH1")
         choose(page, "to pad", "IN1")

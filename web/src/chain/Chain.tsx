@@ -87,7 +87,7 @@ const Place = memo(function Place({
           "&:hover .name": { textDecoration: "underline" },
         }}
       >
-        <Box sx={{ p: "1px", borderRadius: "24px", border: `2px solid ${here ? colours.copper : "transparent"}` }}>
+        <Box sx={{ py: "1px", px: "5px", borderRadius: "24px", border: `2px solid ${here ? colours.copper : "transparent"}` }}>
           <Coin size={22} state={state.coin} label={COIN_WORDS[state.coin]} />
         </Box>
         <Box component="span" className="name" sx={{ fontSize: 12.5, fontWeight: here ? 700 : 500, lineHeight: 1.2 }}>

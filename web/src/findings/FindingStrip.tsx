@@ -1,6 +1,7 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import { useEffect, useRef } from "react";
+import { useHotkeys } from "react-hotkeys-hook";
 import { Link } from "react-router";
 import { create } from "zustand";
 import type { Craft, Edit, Finding, Hop, HopState, Mend } from "../api/types";
@@ -36,13 +37,13 @@ export function FindingStrip({ hop, craft, edit }: { hop: Hop; craft: Craft; edi
   const more = here.length > 0 || coin?.coin === "tarnished" || Boolean(toSee) || Boolean(stop);
   const mending = { craft, hop, current: version === craft.version, onMend: (edits: Edit[]) => edit(edits, version) };
   const first = here[0];
+  useHotkeys("escape", shut, { enabled: open });
   return (
     <Box
       component="section"
       id="findings"
       tabIndex={-1}
       aria-label="Findings"
-      onKeyDown={(event) => event.key === "Escape" && shut()}
       sx={{ position: "relative", borderTop: 1, borderColor: "divider", bgcolor: "background.paper" }}
     >
       <Box

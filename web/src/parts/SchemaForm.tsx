@@ -6,6 +6,7 @@ import MenuItem from "@mui/material/MenuItem";
 import TextField from "@mui/material/TextField";
 import { createContext, useContext } from "react";
 import { colours } from "../look/colours";
+import { labelOf } from "./labels";
 
 /** As much of JSON Schema as the core's part models use. */
 export interface Schema {
@@ -50,14 +51,6 @@ export function SchemaForm({
   );
 }
 
-/** A field's name with its unit as one writes it. */
-function inWords(name: string): string {
-  return name
-    .replaceAll("_", " ")
-    .replace(/\bma\b/, "mA")
-    .replace(/ (s|ms|us)$/, ", $1");
-}
-
 interface FieldProps {
   name: string;
   path: string;
@@ -99,7 +92,7 @@ function blank(schema: Schema, defs: Record<string, Schema>): Json {
 function Field({ name, path, schema: raw, value, onChange }: FieldProps) {
   const { defs, problems } = useContext(Around);
   const { schema, nullable } = useResolved(raw);
-  const label = inWords(name);
+  const label = labelOf(name);
   const said = problems.filter((each) => each.place === path).map((each) => each.text);
   if (schema.type === "object") {
     if (nullable && value === null)
@@ -187,7 +180,7 @@ function ListField({ name, path, schema, value, onChange, said }: FieldProps & {
   const { defs, problems } = useContext(Around);
   const items = resolve(schema.items ?? {}, defs).schema;
   const list = (Array.isArray(value) ? value : []) as Json[];
-  const label = inWords(name);
+  const label = labelOf(name);
   if (items.enum)
     return (
       <Box role="group" aria-label={label} sx={{ width: "100%", fontSize: 13 }}>

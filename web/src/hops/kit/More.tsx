@@ -92,7 +92,11 @@ export function StartingPanel({
   return (
     <Fold
       title={`Starting point for a ${airframe}`}
-      hint={open.length ? `${open.length} settings would differ; take those you want` : "all its settings are as you have them"}
+      hint={
+        open.length
+          ? `${open.length} ${open.length === 1 ? "setting" : "settings"} would differ; take what you want`
+          : "all its settings are as you have them"
+      }
     >
       <Box
         component="table"

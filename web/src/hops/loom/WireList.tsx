@@ -124,9 +124,11 @@ export function WireList({
                     lineHeight: 1.25,
                     color: wire.key in rung ? colours.verdigris : undefined,
                     textAlign: "right",
+                    whiteSpace: "nowrap",
                   }}
+                  title={rung[wire.key]}
                 >
-                  {wire.key in rung ? `✓ ${rung[wire.key]?.replace(" UTC", "")}` : "Mark as rung out"}
+                  {wire.key in rung ? `✓ ${byAndDay(rung[wire.key])}` : "Mark as rung out"}
                 </Button>
               </td>
               <td style={{ whiteSpace: "nowrap" }}>
@@ -138,16 +140,16 @@ export function WireList({
                     sx={{ minWidth: 0, p: 0, mr: 1, color: colours.softInk, fontSize: 12 }}
                     onClick={() => setMoving(moving === wire.key ? null : wire.key)}
                   >
-                    move
+                    Move
                   </Button>
                 )}
                 <Button
                   variant="text"
-                  aria-label={`Take ${wire.device} ${wire.pin} off`}
+                  aria-label={`Remove the wire of ${wire.device} ${wire.pin}`}
                   sx={{ minWidth: 0, p: 0, color: colours.softInk, fontSize: 12 }}
                   onClick={() => void byHand.move(wire.device, wire.pin, null)}
                 >
-                  off
+                  Remove
                 </Button>
               </td>
             </Box>
@@ -158,6 +160,9 @@ export function WireList({
     </Panel>
   );
 }
+
+/** Who rang a wire out and on which day; the time of day stands in its title. */
+const byAndDay = (rung = "") => rung.replace(/ \d\d:\d\d( UTC)?$/, "");
 
 type Pads = DraftHopProps["catalogue"]["boards"][number]["pads"];
 

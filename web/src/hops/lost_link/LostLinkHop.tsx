@@ -23,10 +23,7 @@ export function LostLinkHop({ craft, parts, edit }: HopProps) {
     });
   return (
     <>
-      <HopHead
-        title="Lost link"
-        question="What does the craft do when the link dies, and when? Props off, arm, then switch the transmitter off."
-      />
+      <HopHead title="Lost link" question="What does the craft do when the link dies, and when?" />
       <Box sx={{ display: "flex", alignItems: "center", gap: 2, mb: 1.5 }}>
         <Box
           role="status"

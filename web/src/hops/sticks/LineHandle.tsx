@@ -1,5 +1,5 @@
 import Box from "@mui/material/Box";
-import { type KeyboardEvent, type PointerEvent, useState } from "react";
+import { type FocusEvent, type KeyboardEvent, type PointerEvent, useState } from "react";
 import { colours, mono } from "../../look/colours";
 import { NumberField } from "../../look/NumberField";
 
@@ -12,9 +12,14 @@ export const LINE_LIMITS = {
 
 export type Which = keyof typeof LINE_LIMITS;
 
+/** What was typed stays on the screen, with what could be taken. */
+const cannotBeTaken = (field: HTMLElement) => field.getAttribute("aria-invalid") === "true";
+
 interface Props {
   which: Which;
   us: number;
+  /** The same, or where it is being dragged to. */
+  shown: number;
   /** Where the line is now drawn, px from the top of the figure, and where its handle stands. */
   y: number;
   x: number;
@@ -25,7 +30,7 @@ interface Props {
 }
 
 /** The handle of a line in a stick field: dragged where it is drawn, moved with the arrow keys, typed after Enter or a double click. */
-export function LineHandle({ which, us, y, x, usAt, onDrag, onCommit }: Props) {
+export function LineHandle({ which, us, shown, y, x, usAt, onDrag, onCommit }: Props) {
   const { name, min, max } = LINE_LIMITS[which];
   const [typed, setTyped] = useState(false);
   const within = (value: number) => Math.max(min, Math.min(max, Math.round(value / STEP) * STEP));
@@ -43,10 +48,11 @@ export function LineHandle({ which, us, y, x, usAt, onDrag, onCommit }: Props) {
     return (
       <Box
         sx={{ position: "absolute", top: y - 16, left: x - 84, zIndex: 2, bgcolor: "background.paper", borderRadius: 1 }}
-        onBlur={() => setTyped(false)}
+        onBlur={(event: FocusEvent<HTMLElement>) => setTyped(cannotBeTaken(event.target))}
         onKeyDown={(event: KeyboardEvent) => {
           event.stopPropagation();
-          if (event.key === "Enter" || event.key === "Escape") setTyped(false);
+          if (event.key === "Escape") setTyped(false);
+          if (event.key === "Enter") setTyped(cannotBeTaken(event.target as HTMLElement));
         }}
         ref={(element: HTMLElement | null) => element?.querySelector("input")?.focus()}
       >
@@ -61,8 +67,8 @@ export function LineHandle({ which, us, y, x, usAt, onDrag, onCommit }: Props) {
       aria-orientation="vertical"
       aria-valuemin={min}
       aria-valuemax={max}
-      aria-valuenow={us}
-      aria-valuetext={`${us} us; Enter to type it`}
+      aria-valuenow={shown}
+      aria-valuetext={`${shown} us; Enter to type it`}
       title={`${name}: drag it, or double-click to type it`}
       onKeyDown={key}
       onDoubleClick={() => setTyped(true)}
@@ -71,7 +77,7 @@ export function LineHandle({ which, us, y, x, usAt, onDrag, onCommit }: Props) {
       onPointerUp={(event) => {
         const to = place(event);
         onDrag(null);
-        if (to !== us && Math.abs(to - us) > STEP) onCommit(to);
+        if (Math.abs(to - us) > STEP) onCommit(to); // less is a hand that only pressed
       }}
       onPointerCancel={() => onDrag(null)}
       style={{
@@ -93,7 +99,7 @@ export function LineHandle({ which, us, y, x, usAt, onDrag, onCommit }: Props) {
         userSelect: "none",
       }}
     >
-      {us}
+      {shown}
     </span>
   );
 }

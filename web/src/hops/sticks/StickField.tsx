@@ -130,7 +130,8 @@ export const StickField = memo(function StickField({ side, x, y, map, lines, onL
         <LineHandle
           key={which}
           which={which}
-          us={shown[which]}
+          us={lines[which]}
+          shown={shown[which]}
           x={LEFT + FIELD}
           y={py(shown[which])}
           usAt={usAt}

@@ -1,0 +1,63 @@
+/** What a field of a part is called where its own name says too little; units as one writes them. */
+const LABELS: Record<string, string> = {
+  also: "what else sits on it",
+  back_s: "link back after power-up within, s",
+  band_step_us: "keeps mode bands in steps of, us",
+  bec: "supplies others (BEC)",
+  bind_pads: "pads that send bind pulses",
+  boot_s: "starts in, s",
+  column: "plug",
+  count_us: "one count of its channels, us",
+  ends: "law of its ends",
+  factory_order: "channel order as it comes",
+  flags_loss: "marks lost frames",
+  frame_s: "mixes every, s",
+  goes_to: "goes to the pad",
+  grace_step_ms: "keeps the grace in steps of, ms",
+  hz: "frames a second",
+  jumper: "what its jumper is called",
+  lead: "plug it shares with its supply",
+  level_within_deg: "arms at a tilt of at most, degrees",
+  limit_ma: "gives at most, mA",
+  link_period_s: "a radio frame every, s",
+  link_port: "port of its USB bridge",
+  lost_after_s: "gives the link up after, s",
+  ma: "draws, mA",
+  max_volts: "max volts",
+  mcu: "processor class",
+  min_volts: "min volts",
+  noise_figure_db: "noise figure, dB",
+  on_loss: "what it can do on loss",
+  own_ma: "the board itself draws, mA",
+  page_ms: "writes a page in, ms",
+  peak_ma: "draws at most, mA",
+  pin: "processor pin, where pads share it",
+  place: "place along its side, 0 to 1",
+  powers_dbm: "powers, dBm",
+  reports_link: "reports its link",
+  rest: "rests at",
+  sector_ms: "erases a sector in, ms",
+  sensitivity_dbm: "weakest signal, dBm",
+  straight: "how straight its ends are",
+  sub_trim_max_us: "sub-trim at most, us",
+  sub_trim_moves_ends: "sub-trim moves the ends",
+  sub_trim_step_us: "sub-trim in steps of, us",
+  throttle_reversed: "throttle reversed as it comes",
+  travel_step_percent: "travel in steps of, %",
+  max_travel_percent: "travel at most, %",
+  us_at_100: "us at 100 %",
+  usb_limit_ma: "gives on USB at most, mA",
+  usb_ma: "USB may draw, mA",
+  usb_volts: "volts on USB alone",
+  wait_s: "waits in bind for, s",
+};
+
+const UNITS: [ending: RegExp, unit: string][] = [
+  [/ (s|ms|us)$/, ", $1"],
+  [/ ma$/, ", mA"],
+];
+
+/** A field's name for people. */
+export function labelOf(name: string): string {
+  return LABELS[name] ?? UNITS.reduce((text, [ending, unit]) => text.replace(ending, unit), name.replaceAll("_", " "));
+}
