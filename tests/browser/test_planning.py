@@ -124,7 +124,8 @@ class DunlinTest(BrowserTest):
         page.get_by_label("Your initials").fill("wr")
         for place in range(14):
             wires.nth(place).get_by_role("button", name=re.compile("rings$")).click()
-            expect(wires.nth(place)).to_contain_text(re.compile(r"✓ wr, \d{4}-\d\d-\d\d"))
+            expect(wires.nth(place)).to_contain_text(re.compile(r"✓ wr, \d{1,2} [A-Z][a-z]{2}"))
+            expect(wires.nth(place).get_by_title(re.compile(r"^wr, \d{4}-\d\d-\d\d \d\d:\d\d UTC$"))).to_be_visible()
         wait_coin(page, "Loom", RINGS)
         wires.nth(0).get_by_role("button", name=re.compile("rung out: wr")).click()
         expect(page.get_by_text("13 of 14 rung out")).to_be_visible()

@@ -22,6 +22,7 @@ class BandView(BaseModel):
     """A band of the draft on a switch channel, us. `clear` is its least clearance; None where it holds no known detent. `path`: its place in the craft.
 
     `clear_low`, `clear_high`: from either edge to the nearest detent, jitter included; `close_low`, `close_high`: whether that is less than is wanted.
+    `on_at`: the switch's positions that it holds.
     """
 
     name: str
@@ -33,6 +34,7 @@ class BandView(BaseModel):
     close_low: bool
     close_high: bool
     misses: bool
+    on_at: list[str]
     path: str
 
 
@@ -166,6 +168,7 @@ def _switches(whole: Whole, measured: SwitchMeasure) -> list[SwitchView]:
                         close_low=bool(shown) and edge_clearance(band.low, shown) < CLEARANCE_US,
                         close_high=bool(shown) and edge_clearance(band.high, shown) < CLEARANCE_US,
                         misses=misses(band, known),
+                        on_at=[names[known.index(detent)] for detent in held_by(band, known)] if names else [],
                         path=path,
                     )
                     for name, band, path in named_bands(document.settings)

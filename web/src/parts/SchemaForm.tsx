@@ -156,7 +156,7 @@ function Field({ name, path, schema: raw, value, onChange }: FieldProps) {
       helperText={said.join("; ") || undefined}
       onChange={(event) => take(event.target.value)}
       slotProps={{ inputLabel: { shrink: true }, htmlInput: { inputMode: numeric ? "decimal" : undefined } }}
-      sx={{ width: name === "about" ? 420 : numeric ? 120 : 160 }}
+      sx={{ width: Math.max(name === "about" ? 420 : numeric ? 120 : 160, 36 + 6.4 * label.length) }}
     >
       {choices && [
         ...(nullable

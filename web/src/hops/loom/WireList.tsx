@@ -161,8 +161,11 @@ export function WireList({
   );
 }
 
-/** Who rang a wire out and on which day; the time of day stands in its title. */
-const byAndDay = (rung = "") => rung.replace(/ \d\d:\d\d( UTC)?$/, "");
+/** Who rang a wire out and on which day; all of it stands in its title. */
+function byAndDay(rung = ""): string {
+  const [, who, day] = rung.match(/^(.*), (\d{4}-\d\d-\d\d) /) ?? [];
+  return who && day ? `${who}, ${new Date(day).toLocaleDateString("en-GB", { day: "numeric", month: "short", timeZone: "UTC" })}` : rung;
+}
 
 type Pads = DraftHopProps["catalogue"]["boards"][number]["pads"];
 

@@ -45,10 +45,7 @@ export function SticksHop({ craft, parts, edit }: HopProps) {
   const sources = craft.document.transmitter.channels.map((each) => each.source).join(",");
   return (
     <>
-      <HopHead
-        title="Sticks"
-        question="Does the board see what your thumbs do? Move one stick at a time to both its ends; all is measured."
-      >
+      <HopHead title="Sticks" question="Does the board see what your thumbs do? Move one stick at a time to both its ends.">
         <Box sx={{ display: "flex", gap: 1 }}>
           <Button variant="outlined" onClick={() => setMemory(!memory)} aria-expanded={memory}>
             Model memory

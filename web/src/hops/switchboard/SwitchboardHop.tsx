@@ -192,6 +192,7 @@ function BandLine({
       write(document, change);
       return document;
     });
+  const onAt = view?.bands.find((each) => each.path === named.path)?.on_at.join();
   const [exact, setExact] = useState(false);
   return (
     <Box role="group" aria-label={`Mode band of ${name}`} sx={{ display: "flex", alignItems: "center", gap: 1, flexWrap: "wrap" }}>
@@ -204,8 +205,8 @@ function BandLine({
       {view?.runs.map(({ places, low, high }) => (
         <Button
           key={places.join()}
-          variant={band.low === low && band.high === high ? "contained" : "outlined"}
-          aria-pressed={band.low === low && band.high === high}
+          variant={places.join() === onAt ? "contained" : "outlined"}
+          aria-pressed={places.join() === onAt}
           onClick={() => set({ low, high })}
           sx={{ minWidth: 0, px: 0.75, py: 0.1 }}
         >
