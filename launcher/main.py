@@ -29,7 +29,6 @@ from launcher.setup import PYTHON, ROOT, VAR, WEB, Trouble, say
 ADDRESS = "127.0.0.1"
 MOST_PROCESSES = 64
 MOST_ENDS = 3
-ON_ITS_WAY = 128 << 10  # bytes
 WORKERS = min(2, os.cpu_count() or 1)  # that run tests, each with a database, a server and a browser of its own
 HEADLESS = {"decode": "commands.decode", "identify": "commands.decode", "calc": "commands.calc", "image": "commands.images", "images": "commands.images"}
 
@@ -200,10 +199,9 @@ def _run_server(options: argparse.Namespace, extra: dict[str, str], *, demo: boo
 
 
 def listening_socket() -> socket.socket:
-    """What servers take connections from. What a flood has sent by the time it is cut off is read all the same, so little of it may be on its way."""
+    """What servers take connections from."""
     made = socket.socket()
     made.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
-    made.setsockopt(socket.SOL_SOCKET, socket.SO_RCVBUF, ON_ITS_WAY)
     return made
 
 
