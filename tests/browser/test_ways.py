@@ -23,7 +23,7 @@ class RolesTest(BrowserTest):
         page.get_by_label("Your initials").fill("hn")
         page.get_by_role("button", name="GPS TX to R1 rings").click()
         expect(page.get_by_role("button", name=re.compile("^GPS TX to R1 rung out: hn"))).to_be_visible()
-        page.get_by_role("button", name="Take GPS TX off").click()
+        page.get_by_role("button", name="Remove the wire of GPS TX").click()
         expect(page.get_by_role("alert")).to_contain_text("You are a checker in this workshop; builders and owners edit.")
         expect(page.get_by_text("23 of 23 rung out")).to_be_visible()
         page.goto(people.address)

@@ -127,12 +127,14 @@ export function BenchPanel({
             says="plugged in"
             toggle={(on) => sendHands({ receiver_plugged: on })}
           >
-            <Box sx={{ display: "flex", gap: 1, alignItems: "center", fontSize: 13 }}>
-              <ShownLight light={live.light} />
+            {/* As high whatever it says, so that the plugs below it stay under the hand. */}
+            <Box sx={{ display: "flex", gap: 1, fontSize: 13, lineHeight: 1.4, minHeight: "4.2em" }}>
+              <Box component="span" sx={{ pt: 0.4 }}>
+                <ShownLight light={live.light} />
+              </Box>
               <span>
                 {lightWords(live.light)}
-                <Box component="span" sx={{ color: "text.secondary" }}>
-                  {" "}
+                <Box component="span" sx={{ display: "block", color: "text.secondary" }}>
                   {live.light_means}
                 </Box>
               </span>
