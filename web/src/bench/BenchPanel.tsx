@@ -37,10 +37,12 @@ export function BenchPanel({
       aria-label="Bench"
       sx={{
         bgcolor: colours.bench,
-        borderLeft: 1,
+        borderStyle: "solid",
+        borderWidth: { xs: "1px 0 0 0", md: "0 0 0 1px" },
         borderColor: "divider",
         overflow: "auto",
-        p: folded ? 0.5 : 1.75,
+        overscrollBehavior: "contain",
+        p: folded ? { xs: 0, md: 0.5 } : { xs: 1.25, md: 1.75 },
         display: "flex",
         flexDirection: "column",
         gap: 1.25,
@@ -66,7 +68,10 @@ export function BenchPanel({
           aria-expanded={!folded}
           sx={{ minWidth: 0, px: 0.5, color: colours.softInk, fontWeight: 500, fontSize: 12.5 }}
         >
-          fold away B
+          fold away{" "}
+          <Box component="span" sx={{ display: { xs: "none", md: "inline" }, ml: 0.5 }}>
+            B
+          </Box>
         </Button>
       </Box>
       {!folded && why && <Box sx={{ fontSize: 13.5, color: "text.secondary" }}>{why}</Box>}
@@ -180,7 +185,17 @@ function FoldedBench({ onFold }: { onFold: () => void }) {
       onClick={onFold}
       aria-expanded={false}
       title="Unfold the bench (B)"
-      sx={{ minWidth: 0, width: "100%", flex: 1, px: 0, py: 1.5, alignItems: "start", color: colours.ink, writingMode: "vertical-rl" }}
+      sx={{
+        minWidth: 0,
+        width: "100%",
+        flex: 1,
+        color: colours.ink,
+        px: { xs: 1.5, md: 0 },
+        py: { xs: 1.25, md: 1.5 },
+        justifyContent: { xs: "space-between", md: "center" },
+        alignItems: { xs: "center", md: "start" },
+        writingMode: { xs: "horizontal-tb", md: "vertical-rl" },
+      }}
     >
       <span>
         Bench{" "}
@@ -188,6 +203,9 @@ function FoldedBench({ onFold }: { onFold: () => void }) {
           {armed === undefined ? "" : armed ? "· armed" : "· disarmed"} · {link}
         </Box>
       </span>
+      <Box component="span" aria-hidden="true" sx={{ display: { xs: "inline", md: "none" }, color: colours.softInk, fontWeight: 500 }}>
+        sticks, switches, supply ▴
+      </Box>
     </Button>
   );
 }

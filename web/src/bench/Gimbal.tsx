@@ -1,5 +1,6 @@
 import { memo, type PointerEvent } from "react";
 import { colours, solid } from "../look/colours";
+import { usePhone } from "../look/phone";
 import { LiveCanvas } from "./LiveCanvas";
 import { type Side, throttleSide } from "./sticks";
 import type { Stick } from "./types";
@@ -7,12 +8,15 @@ import { letGo, moveStick } from "./useBenchKeys";
 import { useDrawn } from "./useDrawn";
 
 const SIZE = 118;
+const THUMB_SIZE = 160; // two beside each other on a screen of 360 px
 const RANGE = 44;
 const KNOB = 12;
 const KNOB_RING = 6.5;
 
 /** A gimbal to drag, or to move with the keys while it has the focus. */
 export const Gimbal = memo(function Gimbal({ side, stickMode }: { side: Side; stickMode: number }) {
+  const phone = usePhone();
+  const size = phone ? THUMB_SIZE : SIZE;
   const field = useDrawn<SVGSVGElement>(
     ({ live }) => (live ? `${live[side].x.toFixed(2)} ${live[side].y.toFixed(2)}` : ""),
     (element, at) => {
@@ -21,7 +25,9 @@ export const Gimbal = memo(function Gimbal({ side, stickMode }: { side: Side; st
   );
   const move = (event: PointerEvent<SVGSVGElement>) => {
     const box = event.currentTarget.getBoundingClientRect();
-    moveStick(side, { x: (event.clientX - box.left - SIZE / 2) / RANGE, y: -(event.clientY - box.top - SIZE / 2) / RANGE });
+    const half = box.width / 2;
+    const range = (RANGE * box.width) / SIZE;
+    moveStick(side, { x: (event.clientX - box.left - half) / range, y: -(event.clientY - box.top - half) / range });
   };
   const keys = side === "left" ? "W A S D" : "arrow keys";
   const holds = side === throttleSide(stickMode) ? ", throttle stays where it is left" : "";
@@ -30,8 +36,9 @@ export const Gimbal = memo(function Gimbal({ side, stickMode }: { side: Side; st
       <div style={{ position: "relative", contain: "content" }}>
         <svg
           ref={field}
-          width={SIZE}
-          height={SIZE}
+          viewBox={`0 0 ${SIZE} ${SIZE}`}
+          width={size}
+          height={size}
           // biome-ignore lint/a11y/noNoninteractiveTabindex: a gimbal has two axes, so no single-value role fits; keys move it
           tabIndex={0}
           role="img"
@@ -60,22 +67,26 @@ export const Gimbal = memo(function Gimbal({ side, stickMode }: { side: Side; st
           <path d={`M${SIZE / 2} 8V${SIZE - 8}M8 ${SIZE / 2}H${SIZE - 8}`} stroke={colours.hairline} />
         </svg>
         <LiveCanvas
-          width={SIZE}
-          height={SIZE}
+          width={size}
+          height={size}
           least={0.002}
           pick={({ live }) => [live?.[side].x, live?.[side].y]}
-          draw={(pen, { live }) => drawStick(pen, live?.[side] ?? { x: 0, y: 0 })}
+          draw={(pen, { live }) => drawStick(pen, live?.[side] ?? { x: 0, y: 0 }, size / SIZE)}
           style={{ position: "absolute", inset: 0, pointerEvents: "none" }}
         />
       </div>
       <div style={{ fontSize: 11.5, color: colours.softInk, marginTop: 2 }}>
-        {side} · {keys}
+        {side}
+        {!phone && ` · ${keys}`}
       </div>
     </div>
   );
 });
 
-function drawStick(pen: CanvasRenderingContext2D, { x, y }: Stick): void {
+/** `scale`: px of the page for each of the drawing. */
+function drawStick(pen: CanvasRenderingContext2D, { x, y }: Stick, scale: number): void {
+  pen.save();
+  pen.scale(scale, scale);
   const [atX, atY] = [SIZE / 2 + x * RANGE, SIZE / 2 - y * RANGE];
   const disc = (radius: number) => {
     pen.beginPath();
@@ -96,4 +107,5 @@ function drawStick(pen: CanvasRenderingContext2D, { x, y }: Stick): void {
   pen.lineWidth = 1;
   disc(KNOB_RING);
   pen.stroke();
+  pen.restore();
 }

@@ -1,12 +1,14 @@
 import Box from "@mui/material/Box";
 import type { KeyboardEvent } from "react";
 import { colours } from "../look/colours";
+import { usePhone } from "../look/phone";
 import { sendHands } from "./useBench";
 
 const NAMES: Record<number, string[]> = { 2: ["low", "high"], 3: ["low", "mid", "high"] };
 
 /** A switch of the transmitter; the highest position is drawn on top. */
 export function Lever({ name, positions, at, digit }: { name: string; positions: number; at: number; digit: number }) {
+  const phone = usePhone();
   const names = NAMES[positions] ?? [];
   const set = (to: number) => to >= 0 && to < positions && sendHands({ switches: { [name]: to } });
   const key = (event: KeyboardEvent) => {
@@ -41,6 +43,7 @@ export function Lever({ name, positions, at, digit }: { name: string; positions:
               sx={{
                 width: 24,
                 height: positions === 2 ? 19 : 12,
+                "@media (pointer: coarse)": { width: 44, height: positions === 2 ? 38 : 25 },
                 borderRadius: 0.75,
                 border: 1,
                 borderColor: index === at ? colours.slate : colours.hairline,
@@ -53,8 +56,7 @@ export function Lever({ name, positions, at, digit }: { name: string; positions:
       <Box sx={{ fontSize: 11.5 }}>
         {name}
         <Box component="span" sx={{ color: "text.secondary" }}>
-          {" "}
-          ·{digit}
+          {!phone && ` ·${digit}`}
         </Box>
       </Box>
     </Box>

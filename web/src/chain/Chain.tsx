@@ -1,5 +1,5 @@
 import Box from "@mui/material/Box";
-import { memo } from "react";
+import { memo, useEffect, useRef } from "react";
 import { Link } from "react-router";
 import type { Hop, HopState } from "../api/types";
 import { known, useBenchStore } from "../bench/useBench";
@@ -9,20 +9,34 @@ import { colours, mono } from "../look/colours";
 
 const UNKNOWN: HopState = { hop: "line", coin: "blank", why: "not looked at yet", value: "–", flows: false, proofs: [] };
 
+const LEAST_PLACE_PX = 108;
+
 /** The signal line: every hop a place on it, drawn through as far as a signal passes now. */
 export function Chain({ craftId, current }: { craftId: string; current: Hop }) {
   const states = useBenchStore((state) => known(state)?.chain);
+  const strip = useRef<HTMLElement>(null);
+  // biome-ignore lint/correctness/useExhaustiveDependencies: where the strip is longer than the screen, the hop that is open stands in sight
+  useEffect(() => {
+    const here = strip.current?.querySelector<HTMLElement>("[aria-current]")?.parentElement;
+    if (strip.current && here) strip.current.scrollLeft = here.offsetLeft + here.offsetWidth / 2 - strip.current.clientWidth / 2;
+  }, [current]);
   return (
     <Box
       component="nav"
+      ref={strip}
+      data-strip
       aria-label="Chain"
       sx={{
         height: 64,
         borderBottom: 1,
         borderColor: "divider",
         display: "grid",
-        gridTemplateColumns: `repeat(${HOPS.length}, 1fr)`,
-        px: 2,
+        gridTemplateColumns: `repeat(${HOPS.length}, minmax(${LEAST_PLACE_PX}px, 1fr))`,
+        px: { xs: 0, md: 2 },
+        position: "relative",
+        overflowX: "auto",
+        overflowY: "hidden",
+        scrollbarWidth: "none",
       }}
     >
       {HOPS.map((hop, index) => {

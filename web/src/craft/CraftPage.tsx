@@ -16,6 +16,7 @@ import { HOPS, hopFromPath, REGISTRY } from "../hops/registry";
 import { Centred } from "../look/Centred";
 import { colours } from "../look/colours";
 import { HopHead, HopPurpose } from "../look/HopHead";
+import { columns, usePhone } from "../look/phone";
 import { useParts } from "../parts/useParts";
 import type { HopProps } from "./hopProps";
 import { partsOf } from "./parts";
@@ -47,6 +48,7 @@ function OpenCraft({ craft, edit, hop, user }: { craft: Craft; edit: HopProps["e
   const [foldedHere, setFoldedHere] = useState<Partial<Record<Hop, boolean>>>({});
   const entry = REGISTRY[hop];
   const narrow = useMediaQuery("(max-width: 1179px)"); // the hop needs what the bench would take: it is unfolded over it
+  const phone = usePhone();
   const folded = foldedHere[hop] ?? (narrow || !entry.needsBench);
   const fold = () => setFoldedHere((state) => ({ ...state, [hop]: !folded }));
   const refused = useCallback(() => void queries.invalidateQueries(), [queries]);
@@ -77,12 +79,11 @@ function OpenCraft({ craft, edit, hop, user }: { craft: Craft; edit: HopProps["e
   return (
     <Box
       sx={{
-        height: "100vh",
-        minHeight: 640,
+        height: "100dvh",
+        minHeight: { xs: 420, md: 640 },
         display: "grid",
         gridTemplateColumns: "minmax(0, 1fr)",
         gridTemplateRows: "48px auto minmax(0, 1fr) auto",
-        minWidth: 1000,
       }}
       data-ready={(ready && catalogue.isSuccess) || undefined}
     >
@@ -93,8 +94,8 @@ function OpenCraft({ craft, edit, hop, user }: { craft: Craft; edit: HopProps["e
         sx={{
           position: "relative",
           display: "grid",
-          gridTemplateColumns: folded || narrow ? "minmax(0, 1fr) 40px" : "minmax(0, 1fr) 312px",
-          gridTemplateRows: "minmax(0, 1fr)",
+          gridTemplateColumns: columns(folded || narrow ? "minmax(0, 1fr) 40px" : "minmax(0, 1fr) 312px"),
+          gridTemplateRows: { xs: "minmax(0, 1fr) auto", md: "minmax(0, 1fr)" },
           minHeight: 0,
         }}
       >
@@ -102,7 +103,12 @@ function OpenCraft({ craft, edit, hop, user }: { craft: Craft; edit: HopProps["e
           component="main"
           sx={{ display: "grid", gridTemplateColumns: "minmax(0, 1fr)", gridTemplateRows: "1fr auto", minHeight: 0, minWidth: 0 }}
         >
-          <Box key={hop} id="main-hop" tabIndex={-1} sx={{ position: "relative", overflow: "auto", px: 3, py: 2, outline: "none" }}>
+          <Box
+            key={hop}
+            id="main-hop"
+            tabIndex={-1}
+            sx={{ position: "relative", overflow: "auto", px: { xs: 1.5, md: 3 }, py: { xs: 1.25, md: 2 }, outline: "none" }}
+          >
             {catalogue.error?.message}
             <HopPurpose value={PURPOSES[hop]}>
               <Suspense fallback={<p>Opening {entry.title}…</p>}>
@@ -118,7 +124,7 @@ function OpenCraft({ craft, edit, hop, user }: { craft: Craft; edit: HopProps["e
           </Box>
           <FindingStrip hop={hop} craft={craft} edit={edit} />
         </Box>
-        <Box sx={{ display: "grid", minHeight: 0, ...(narrow && !folded && OVER) }}>
+        <Box sx={{ display: "grid", minHeight: 0, minWidth: 0, ...(phone ? SHEET : narrow && !folded && OVER) }}>
           <BenchPanel parts={parts} document={craft.document} folded={folded} onFold={fold} />
         </Box>
       </Box>
@@ -127,6 +133,9 @@ function OpenCraft({ craft, edit, hop, user }: { craft: Craft; edit: HopProps["e
     </Box>
   );
 }
+
+/** A sheet that rises from the foot of a hand-held screen; what it leaves of the hop stays in sight above it. */
+const SHEET = { maxHeight: "min(56dvh, 500px)" } as const;
 
 const OVER = {
   position: "absolute",

@@ -2,13 +2,14 @@ import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import Popover from "@mui/material/Popover";
 import Typography from "@mui/material/Typography";
-import { useEffect, useRef, useState } from "react";
+import { type ReactNode, useEffect, useRef, useState } from "react";
 import { useHotkeys } from "react-hotkeys-hook";
 import { Link } from "react-router";
 import type { Craft, Report } from "../api/types";
 import { doAct, useBenchStore, useSteady, writeDraft } from "../bench/useBench";
 import { colours, mono } from "../look/colours";
-import { TopLine } from "../look/TopLine";
+import { usePhone } from "../look/phone";
+import { TOP_LINE_PX, TopLine } from "../look/TopLine";
 import { useSignOut } from "../session/useSession";
 import type { HopProps } from "./hopProps";
 import { useUnsaved } from "./useDraft";
@@ -29,6 +30,7 @@ export function TopBar({ craft, user, edit, onHelp }: { craft: Craft; user: stri
   const unsaved = useUnsaved((state) => state.queue.length);
   const held = useUnsaved((state) => state.held !== null);
   const signOut = useSignOut();
+  const phone = usePhone();
   const current = report && report.draft_version === craft.version ? report : null;
   const differs = current?.differences.length ?? 0;
   const builds = craft.may.includes("build");
@@ -37,6 +39,64 @@ export function TopBar({ craft, user, edit, onHelp }: { craft: Craft; user: stri
   useHotkeys("p", () => void writeDraft(craft.version), { useKey: true, enabled: mayWrite }, [craft.version]);
   useHotkeys("r", () => void doAct("read back"), { useKey: true, enabled: asks && current !== null });
   useHotkeys("shift+r", () => void doAct("restart"), { useKey: true, enabled: builds && current !== null });
+  const state = held ? (
+    <Typography sx={{ color: colours.copperText, fontWeight: 600 }}>not saved yet</Typography>
+  ) : waiting ? (
+    <Typography sx={{ color: "text.secondary" }}>no bench for this craft yet</Typography>
+  ) : current ? (
+    <Differences differs={differs} edit={edit} version={craft.version} />
+  ) : (
+    <Typography sx={{ color: "text.secondary" }}>comparing…</Typography>
+  );
+  const acts = (
+    <>
+      <Button data-act variant="contained" disabled={!mayWrite} onClick={() => void writeDraft(craft.version)}>
+        Write to board
+      </Button>
+      <Button data-act variant="outlined" disabled={!current || !asks} onClick={() => doAct("read back")}>
+        Read back
+      </Button>
+      <Button
+        data-act
+        variant="outlined"
+        disabled={!current || !builds}
+        onClick={() => doAct("restart")}
+        sx={current?.restart_due ? { borderColor: colours.copper, color: colours.copperText, borderWidth: 2 } : undefined}
+      >
+        Restart board
+      </Button>
+    </>
+  );
+  const who = (
+    <>
+      <Typography component="span" sx={{ color: "text.secondary", fontSize: 13 }}>
+        {user}
+        {!builds && `, ${craft.role}: ${asks ? "you look, ring wires out and move sticks; builders edit" : "you look on"}`}
+      </Typography>
+      <Button
+        variant="text"
+        color="inherit"
+        onClick={() => signOut.mutate()}
+        sx={{ minWidth: 0, px: 0.5, color: colours.softInk, fontWeight: 500 }}
+      >
+        Sign out
+      </Button>
+    </>
+  );
+  if (phone)
+    return (
+      <TopLine>
+        <Typography component="span" sx={{ fontWeight: 600, overflow: "hidden", textOverflow: "ellipsis", minWidth: 0 }}>
+          {craft.document.name}
+        </Typography>
+        <Box sx={{ flex: 1 }} />
+        <LastAct />
+        <Folded due={held || differs > 0 || Boolean(current?.restart_due)} who={who}>
+          {state}
+          {acts}
+        </Folded>
+      </TopLine>
+    );
   return (
     <TopLine>
       <Typography component="span" sx={{ color: "text.secondary" }}>
@@ -56,45 +116,58 @@ export function TopBar({ craft, user, edit, onHelp }: { craft: Craft; user: stri
       </Typography>
       <Box sx={{ flex: 1 }} />
       <LastAct />
-      {held ? (
-        <Typography sx={{ color: colours.copperText, fontWeight: 600 }}>not saved yet</Typography>
-      ) : waiting ? (
-        <Typography sx={{ color: "text.secondary" }}>no bench for this craft yet</Typography>
-      ) : current ? (
-        <Differences differs={differs} edit={edit} version={craft.version} />
-      ) : (
-        <Typography sx={{ color: "text.secondary" }}>comparing…</Typography>
-      )}
-      <Button variant="contained" disabled={!mayWrite} onClick={() => void writeDraft(craft.version)}>
-        Write to board
-      </Button>
-      <Button variant="outlined" disabled={!current || !asks} onClick={() => doAct("read back")}>
-        Read back
-      </Button>
-      <Button
-        variant="outlined"
-        disabled={!current || !builds}
-        onClick={() => doAct("restart")}
-        sx={current?.restart_due ? { borderColor: colours.copper, color: colours.copperText, borderWidth: 2 } : undefined}
-      >
-        Restart board
-      </Button>
+      {state}
+      {acts}
       <Button variant="text" color="inherit" onClick={onHelp} aria-label="Keyboard shortcuts" sx={{ minWidth: 0, px: 1 }}>
         ?
       </Button>
-      <Typography component="span" sx={{ color: "text.secondary", fontSize: 13 }}>
-        {user}
-        {!builds && `, ${craft.role}: ${asks ? "you look, ring wires out and move sticks; builders edit" : "you look on"}`}
-      </Typography>
-      <Button
-        variant="text"
-        color="inherit"
-        onClick={() => signOut.mutate()}
-        sx={{ minWidth: 0, px: 0.5, color: colours.softInk, fontWeight: 500 }}
-      >
-        Sign out
-      </Button>
+      {who}
     </TopLine>
+  );
+}
+
+/** On a hand-held screen: how draft and board stand, and the acts, behind one button that says whether something is due. */
+function Folded({ due, who, children }: { due: boolean; who: ReactNode; children: ReactNode }) {
+  const [anchor, setAnchor] = useState<HTMLElement | null>(null);
+  return (
+    <>
+      <Button
+        variant="outlined"
+        aria-haspopup="dialog"
+        onClick={(event) => setAnchor(event.currentTarget)}
+        sx={due ? { borderColor: colours.copper, color: colours.copperText, borderWidth: 2 } : undefined}
+      >
+        {due ? "Board: to do" : "Board"}
+      </Button>
+      <Popover
+        open={!!anchor}
+        anchorEl={anchor}
+        onClose={() => setAnchor(null)}
+        anchorOrigin={{ vertical: "bottom", horizontal: "right" }}
+        transformOrigin={{ vertical: "top", horizontal: "right" }}
+        slotProps={{ paper: { role: "dialog", "aria-label": "Draft and board" } }}
+      >
+        <Box
+          onClick={(event) => event.target instanceof Element && event.target.closest("[data-act]") && setAnchor(null)}
+          sx={{ p: 1.5, display: "grid", gap: 1, minWidth: 230, "& .MuiButton-root": { minHeight: 40 } }}
+        >
+          {children}
+          <Box
+            sx={{
+              display: "flex",
+              alignItems: "center",
+              justifyContent: "space-between",
+              gap: 1,
+              borderTop: 1,
+              borderColor: "divider",
+              pt: 1,
+            }}
+          >
+            {who}
+          </Box>
+        </Box>
+      </Popover>
+    </>
   );
 }
 
@@ -132,7 +205,7 @@ function Differences({ differs, edit, version }: { differs: number; edit: HopPro
         <Box
           component="table"
           sx={{
-            m: 2,
+            m: { xs: 0.5, md: 2 },
             borderSpacing: "14px 4px",
             fontSize: 13,
             "& td": { fontFamily: mono },
@@ -182,6 +255,19 @@ function Differences({ differs, edit, version }: { differs: number; edit: HopPro
   );
 }
 
+const UNDER_THE_LINE = {
+  position: "absolute",
+  zIndex: 1400, // also over the menu that it was asked from
+  top: TOP_LINE_PX,
+  left: 0,
+  right: 0,
+  px: 1.5,
+  py: 0.75,
+  bgcolor: "background.paper",
+  borderBottom: 1,
+  borderColor: "divider",
+} as const;
+
 /** What came of the last act. A refusal stays until what it was refused for may be otherwise: board armed or not, with supply or not. */
 function LastAct() {
   const answer = useBenchStore((state) => state.answer);
@@ -199,15 +285,17 @@ function LastAct() {
     const timer = window.setTimeout(() => useBenchStore.setState({ answer: null }), 5000);
     return () => window.clearTimeout(timer);
   }, [answer]);
+  const phone = usePhone();
   return (
     <Box
       role="status"
       sx={{
         fontSize: 12.5,
         color: answer && !answer.ok ? colours.oxide : colours.softInk,
-        maxWidth: 240,
+        maxWidth: { xs: "none", md: 240 },
         whiteSpace: "normal",
         lineHeight: 1.2,
+        ...(phone && answer && UNDER_THE_LINE),
       }}
     >
       {answer ? (answer.ok ? answer.text : `${answer.act}: ${answer.text}`) : ""}

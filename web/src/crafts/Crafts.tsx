@@ -9,6 +9,7 @@ import type { CraftRow, Session } from "../api/types";
 import { hopPath, hopTitle } from "../chain/hops";
 import { COIN_WORDS, Coin } from "../look/Coin";
 import { colours } from "../look/colours";
+import { columns } from "../look/phone";
 import { TopLine } from "../look/TopLine";
 import { useSignOut } from "../session/useSession";
 import { NewCraft } from "./NewCraft";
@@ -27,7 +28,7 @@ export function Crafts({ session }: { session: Session }) {
           Sign out
         </Button>
       </TopLine>
-      <Box component="main" data-ready={crafts.isSuccess || undefined} sx={{ maxWidth: 1240, mx: "auto", p: 4 }}>
+      <Box component="main" data-ready={crafts.isSuccess || undefined} sx={{ maxWidth: 1240, mx: "auto", p: { xs: 1.5, md: 4 } }}>
         <Box sx={{ display: "flex", alignItems: "baseline", gap: 2, mb: 0.5 }}>
           <Typography variant="h1">Crafts</Typography>
           <Box sx={{ flex: 1 }} />
@@ -86,7 +87,7 @@ function CraftLine({ craft }: { craft: CraftRow }) {
       component="li"
       sx={{
         display: "grid",
-        gridTemplateColumns: "190px minmax(0, 1fr) 250px",
+        gridTemplateColumns: columns("190px minmax(0, 1fr) 250px"),
         gap: 2,
         alignItems: "center",
         p: 2,
@@ -102,7 +103,7 @@ function CraftLine({ craft }: { craft: CraftRow }) {
         </Link>
         <Box sx={{ color: "text.secondary", fontSize: 13 }}>{craft.about || craft.airframe}</Box>
       </div>
-      <Box sx={{ display: "flex", gap: 0.5 }}>
+      <Box sx={{ display: { xs: "grid", md: "flex" }, gridTemplateColumns: "repeat(5, minmax(0, 1fr))", gap: 0.5 }}>
         {craft.chain.map((state) => (
           <Box
             component={Link}

@@ -57,7 +57,7 @@ export function NewCraft({ workshops, onClose }: { workshops: Session["workshops
     <Dialog open onClose={onClose} aria-labelledby="new-craft">
       <form onSubmit={submit}>
         <DialogTitle id="new-craft">New craft</DialogTitle>
-        <DialogContent sx={{ display: "grid", gap: 2, width: 420, pt: "8px !important" }}>
+        <DialogContent sx={{ display: "grid", gap: 2, width: { xs: "auto", md: 420 }, pt: "8px !important" }}>
           <TextField
             label="Name"
             required

@@ -9,6 +9,7 @@ import { doAct, known, sendHands, useBenchStore, useSteady, writeDraft } from ".
 import { hopPath, hopTitle } from "../chain/hops";
 import type { HopProps } from "../craft/hopProps";
 import { colours } from "../look/colours";
+import { usePhone } from "../look/phone";
 
 const TONE = {
   stop: { ink: colours.oxide, wash: colours.oxideWash },
@@ -37,6 +38,7 @@ export function FindingStrip({ hop, craft, edit }: { hop: Hop; craft: Craft; edi
   const more = here.length > 0 || coin?.coin === "tarnished" || Boolean(toSee) || Boolean(stop);
   const mending = { craft, hop, current: version === craft.version, onMend: (edits: Edit[]) => edit(edits, version) };
   const first = here[0];
+  const phone = usePhone();
   useHotkeys("escape", shut, { enabled: open });
   return (
     <Box
@@ -57,7 +59,7 @@ export function FindingStrip({ hop, craft, edit }: { hop: Hop; craft: Craft; edi
           zIndex: 5,
           maxHeight: "min(420px, 55vh)",
           overflow: "auto",
-          px: 3,
+          px: { xs: 1.5, md: 3 },
           py: 1,
           bgcolor: "background.paper",
           borderTop: 1,
@@ -80,7 +82,17 @@ export function FindingStrip({ hop, craft, edit }: { hop: Hop; craft: Craft; edi
           </Box>
         )}
       </Box>
-      <Box sx={{ display: "flex", alignItems: "center", gap: 1.25, px: 3, height: 42, whiteSpace: "nowrap", overflow: "hidden" }}>
+      <Box
+        sx={{
+          display: "flex",
+          alignItems: "center",
+          gap: 1.25,
+          px: { xs: 1.5, md: 3 },
+          height: 42,
+          whiteSpace: "nowrap",
+          overflow: "hidden",
+        }}
+      >
         {open ? (
           <Box sx={{ fontSize: 13, color: colours.softInk }}>
             {here.length === 0
@@ -90,14 +102,10 @@ export function FindingStrip({ hop, craft, edit }: { hop: Hop; craft: Craft; edi
         ) : first ? (
           <>
             <Severity of={first} />
-            <Box component="b" title={`${first.what} ${first.why}`} sx={{ ...CUT, flex: "0 1 auto", minWidth: 120 }}>
+            <Box component="b" title={`${first.what} ${first.why}`} sx={{ ...CUT, flex: "0 1 auto", minWidth: { xs: 60, md: 120 } }}>
               {first.what}
             </Box>
-            {first.mends
-              .filter((each) => acts(each, hop))
-              .map((mend) => (
-                <MendOf key={mend.text} mend={mend} {...mending} />
-              ))}
+            {!phone && first.mends.filter((each) => acts(each, hop)).map((mend) => <MendOf key={mend.text} mend={mend} {...mending} />)}
           </>
         ) : (
           <Box sx={{ ...CUT, color: coin?.coin === "rings true" ? colours.verdigris : colours.softInk }}>
@@ -117,10 +125,16 @@ export function FindingStrip({ hop, craft, edit }: { hop: Hop; craft: Craft; edi
             {open
               ? "Close"
               : here.length > 1
-                ? `All ${here.length} findings`
+                ? phone
+                  ? `All ${here.length}`
+                  : `All ${here.length} findings`
                 : here.length === 1
-                  ? "Why, and what mends it"
-                  : "What comes next"}
+                  ? phone
+                    ? "Why, how"
+                    : "Why, and what mends it"
+                  : phone
+                    ? "Next"
+                    : "What comes next"}
           </Button>
         )}
       </Box>

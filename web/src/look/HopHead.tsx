@@ -19,7 +19,7 @@ export function HopHead({ title, question, children }: { title: string; question
   const [told, tell] = useState(false);
   return (
     <Box sx={{ mb: 1.5 }}>
-      <Box sx={{ display: "flex", alignItems: "flex-start", gap: 2 }}>
+      <Box sx={{ display: "flex", alignItems: "flex-start", columnGap: 2, rowGap: 1, flexWrap: { xs: "wrap", md: "nowrap" } }}>
         <div>
           <Typography variant="h1">{title}</Typography>
           <Typography sx={{ color: "text.secondary" }}>
@@ -29,14 +29,31 @@ export function HopHead({ title, question, children }: { title: string; question
                 variant="text"
                 aria-expanded={told}
                 onClick={() => tell(!told)}
-                sx={{ ml: 0.5, py: 0, px: 0.75, fontSize: 13, fontWeight: 500, color: colours.verdigris, verticalAlign: "baseline" }}
+                sx={{
+                  ml: 0.5,
+                  py: 0,
+                  px: 0.75,
+                  fontSize: 13,
+                  fontWeight: 500,
+                  color: colours.verdigris,
+                  verticalAlign: "baseline",
+                  minHeight: "0 !important",
+                }}
               >
                 {told ? "Close" : "What is this for?"}
               </Button>
             )}
           </Typography>
         </div>
-        <Box sx={{ ml: "auto", whiteSpace: "nowrap" }}>{children}</Box>
+        <Box
+          sx={{
+            ml: { xs: 0, md: "auto" },
+            whiteSpace: { xs: "normal", md: "nowrap" },
+            "& > div": { flexWrap: { xs: "wrap", md: "nowrap" } },
+          }}
+        >
+          {children}
+        </Box>
       </Box>
       {purpose && told && (
         <Box

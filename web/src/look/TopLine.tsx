@@ -12,7 +12,7 @@ export function TopLine({ children }: { children: ReactNode }) {
       component="header"
       sx={{
         height: TOP_LINE_PX,
-        px: 2.5,
+        px: { xs: 1.5, md: 2.5 },
         display: "flex",
         alignItems: "center",
         gap: 1.5,

@@ -1,5 +1,6 @@
 import { createTheme } from "@mui/material/styles";
 import { colours, type Mode, mono, PALETTES, variables } from "./colours";
+import { BREAKPOINTS } from "./phone";
 
 /** Who has asked for less motion: what opens and closes does so at once, without waiting for a movement that is not drawn. */
 const still = window.matchMedia("(prefers-reduced-motion: reduce)").matches;
@@ -11,6 +12,7 @@ const QUICK = { shortest: 60, shorter: 80, short: 90, standard: 100, complex: 11
 function themeOf(mode: Mode) {
   const now = PALETTES[mode];
   return createTheme({
+    breakpoints: { values: BREAKPOINTS },
     transitions: still ? { duration: NONE, getAutoHeightDuration: () => 0 } : { duration: QUICK, getAutoHeightDuration: () => 90 },
     palette: {
       mode,
@@ -36,7 +38,11 @@ function themeOf(mode: Mode) {
       MuiButton: {
         defaultProps: { disableElevation: true, disableRipple: true, size: "small" },
         styleOverrides: {
-          root: { paddingInline: 12, "&.Mui-focusVisible": { outline: `2px solid ${colours.ink}`, outlineOffset: 2 } },
+          root: {
+            paddingInline: 12,
+            "&.Mui-focusVisible": { outline: `2px solid ${colours.ink}`, outlineOffset: 2 },
+            "@media (pointer: coarse)": { minHeight: 38 },
+          },
           outlined: { borderColor: colours.tarnish, color: colours.ink, background: colours.raised },
         },
       },

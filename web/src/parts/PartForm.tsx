@@ -50,9 +50,9 @@ export function PartForm({ draft }: { draft: PartDraft }) {
   const facts = value as { kind: string; name: string };
   const schema = schemas.data?.schemas[facts.kind] as Schema | undefined;
   return (
-    <Box sx={{ maxWidth: 900, display: "grid", gap: 2 }}>
-      <Box sx={{ display: "flex", alignItems: "center", gap: 1 }}>
-        <Typography variant="h1" sx={{ flex: 1 }}>
+    <Box sx={{ maxWidth: 900, display: "grid", gridTemplateColumns: "minmax(0, 1fr)", gap: 2 }}>
+      <Box sx={{ display: "flex", alignItems: "center", gap: 1, flexWrap: "wrap" }}>
+        <Typography variant="h1" sx={{ flex: { xs: "1 0 100%", md: 1 } }}>
           {version === null ? "A part of your own" : facts.name}
         </Typography>
         <Box role="status" sx={{ fontSize: 13, color: problems?.length ? colours.oxide : colours.verdigris }}>

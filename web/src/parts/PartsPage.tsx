@@ -12,6 +12,7 @@ import { colours, mono } from "../look/colours";
 import { JsonFileButton } from "../look/JsonFileButton";
 import { Panel } from "../look/Panel";
 import { Problem } from "../look/Problem";
+import { columns, usePhone } from "../look/phone";
 import { TopLine } from "../look/TopLine";
 import { useAsked } from "../look/useAsked";
 import { facts, inShort, KIND_WORDS } from "./facts";
@@ -40,6 +41,7 @@ export default function PartsPage({ user }: { user: string }) {
   const [search, setSearch] = useState("");
   const draft = usePartDraft((state) => state.draft);
   const [aside, setAside] = useState(false);
+  const phone = usePhone();
   useWarnOfDraft();
   if (parts.isPending) return <Centred>Opening the parts…</Centred>;
   if (!parts.data)
@@ -52,13 +54,14 @@ export default function PartsPage({ user }: { user: string }) {
   const all = KINDS.flatMap((kind) => listOf(parts.data, kind));
   const part = all.find((each) => each.id === partId);
   const own = parts.data.own.find((each) => each.id === partId);
+  const open = Boolean(partId) || (draft !== null && !aside);
   const begin = (facts: Json, version: number | null) => {
     keepDraft({ workshop, facts, version });
     setAside(false);
   };
   const hit = (each: Part) => `${each.name} ${inShort(each)} ${each.about}`.toLowerCase().includes(search.toLowerCase());
   return (
-    <Box data-ready sx={{ height: "100vh", display: "grid", gridTemplateRows: "48px minmax(0, 1fr)" }}>
+    <Box data-ready sx={{ height: "100dvh", display: "grid", gridTemplateRows: "48px minmax(0, 1fr)" }}>
       <TopLine>
         <Link to="/" style={{ color: colours.softInk }}>
           Crafts
@@ -66,15 +69,21 @@ export default function PartsPage({ user }: { user: string }) {
         <span>/</span>
         <b>Parts</b>
         <Box sx={{ flex: 1 }} />
-        <Exchange workshop={workshop} />
+        {!phone && <Exchange workshop={workshop} />}
         <Typography sx={{ color: "text.secondary", fontSize: 13 }}>{user}</Typography>
       </TopLine>
-      <Box sx={{ display: "grid", gridTemplateColumns: "360px minmax(0, 1fr)", minHeight: 0 }}>
+      <Box sx={{ display: "grid", gridTemplateColumns: columns("360px minmax(0, 1fr)"), minHeight: 0 }}>
         <Box
           component="nav"
           aria-label="Parts"
+          hidden={phone && open}
           sx={{ overflow: "auto", borderRight: 1, borderColor: "divider", p: 2, bgcolor: colours.bench }}
         >
+          {phone && (
+            <Box sx={{ display: "flex", flexWrap: "wrap", gap: 1, mb: 1.5 }}>
+              <Exchange workshop={workshop} />
+            </Box>
+          )}
           <TextField
             fullWidth
             label="Search"
@@ -124,7 +133,14 @@ export default function PartsPage({ user }: { user: string }) {
               </Box>
             ))}
         </Box>
-        <Box component="main" sx={{ overflow: "auto", p: 3 }}>
+        <Box component="main" hidden={phone && !open} sx={{ overflow: "auto", p: { xs: 1.5, md: 3 } }}>
+          {phone && (
+            <Box sx={{ mb: 1 }}>
+              <Link to={`/workshops/${workshop}/parts`} onClick={() => setAside(true)} style={{ color: colours.verdigris }}>
+                All parts
+              </Link>
+            </Box>
+          )}
           {draft && (aside || draft.workshop !== workshop) && (
             <Box
               role="status"
@@ -217,9 +233,9 @@ function PartSheet({
       go(`/workshops/${workshop}/parts`);
     });
   return (
-    <Box sx={{ maxWidth: 860, display: "grid", gap: 2 }}>
-      <Box sx={{ display: "flex", alignItems: "flex-start", gap: 1 }}>
-        <Box sx={{ flex: 1 }}>
+    <Box sx={{ maxWidth: 860, display: "grid", gridTemplateColumns: "minmax(0, 1fr)", gap: 2 }}>
+      <Box sx={{ display: "flex", alignItems: "flex-start", gap: 1, flexWrap: "wrap" }}>
+        <Box sx={{ flex: { xs: "1 0 100%", md: 1 } }}>
           <Typography variant="h1">{part.name}</Typography>
           <Typography sx={{ color: "text.secondary" }}>{part.about}</Typography>
         </Box>
@@ -244,7 +260,7 @@ function PartSheet({
           sx={{
             m: 0,
             display: "grid",
-            gridTemplateColumns: "150px minmax(0, 1fr)",
+            gridTemplateColumns: { xs: "104px minmax(0, 1fr)", md: "150px minmax(0, 1fr)" },
             rowGap: 0.75,
             fontSize: 13.5,
             "& dt": { color: "text.secondary" },
@@ -261,7 +277,7 @@ function PartSheet({
       </Panel>
       {part.kind === "board" && (
         <Panel title="Pads" aside="as they sit on the board, left and right">
-          <Box sx={{ display: "grid", gridTemplateColumns: "1fr 1fr", gap: 3 }}>
+          <Box sx={{ display: "grid", gridTemplateColumns: columns("1fr 1fr"), gap: 3 }}>
             {(["left", "right"] as const).map((side) => (
               <Box component="ul" key={side} sx={{ listStyle: "none", m: 0, p: 0, fontSize: 13 }}>
                 {part.pads

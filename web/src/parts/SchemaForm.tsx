@@ -156,7 +156,7 @@ function Field({ name, path, schema: raw, value, onChange }: FieldProps) {
       helperText={said.join("; ") || undefined}
       onChange={(event) => take(event.target.value)}
       slotProps={{ inputLabel: { shrink: true }, htmlInput: { inputMode: numeric ? "decimal" : undefined } }}
-      sx={{ width: Math.max(name === "about" ? 420 : numeric ? 120 : 160, 36 + 6.4 * label.length) }}
+      sx={{ width: Math.max(name === "about" ? 420 : numeric ? 120 : 160, 36 + 6.4 * label.length), maxWidth: "100%" }}
     >
       {choices && [
         ...(nullable
@@ -219,7 +219,7 @@ function ListField({ name, path, schema, value, onChange, said }: FieldProps & {
           )
         }
         slotProps={{ inputLabel: { shrink: true } }}
-        sx={{ width: 340 }}
+        sx={{ width: 340, maxWidth: "100%" }}
       />
     );
   const inside = problems.filter((each) => each.place.startsWith(`${path}/`)).length;

@@ -12,6 +12,7 @@ import { Centred } from "../look/Centred";
 import { colours } from "../look/colours";
 import { Panel } from "../look/Panel";
 import { Problem } from "../look/Problem";
+import { columns } from "../look/phone";
 import { TopLine } from "../look/TopLine";
 import { useAsked } from "../look/useAsked";
 
@@ -86,7 +87,7 @@ export default function PeoplePage({ session }: { session: Session }) {
               <Box
                 component="li"
                 key={username}
-                sx={{ display: "grid", gridTemplateColumns: "150px 150px minmax(0, 1fr) auto", gap: 2, alignItems: "center" }}
+                sx={{ display: "grid", gridTemplateColumns: columns("150px 150px minmax(0, 1fr) auto"), gap: 2, alignItems: "center" }}
               >
                 <b>{username}</b>
                 {owns ? (

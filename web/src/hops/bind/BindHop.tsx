@@ -6,6 +6,7 @@ import { useSteady } from "../../bench/useBench";
 import type { HopProps } from "../../craft/hopProps";
 import { colours } from "../../look/colours";
 import { HopHead } from "../../look/HopHead";
+import { columns } from "../../look/phone";
 import { BothEnds } from "./BothEnds";
 import { LightsPicker } from "./LightsPicker";
 import { LinkBudget } from "./LinkBudget";
@@ -40,7 +41,7 @@ export function BindHop({ craft, parts, edit }: HopProps) {
     <>
       {head}
       <BothEnds bind={bind} transmitter={parts.transmitter} />
-      <Box sx={{ display: "grid", gridTemplateColumns: "minmax(0, 1fr) 330px", gap: 2, mt: 2, alignItems: "start" }}>
+      <Box sx={{ display: "grid", gridTemplateColumns: columns("minmax(0, 1fr) 330px"), gap: 2, mt: 2, alignItems: "start" }}>
         <Steps bind={bind} craft={craft} edit={edit} />
         {view.data && <LightsPicker lights={view.data.view.lights} receiver={parts.receiver.name} />}
       </Box>

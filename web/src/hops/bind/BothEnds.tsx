@@ -7,6 +7,7 @@ import type { BindTold, Transmitter } from "../../api/types";
 import { lightWords, ShownLight } from "../../bench/ShownLight";
 import { sendHands, useBenchStore } from "../../bench/useBench";
 import { colours, mono } from "../../look/colours";
+import { columns } from "../../look/phone";
 import { SignalLine } from "../../look/SignalLine";
 
 const PLACES = [
@@ -24,7 +25,7 @@ const SLOTS = Array.from({ length: 10 }, (_, index) => index + 1);
 export function BothEnds({ bind, transmitter }: { bind: BindTold; transmitter: Transmitter }) {
   const phrase = bind.ways.includes("phrase");
   return (
-    <Box sx={{ display: "grid", gridTemplateColumns: "minmax(0,1fr) 178px minmax(0,1fr)", alignItems: "stretch" }}>
+    <Box sx={{ display: "grid", gridTemplateColumns: columns("minmax(0,1fr) 178px minmax(0,1fr)"), alignItems: "stretch" }}>
       <TransmitterCard bind={bind} transmitter={transmitter} phrase={phrase} />
       <Between bind={bind} />
       <ReceiverCard bind={bind} phrase={phrase} />

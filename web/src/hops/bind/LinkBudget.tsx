@@ -6,6 +6,8 @@ import type { HopProps } from "../../craft/hopProps";
 import { colours, mono } from "../../look/colours";
 import { NumberField } from "../../look/NumberField";
 import { Panel } from "../../look/Panel";
+import { columns } from "../../look/phone";
+import { WidePicture } from "../../look/WidePicture";
 
 const WIDTH = 560;
 const HEIGHT = 250;
@@ -22,8 +24,10 @@ export function LinkBudget({ budget, craft, edit, distance }: { budget: Budget; 
   const { over } = budget;
   return (
     <Panel title="Link budget" aside={`free space, ${budget.frequency_mhz.toFixed(0)} MHz; what stands between both ends takes more`}>
-      <Box sx={{ display: "grid", gridTemplateColumns: "minmax(0, 1fr) 250px", gap: 2 }}>
-        <Plot budget={budget} distance={distance} />
+      <Box sx={{ display: "grid", gridTemplateColumns: columns("minmax(0, 1fr) 250px"), gap: 2 }}>
+        <WidePicture name="Link budget picture" least={560}>
+          <Plot budget={budget} distance={distance} />
+        </WidePicture>
         <Box sx={{ display: "grid", gap: 1, alignContent: "start" }}>
           <TextField select label="Power" value={budget.power_dbm} onChange={(event) => set("power_dbm", Number(event.target.value))}>
             {[...new Set([...budget.powers_dbm, budget.power_dbm])]

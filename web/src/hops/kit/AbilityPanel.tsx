@@ -27,7 +27,8 @@ export function AbilityPanel({ craft, catalogue, edit, ability }: DraftHopProps 
       <Box
         sx={{
           display: "grid",
-          gridTemplateColumns: "92px minmax(0, 1fr) 132px",
+          gridTemplateColumns: { xs: "92px minmax(0, 1fr)", md: "92px minmax(0, 1fr) 132px" },
+          "& > :nth-child(3n)": { gridColumn: { xs: 2, md: "auto" } },
           rowGap: 1.25,
           columnGap: 1.5,
           alignItems: "center",
@@ -92,7 +93,7 @@ export function AbilityPanel({ craft, catalogue, edit, ability }: DraftHopProps 
       <Box component="h3" sx={{ fontSize: 12.5, fontWeight: 600, color: "text.secondary", m: 0, mt: 1.75, mb: 0.5 }}>
         Sensors: tick those that this craft must have
       </Box>
-      <Box sx={{ display: "grid", gridTemplateColumns: "repeat(3, minmax(0, 1fr))", columnGap: 1 }}>
+      <Box sx={{ display: "grid", gridTemplateColumns: { xs: "minmax(0, 1fr)", md: "repeat(3, minmax(0, 1fr))" }, columnGap: 1 }}>
         {catalogue.sensors.map((each) => {
           const sensor = each as Sensor;
           const state = ability.sensors?.find((one) => one.sensor === sensor);

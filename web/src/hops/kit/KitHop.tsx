@@ -12,6 +12,7 @@ import { colours } from "../../look/colours";
 import { HopHead } from "../../look/HopHead";
 import { Panel } from "../../look/Panel";
 import { Problem } from "../../look/Problem";
+import { columns } from "../../look/phone";
 import { useAsked } from "../../look/useAsked";
 import { partItems } from "../../parts/partItems";
 import { AbilityPanel } from "./AbilityPanel";
@@ -52,9 +53,9 @@ export function KitHop({ craft, catalogue, edit }: DraftHopProps) {
           All parts and their facts
         </Link>
       </HopHead>
-      <Box sx={{ display: "grid", gridTemplateColumns: "minmax(380px, 5fr) minmax(400px, 6fr)", gap: 2, alignItems: "start" }}>
+      <Box sx={{ display: "grid", gridTemplateColumns: columns("minmax(380px, 5fr) minmax(400px, 6fr)"), gap: 2, alignItems: "start" }}>
         <Panel title="Parts">
-          <Box sx={{ display: "grid", gap: 1.25 }}>
+          <Box sx={{ display: "grid", gridTemplateColumns: "minmax(0, 1fr)", gap: 1.25 }}>
             <TextField
               select
               label="Airframe"
@@ -250,7 +251,7 @@ function PartRow({
   const part = list.find((each) => each.id === chosen);
   const lost = chosen !== "" && !part;
   return (
-    <Box sx={{ display: "grid", gridTemplateColumns: "1fr auto", alignItems: "center", gap: 1 }}>
+    <Box sx={{ display: "grid", gridTemplateColumns: "minmax(0, 1fr) auto", alignItems: "center", gap: 1 }}>
       <TextField
         select
         label={label}

@@ -14,6 +14,7 @@ import { colours } from "../../look/colours";
 import { HopHead } from "../../look/HopHead";
 import { Panel } from "../../look/Panel";
 import { Problem } from "../../look/Problem";
+import { columns } from "../../look/phone";
 import { Big, Card } from "./Card";
 import { FrameStrip } from "./FrameStrip";
 import { percent, spaced, told } from "./kinds";
@@ -100,9 +101,9 @@ function LiveLine({ craft, parts, edit }: HopProps) {
   if (!line || !board) return <p>Listening…</p>;
   const onChannels = line.wires.find((wire) => wire.pin === line.tap)?.carries !== "telemetry";
   return (
-    <Box sx={{ display: "grid", gap: 1.75 }}>
+    <Box sx={{ display: "grid", gridTemplateColumns: "minmax(0, 1fr)", gap: 1.75 }}>
       {line.wires.length > 1 && <TapChoice line={line} />}
-      <Box sx={{ display: "grid", gridTemplateColumns: "1fr 1fr", gap: 1.5 }}>
+      <Box sx={{ display: "grid", gridTemplateColumns: columns("1fr 1fr"), gap: 1.5 }}>
         <OnTheWire line={line} receiver={parts.receiver.name} alive={edges > 0 || !onChannels} />
         <PortCard line={line} board={board} hears={edges > 0} />
       </Box>
@@ -113,7 +114,7 @@ function LiveLine({ craft, parts, edit }: HopProps) {
         </Box>
         <FrameStrip marks={marks} />
       </section>
-      <Box sx={{ display: "grid", gridTemplateColumns: line.downlink.length > 0 ? "1fr 1fr" : "1fr", gap: 1.5 }}>
+      <Box sx={{ display: "grid", gridTemplateColumns: columns(line.downlink.length > 0 ? "1fr 1fr" : "minmax(0, 1fr)"), gap: 1.5 }}>
         {line.worked_out && <PortSetting line={line} craft={craft} edit={edit} />}
         {line.downlink.length > 0 && <Downlink line={line} />}
       </Box>

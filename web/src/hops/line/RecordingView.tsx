@@ -11,6 +11,7 @@ import type { HopProps } from "../../craft/hopProps";
 import { colours } from "../../look/colours";
 import { HopHead } from "../../look/HopHead";
 import { Problem } from "../../look/Problem";
+import { columns } from "../../look/phone";
 import { Big, Card } from "./Card";
 import { FrameOpen, useFrame } from "./FrameOpen";
 import { type Kind, percent, seconds, spaced } from "./kinds";
@@ -105,8 +106,8 @@ function Read({ recording, view, line, craft, edit, onLine }: ReadProps) {
     if (selected !== null && selected >= view.kinds.length) setSelected(null);
   }, [selected, view.kinds.length]);
   return (
-    <Box sx={{ display: "grid", gap: 1.5 }}>
-      <Box sx={{ display: "grid", gridTemplateColumns: "1fr 1fr", gap: 1.5 }}>
+    <Box sx={{ display: "grid", gridTemplateColumns: "minmax(0, 1fr)", gap: 1.5 }}>
+      <Box sx={{ display: "grid", gridTemplateColumns: columns("1fr 1fr"), gap: 1.5 }}>
         <What recording={recording} view={view} line={line} onLine={onLine} />
         <PortCard port={port.data} view={view} edit={edit} />
       </Box>

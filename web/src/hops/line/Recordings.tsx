@@ -8,6 +8,7 @@ import { RoomUsed } from "../../craft/RoomUsed";
 import { DropZone } from "../../look/DropZone";
 import { HopHead } from "../../look/HopHead";
 import { Problem } from "../../look/Problem";
+import { columns } from "../../look/phone";
 
 const MOST_MB = 200;
 
@@ -110,9 +111,10 @@ export function Recordings({
             key={each.id}
             sx={{
               display: "grid",
-              gridTemplateColumns: "minmax(0, 250px) minmax(0, 1fr) auto auto",
-              gap: 1.5,
+              gridTemplateColumns: columns("minmax(0, 250px) minmax(0, 1fr) auto auto"),
+              gap: { xs: 0.25, md: 1.5 },
               alignItems: "center",
+              justifyItems: "start",
               py: 0.75,
               borderBottom: 1,
               borderColor: "divider",

@@ -116,7 +116,7 @@ export function TapView({ craftId, onOpen, onBack }: { craftId: string; onOpen: 
 function Heard({ state, send }: { state: TapState; send: (command: "try settings" | "keep") => void }) {
   const channels = Object.entries(state.channels);
   return (
-    <Box sx={{ display: "grid", gap: 1.5 }}>
+    <Box sx={{ display: "grid", gridTemplateColumns: "minmax(0, 1fr)", gap: 1.5 }}>
       <Card
         title={`${state.address} at ${spaced(state.baud)} baud, ${state.framing}`}
         edge={state.protocol ? colours.verdigris : colours.tarnish}
@@ -166,7 +166,13 @@ function Heard({ state, send }: { state: TapState; send: (command: "try settings
       <FrameStrip marks={state.marks} />
       {channels.length > 0 && (
         <Box
-          sx={{ display: "grid", gridTemplateColumns: "repeat(8, 1fr)", gap: "4px 12px", fontFamily: mono, fontSize: 13 }}
+          sx={{
+            display: "grid",
+            gridTemplateColumns: { xs: "repeat(4, 1fr)", md: "repeat(8, 1fr)" },
+            gap: "4px 12px",
+            fontFamily: mono,
+            fontSize: 13,
+          }}
           aria-label="Channels"
           role="group"
         >
@@ -194,7 +200,7 @@ function Heard({ state, send }: { state: TapState; send: (command: "try settings
 
 function HowTo() {
   return (
-    <Box component="ul" sx={{ mt: 2, pl: 2.5, maxWidth: 640, display: "grid", gap: 0.75 }}>
+    <Box component="ul" sx={{ mt: 2, pl: 2.5, maxWidth: 640, display: "grid", gridTemplateColumns: "minmax(0, 1fr)", gap: 0.75 }}>
       <li>
         Solder or clip the adapter's RX to the receiver's signal pin, and both grounds together. Its TX stays free: a tap never sends.
       </li>

@@ -1,6 +1,7 @@
 import Box from "@mui/material/Box";
 import type { Wave } from "../../api/types";
 import { colours, mono } from "../../look/colours";
+import { WidePicture } from "../../look/WidePicture";
 
 const W = 860;
 const HIGH = 16;
@@ -21,56 +22,58 @@ export function WavePicture({ wave, caption, port }: { wave: Wave; caption: stri
   const bits = Math.round(wave.byte_us / wave.bit_us);
   return (
     <Box sx={{ bgcolor: "background.paper", border: 1, borderColor: "divider", borderRadius: 1.25, px: 2, py: 1.25 }}>
-      <svg
-        viewBox={`0 0 ${W} ${wave.as_read.length > 0 ? 192 : 124}`}
-        width="100%"
-        role="img"
-        aria-label={describe(wave, port)}
-        style={{ display: "block", fontFamily: mono }}
-      >
-        {wave.as_sent.map((byte, index) => (
-          <g key={byte.at_us}>
-            {index % 2 === 0 && <rect x={x(byte.at_us)} y={6} width={x(wave.byte_us)} height={62} fill={colours.bench} />}
-            {Array.from({ length: bits }, (_, bit) => (
-              <line
-                // biome-ignore lint/suspicious/noArrayIndexKey: a bit is its place
-                key={bit}
-                x1={x(byte.at_us + bit * wave.bit_us)}
-                x2={x(byte.at_us + bit * wave.bit_us)}
-                y1={68}
-                y2={bit === 0 ? 77 : 72}
-                stroke={colours.tarnish}
-              />
-            ))}
-          </g>
-        ))}
-        {wave.pulses?.map(([at = 0, width = 0]) => (
-          <text
-            key={at}
-            x={x(at + width / 2)}
-            y={LOW + 20}
-            textAnchor="middle"
-            fontSize={width / wave.span_us > 0.03 ? 13 : 0}
-            fill={colours.verdigris}
-          >
-            {Math.round(width)}
-          </text>
-        ))}
-        <polyline points={points.join(" ")} fill="none" stroke={colours.ink} strokeWidth={1.8} strokeLinejoin="round" />
-        <Caption y={94}>{wave.pulses?.length ? "widths in us" : "as it was sent"}</Caption>
-        {wave.as_sent.map((byte) => (
-          <Byte key={byte.at_us} x={x(byte.at_us + wave.byte_us / 2)} y={114} value={byte.value} wrong={byte.wrong} />
-        ))}
-        {wave.as_read.length > 0 && <line x1={0} x2={W} y1={130} y2={130} stroke={colours.hairline} />}
-        {!wave.pulses?.length && (
-          <Caption y={wave.as_read.length > 0 ? 148 : 94} from={wave.as_read.length > 0 ? 0 : W}>
-            {caption}
-          </Caption>
-        )}
-        {wave.as_read.map((byte) => (
-          <Byte key={byte.at_us} x={x(byte.at_us + wave.byte_us / 2)} y={170} value={byte.value} wrong={byte.wrong} />
-        ))}
-      </svg>
+      <WidePicture name="Waveform" least={620}>
+        <svg
+          viewBox={`0 0 ${W} ${wave.as_read.length > 0 ? 192 : 124}`}
+          width="100%"
+          role="img"
+          aria-label={describe(wave, port)}
+          style={{ display: "block", fontFamily: mono }}
+        >
+          {wave.as_sent.map((byte, index) => (
+            <g key={byte.at_us}>
+              {index % 2 === 0 && <rect x={x(byte.at_us)} y={6} width={x(wave.byte_us)} height={62} fill={colours.bench} />}
+              {Array.from({ length: bits }, (_, bit) => (
+                <line
+                  // biome-ignore lint/suspicious/noArrayIndexKey: a bit is its place
+                  key={bit}
+                  x1={x(byte.at_us + bit * wave.bit_us)}
+                  x2={x(byte.at_us + bit * wave.bit_us)}
+                  y1={68}
+                  y2={bit === 0 ? 77 : 72}
+                  stroke={colours.tarnish}
+                />
+              ))}
+            </g>
+          ))}
+          {wave.pulses?.map(([at = 0, width = 0]) => (
+            <text
+              key={at}
+              x={x(at + width / 2)}
+              y={LOW + 20}
+              textAnchor="middle"
+              fontSize={width / wave.span_us > 0.03 ? 13 : 0}
+              fill={colours.verdigris}
+            >
+              {Math.round(width)}
+            </text>
+          ))}
+          <polyline points={points.join(" ")} fill="none" stroke={colours.ink} strokeWidth={1.8} strokeLinejoin="round" />
+          <Caption y={94}>{wave.pulses?.length ? "widths in us" : "as it was sent"}</Caption>
+          {wave.as_sent.map((byte) => (
+            <Byte key={byte.at_us} x={x(byte.at_us + wave.byte_us / 2)} y={114} value={byte.value} wrong={byte.wrong} />
+          ))}
+          {wave.as_read.length > 0 && <line x1={0} x2={W} y1={130} y2={130} stroke={colours.hairline} />}
+          {!wave.pulses?.length && (
+            <Caption y={wave.as_read.length > 0 ? 148 : 94} from={wave.as_read.length > 0 ? 0 : W}>
+              {caption}
+            </Caption>
+          )}
+          {wave.as_read.map((byte) => (
+            <Byte key={byte.at_us} x={x(byte.at_us + wave.byte_us / 2)} y={170} value={byte.value} wrong={byte.wrong} />
+          ))}
+        </svg>
+      </WidePicture>
     </Box>
   );
 }

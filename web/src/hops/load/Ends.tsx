@@ -2,6 +2,7 @@ import Box from "@mui/material/Box";
 import type { DeviceView, JobState, LoadTold, Outlook, Role } from "../../api/types";
 import { colours, mono } from "../../look/colours";
 import { onArrow } from "../../look/onArrow";
+import { columns } from "../../look/phone";
 import { SignalLine } from "../../look/SignalLine";
 
 export const ROLE_WORDS: Record<Role, string> = { transmitter: "Transmitter's end", receiver: "Receiver", board: "Board" };
@@ -24,12 +25,21 @@ export function Ends({ load, jobs, chosen, onChoose }: { load: LoadTold; jobs: J
       role="radiogroup"
       aria-label="Device"
       onKeyDown={onArrow}
-      sx={{ display: "grid", gridTemplateColumns: "minmax(0,1fr) 172px minmax(0,1fr) 28px minmax(0,1fr)", alignItems: "stretch" }}
+      sx={{ display: "grid", gridTemplateColumns: columns("minmax(0,1fr) 172px minmax(0,1fr) 28px minmax(0,1fr)"), alignItems: "stretch" }}
     >
       {card("transmitter")}
       <LinkLine link={load.link} arrives={load.arrives} />
       {card("receiver")}
-      <Box aria-hidden="true" sx={{ alignSelf: "center", borderTop: `2px solid ${colours.hairline}` }} />
+      <Box
+        aria-hidden="true"
+        sx={{
+          alignSelf: "center",
+          justifySelf: "center",
+          width: { xs: 0, md: "100%" },
+          height: { xs: 16, md: 0 },
+          border: `1px solid ${colours.hairline}`,
+        }}
+      />
       {card("board")}
     </Box>
   );

@@ -7,6 +7,7 @@ import type { HopProps } from "../../craft/hopProps";
 import { colours } from "../../look/colours";
 import { HopHead } from "../../look/HopHead";
 import { Problem } from "../../look/Problem";
+import { columns } from "../../look/phone";
 import { Ends } from "./Ends";
 import { FlashPanel } from "./FlashPanel";
 import { Images } from "./Images";
@@ -73,7 +74,7 @@ export function LoadHop({ craft, edit }: HopProps) {
       )}
       {(view.data?.view.ways_out.length ?? 0) > 0 && <WaysOut ways={view.data?.view.ways_out ?? []} onChoose={choose} />}
       <Problem text={(view.error ?? log.error)?.message ?? ""} />
-      <Box sx={{ display: "grid", gridTemplateColumns: "minmax(0, 1fr) 340px", gap: 2, mt: 1.5, alignItems: "start" }}>
+      <Box sx={{ display: "grid", gridTemplateColumns: columns("minmax(0, 1fr) 340px"), gap: 2, mt: 1.5, alignItems: "start" }}>
         <Images
           view={view.data?.view}
           device={device.name}
@@ -84,7 +85,7 @@ export function LoadHop({ craft, edit }: HopProps) {
         />
         <FlashPanel key={role} device={device} load={load} job={jobs.find((each) => each.order.role === role)} image={chosen} />
       </Box>
-      <Box sx={{ mt: 2, display: "grid", gap: 2 }}>
+      <Box sx={{ mt: 2, display: "grid", gridTemplateColumns: "minmax(0, 1fr)", gap: 2 }}>
         <Log flashes={log.data ?? []} />
       </Box>
     </>

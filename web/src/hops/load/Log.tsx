@@ -4,6 +4,7 @@ import type { Craft, FlashView } from "../../api/types";
 import type { HopProps } from "../../craft/hopProps";
 import { colours, mono } from "../../look/colours";
 import { Panel } from "../../look/Panel";
+import { columns } from "../../look/phone";
 import { useSettingsChoice } from "./useLoad";
 
 /** What was flashed, and how it ended. */
@@ -11,7 +12,7 @@ export function Log({ flashes }: { flashes: FlashView[] }) {
   return (
     <>
       {flashes.length > 0 && (
-        <Panel title="What was flashed" aside={`${flashes.length} ${flashes.length === 1 ? "job" : "jobs"}, the newest first`}>
+        <Panel title="What was flashed" aside={`${flashes.length} ${flashes.length === 1 ? "flash" : "flashes"}, the newest first`}>
           <Box component="ul" aria-label="Flash log" sx={{ listStyle: "none", m: 0, p: 0 }}>
             {flashes.map((each) => (
               <Box
@@ -19,7 +20,7 @@ export function Log({ flashes }: { flashes: FlashView[] }) {
                 key={each.id}
                 sx={{
                   display: "grid",
-                  gridTemplateColumns: "132px 110px minmax(0, 1fr) 60px",
+                  gridTemplateColumns: columns("132px 110px minmax(0, 1fr) 60px"),
                   columnGap: 1.5,
                   py: 0.5,
                   borderBottom: `1px solid ${colours.hairline}`,

@@ -11,6 +11,7 @@ import { DropZone } from "../../look/DropZone";
 import { Panel } from "../../look/Panel";
 import { Problem } from "../../look/Problem";
 import { useAsked } from "../../look/useAsked";
+import { WideTable } from "../../look/WidePicture";
 import { hex, readImage, shelve, sized, unshelve, useShelf } from "./useLoad";
 
 const MOST_MB = 48;
@@ -77,24 +78,28 @@ export function Shelf({ workshopId }: { workshopId: number }) {
         {shelf.data?.length === 0 && (
           <Box sx={{ color: "text.secondary" }}>The shelf is empty. Images for every device that you flash belong here.</Box>
         )}
-        <Box
-          aria-hidden="true"
-          sx={{ display: "grid", gridTemplateColumns: COLUMNS, columnGap: 1.5, fontSize: 12.5, color: "text.secondary" }}
-        >
-          <span>Target</span>
-          <span>Version</span>
-          <span>Radio</span>
-          <Box component="span" sx={{ textAlign: "right" }}>
-            Size
-          </Box>
-          <span>CRC-32</span>
-          <span />
-        </Box>
-        <Box component="ul" aria-label="Images on the shelf" sx={{ listStyle: "none", m: 0, p: 0 }}>
-          {images.map((each) => (
-            <Row key={each.id} image={each} onDrop={() => asked.ask(async () => unshelve(each.id).then(again))} />
-          ))}
-        </Box>
+        <WideTable name="Images" least={620}>
+          <div>
+            <Box
+              aria-hidden="true"
+              sx={{ display: "grid", gridTemplateColumns: COLUMNS, columnGap: 1.5, fontSize: 12.5, color: "text.secondary" }}
+            >
+              <span>Target</span>
+              <span>Version</span>
+              <span>Radio</span>
+              <Box component="span" sx={{ textAlign: "right" }}>
+                Size
+              </Box>
+              <span>CRC-32</span>
+              <span />
+            </Box>
+            <Box component="ul" aria-label="Images on the shelf" sx={{ listStyle: "none", m: 0, p: 0 }}>
+              {images.map((each) => (
+                <Row key={each.id} image={each} onDrop={() => asked.ask(async () => unshelve(each.id).then(again))} />
+              ))}
+            </Box>
+          </div>
+        </WideTable>
       </Panel>
     </Box>
   );

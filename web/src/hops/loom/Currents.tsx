@@ -2,60 +2,65 @@ import Box from "@mui/material/Box";
 import type { LoomView } from "../../api/types";
 import { colours, mono } from "../../look/colours";
 import { Panel } from "../../look/Panel";
+import { WideTable } from "../../look/WidePicture";
 
 /** What every rail carries, beside the line it is judged by: on the pack, and on USB alone. */
 export function Currents({ rails, usb }: Pick<LoomView, "rails" | "usb">) {
   const used = rails.filter((rail) => rail.devices.length > 0);
   return (
     <Panel title="Currents" aside="peak, against what can be given">
-      <Box
-        component="table"
-        aria-label="Currents"
-        sx={{
-          width: "100%",
-          fontSize: 13,
-          borderCollapse: "collapse",
-          "& th": { textAlign: "left", fontWeight: 500, color: colours.softInk },
-          "& td, & th": { py: 0.4, pr: 1.5 },
-        }}
-      >
-        <thead>
-          <tr>
-            <th>rail</th>
-            <th>on the pack</th>
-            <th>on USB alone</th>
-            <th>feeds</th>
-          </tr>
-        </thead>
-        <tbody>
-          {used.map((rail) => (
-            <tr key={rail.rail}>
-              <td>
-                <b>{rail.rail}</b>, {rail.volts} V
-              </td>
-              <td>
-                {rail.source === "outside" ? (
-                  `${rail.peak_ma} mA, fed from outside`
-                ) : (
-                  <Gauge ma={rail.peak_ma} limit={rail.limit_ma} over={rail.over} />
-                )}
-              </td>
-              <td>{rail.usb_limit_ma === null ? "dark" : <Gauge ma={rail.peak_ma} limit={rail.usb_limit_ma} over={rail.over_on_usb} />}</td>
-              <td style={{ color: colours.softInk }}>{rail.devices.join(", ")}</td>
+      <WideTable name="Currents" least={620}>
+        <Box
+          component="table"
+          aria-label="Currents"
+          sx={{
+            width: "100%",
+            fontSize: 13,
+            borderCollapse: "collapse",
+            "& th": { textAlign: "left", fontWeight: 500, color: colours.softInk },
+            "& td, & th": { py: 0.4, pr: 1.5 },
+          }}
+        >
+          <thead>
+            <tr>
+              <th>rail</th>
+              <th>on the pack</th>
+              <th>on USB alone</th>
+              <th>feeds</th>
             </tr>
-          ))}
-          <tr>
-            <td>
-              <b>USB socket</b>
-            </td>
-            <td>–</td>
-            <td>
-              <Gauge ma={usb.peak_ma} limit={usb.limit_ma} over={usb.over} />
-            </td>
-            <td style={{ color: colours.softInk }}>the board and every rail that wakes on USB</td>
-          </tr>
-        </tbody>
-      </Box>
+          </thead>
+          <tbody>
+            {used.map((rail) => (
+              <tr key={rail.rail}>
+                <td>
+                  <b>{rail.rail}</b>, {rail.volts} V
+                </td>
+                <td>
+                  {rail.source === "outside" ? (
+                    `${rail.peak_ma} mA, fed from outside`
+                  ) : (
+                    <Gauge ma={rail.peak_ma} limit={rail.limit_ma} over={rail.over} />
+                  )}
+                </td>
+                <td>
+                  {rail.usb_limit_ma === null ? "dark" : <Gauge ma={rail.peak_ma} limit={rail.usb_limit_ma} over={rail.over_on_usb} />}
+                </td>
+                <td style={{ color: colours.softInk }}>{rail.devices.join(", ")}</td>
+              </tr>
+            ))}
+            <tr>
+              <td>
+                <b>USB socket</b>
+              </td>
+              <td>–</td>
+              <td>
+                <Gauge ma={usb.peak_ma} limit={usb.limit_ma} over={usb.over} />
+              </td>
+              <td style={{ color: colours.softInk }}>the board and every rail that wakes on USB</td>
+            </tr>
+          </tbody>
+        </Box>
+      </WideTable>
     </Panel>
   );
 }

@@ -6,6 +6,8 @@ import type { DraftHopProps } from "../../craft/hopProps";
 import { useLoomView } from "../../craft/useWorkedOut";
 import { colours } from "../../look/colours";
 import { HopHead } from "../../look/HopHead";
+import { columns } from "../../look/phone";
+import { WidePicture } from "../../look/WidePicture";
 import { NoBoard } from "../NoBoard";
 import { Currents } from "./Currents";
 import { WireList } from "./WireList";
@@ -72,9 +74,11 @@ export function LoomHop({ craft, catalogue, edit }: DraftHopProps) {
           </Button>
         </Box>
       )}
-      <Box sx={{ display: "grid", gridTemplateColumns: "minmax(520px, 1fr) 400px", gap: 2.5, alignItems: "start" }}>
-        <Box sx={{ minWidth: 0, display: "grid", gap: 2 }}>
-          <Drawing svg={view.drawing} lit={lit} onLight={setLit} />
+      <Box sx={{ display: "grid", gridTemplateColumns: columns("minmax(520px, 1fr) 400px"), gap: 2.5, alignItems: "start" }}>
+        <Box sx={{ minWidth: 0, display: "grid", gridTemplateColumns: "minmax(0, 1fr)", gap: 2 }}>
+          <WidePicture name="Drawing" least={760}>
+            <Drawing svg={view.drawing} lit={lit} onLight={setLit} />
+          </WidePicture>
           <Currents rails={view.rails} usb={view.usb} />
         </Box>
         <WireList craft={craft} catalogue={catalogue} view={view} lit={lit} onLight={setLit} edit={edit} />

@@ -1,6 +1,7 @@
 import Box from "@mui/material/Box";
 import type { Told } from "../../api/types";
 import { colours, mono } from "../../look/colours";
+import { WidePicture } from "../../look/WidePicture";
 
 const W = 860;
 const X0 = 96;
@@ -46,45 +47,54 @@ export function LossTimeline({
   const hidden = prediction.board_learns_s === null;
   return (
     <Box sx={{ bgcolor: "background.paper", border: 1, borderColor: "divider", borderRadius: 1.25, px: 1.5, py: 1 }}>
-      <svg
-        viewBox={`0 0 ${W} 192`}
-        width="100%"
-        role="img"
-        aria-label={describe(predicted, measured, hidden)}
-        style={{ display: "block", fontFamily: '"Figtree Variable", sans-serif' }}
-      >
-        <text x={8} y={56} fontSize={12.5} fontWeight={600} fill={colours.slate}>
-          predicted
-        </text>
-        <text x={8} y={132} fontSize={12.5} fontWeight={600} fill={colours.copperText}>
-          measured
-        </text>
-        {ticks.map((tick) => (
-          <g key={tick}>
-            <line x1={x(tick)} x2={x(tick)} y1={20} y2={166} stroke={colours.hairline} />
-            <text x={x(tick)} y={182} textAnchor="middle" fontSize={11} fontFamily={mono} fill={colours.softInk}>
-              {tick.toFixed(step < 1 ? 1 : 0)} s
+      <WidePicture name="Timeline" least={640}>
+        <svg
+          viewBox={`0 0 ${W} 192`}
+          width="100%"
+          role="img"
+          aria-label={describe(predicted, measured, hidden)}
+          style={{ display: "block", fontFamily: '"Figtree Variable", sans-serif' }}
+        >
+          <text x={8} y={56} fontSize={12.5} fontWeight={600} fill={colours.slate}>
+            predicted
+          </text>
+          <text x={8} y={132} fontSize={12.5} fontWeight={600} fill={colours.copperText}>
+            measured
+          </text>
+          {ticks.map((tick) => (
+            <g key={tick}>
+              <line x1={x(tick)} x2={x(tick)} y1={20} y2={166} stroke={colours.hairline} />
+              <text x={x(tick)} y={182} textAnchor="middle" fontSize={11} fontFamily={mono} fill={colours.softInk}>
+                {tick.toFixed(step < 1 ? 1 : 0)} s
+              </text>
+            </g>
+          ))}
+          <text x={X0} y={13} fontSize={11.5} fill={colours.softInk} textAnchor="middle">
+            radio silent
+          </text>
+          <line x1={X0} x2={X0} y1={18} y2={166} stroke={colours.ink} strokeWidth={1.5} />
+          <Lane
+            y={52}
+            marks={predicted}
+            x={x}
+            end={hidden ? latest : (prediction.motors_stop_s ?? 0)}
+            ink={colours.slate}
+            dashed={hidden}
+          />
+          {hidden && (
+            <text x={X0 + 12} y={44} fontSize={12.5} fontWeight={600} fill={colours.oxide}>
+              the receiver hides the loss: the board never learns of it
             </text>
-          </g>
-        ))}
-        <text x={X0} y={13} fontSize={11.5} fill={colours.softInk} textAnchor="middle">
-          radio silent
-        </text>
-        <line x1={X0} x2={X0} y1={18} y2={166} stroke={colours.ink} strokeWidth={1.5} />
-        <Lane y={52} marks={predicted} x={x} end={hidden ? latest : (prediction.motors_stop_s ?? 0)} ink={colours.slate} dashed={hidden} />
-        {hidden && (
-          <text x={X0 + 12} y={44} fontSize={12.5} fontWeight={600} fill={colours.oxide}>
-            the receiver hides the loss: the board never learns of it
-          </text>
-        )}
-        {run ? (
-          <Lane y={128} marks={measured} x={x} end={end} ink={colours.copper} />
-        ) : (
-          <text x={X0 + 12} y={132} fontSize={12.5} fill={colours.softInk}>
-            no loss seen with these settings yet
-          </text>
-        )}
-      </svg>
+          )}
+          {run ? (
+            <Lane y={128} marks={measured} x={x} end={end} ink={colours.copper} />
+          ) : (
+            <text x={X0 + 12} y={132} fontSize={12.5} fill={colours.softInk}>
+              no loss seen with these settings yet
+            </text>
+          )}
+        </svg>
+      </WidePicture>
     </Box>
   );
 }

@@ -7,6 +7,7 @@ import type { HopProps } from "../../craft/hopProps";
 import { colours, mono } from "../../look/colours";
 import { HopHead } from "../../look/HopHead";
 import { NumberField } from "../../look/NumberField";
+import { columns } from "../../look/phone";
 import { LossTimeline } from "./LossTimeline";
 
 export function LostLinkHop({ craft, parts, edit }: HopProps) {
@@ -48,7 +49,7 @@ export function LostLinkHop({ craft, parts, edit }: HopProps) {
         </Button>
       </Box>
       <LossTimeline prediction={told.prediction} run={told.loss} now={live.t} response={lost.response} />
-      <Box sx={{ display: "grid", gridTemplateColumns: "1fr 1fr", gap: 2.5, mt: 2 }}>
+      <Box sx={{ display: "grid", gridTemplateColumns: columns("1fr 1fr"), gap: 2.5, mt: 2 }}>
         <Box component="section" aria-label="What is set" sx={{ display: "grid", gap: 1.5, alignContent: "start" }}>
           <Box component="h3" sx={{ m: 0, fontSize: 12.5, color: "text.secondary", fontWeight: 600 }}>
             What is set

@@ -7,6 +7,8 @@ import { useWireMove } from "../../craft/useWireMove";
 import { usePlanView } from "../../craft/useWorkedOut";
 import { HopHead } from "../../look/HopHead";
 import { Problem } from "../../look/Problem";
+import { columns } from "../../look/phone";
+import { WidePicture } from "../../look/WidePicture";
 import { NoBoard } from "../NoBoard";
 import { DeviceCard, PadCard, PinCard } from "./Cards";
 import { type Chosen, PatchPicture } from "./PatchPicture";
@@ -46,18 +48,20 @@ export function PortPlanHop(props: DraftHopProps) {
   return (
     <>
       {head}
-      <Box sx={{ display: "grid", gridTemplateColumns: "minmax(520px, 1fr) 340px", gap: 3, alignItems: "start" }}>
-        <Box sx={{ minWidth: 0, display: "grid", gap: 2 }}>
+      <Box sx={{ display: "grid", gridTemplateColumns: columns("minmax(520px, 1fr) 340px"), gap: 3, alignItems: "start" }}>
+        <Box sx={{ minWidth: 0, display: "grid", gridTemplateColumns: "minmax(0, 1fr)", gap: 2 }}>
           <Problem text={wire.problem} />
-          <PatchPicture
-            picture={view.picture}
-            jobs={craft.document.settings.ports}
-            faulty={(pad, port) => stops.some((finding) => names(finding, pad) || (port !== null && names(finding, port)))}
-            chosen={chosen}
-            onChoose={choose}
-          />
+          <WidePicture name="Drawing" least={760}>
+            <PatchPicture
+              picture={view.picture}
+              jobs={craft.document.settings.ports}
+              faulty={(pad, port) => stops.some((finding) => names(finding, pad) || (port !== null && names(finding, port)))}
+              chosen={chosen}
+              onChoose={choose}
+            />
+          </WidePicture>
         </Box>
-        <Box sx={{ display: "grid", gap: 2, minWidth: 0 }}>
+        <Box sx={{ display: "grid", gridTemplateColumns: "minmax(0, 1fr)", gap: 2, minWidth: 0 }}>
           {chosen?.kind === "device" && <DeviceCard {...props} view={view} device={chosen.device} onClose={() => setChosen(null)} />}
           {chosen?.kind === "pad" && <PadCard key={chosen.pad} {...props} view={view} pad={chosen.pad} onChoose={setChosen} />}
           {chosen?.kind === "pin" && <PinCard {...props} view={view} device={chosen.device} pin={chosen.pin} onChoose={setChosen} />}

@@ -3,47 +3,50 @@ import { memo } from "react";
 import { useBenchStore } from "../../bench/useBench";
 import { useStill, useWritten } from "../../bench/useDrawn";
 import { colours, mono } from "../../look/colours";
+import { WideTable } from "../../look/WidePicture";
 import { AXES, type Axis, channelOf, NOISE_US } from "./axes";
 import { Rail } from "./Rail";
 
 /** Each axis in numbers, on its rail, with what is left to mend. */
 export const AxisTable = memo(function AxisTable({ map, lowLine, highLine }: { map: string; lowLine: number; highLine: number }) {
   return (
-    <Box
-      component="table"
-      sx={{
-        borderCollapse: "collapse",
-        width: "100%",
-        fontSize: 13.5,
-        "& th, & td": { textAlign: "right", py: 0.45, px: 0.75, borderBottom: `1px solid ${colours.hairline}` },
-        "& td.mono": { fontFamily: mono },
-        "& th": { fontWeight: 500, color: "text.secondary" },
-      }}
-    >
-      <thead>
-        <tr>
-          <Box component="th" sx={{ textAlign: "left !important" }}>
-            axis
-          </Box>
-          <th>now</th>
-          <th>low</th>
-          <th>centre</th>
-          <th>high</th>
-          <Box component="th" sx={{ textAlign: "left !important" }}>
-            ▲ where it should come to, 1000 to 2000 us
-          </Box>
-          <th>still to mend</th>
-          <Box component="th" sx={{ textAlign: "left !important" }}>
-            verdict
-          </Box>
-        </tr>
-      </thead>
-      <tbody>
-        {AXES.map(({ axis }) => (
-          <AxisRow key={axis} axis={axis} channel={channelOf(axis, map)} lowLine={lowLine} highLine={highLine} />
-        ))}
-      </tbody>
-    </Box>
+    <WideTable name="Axes" least={820}>
+      <Box
+        component="table"
+        sx={{
+          borderCollapse: "collapse",
+          width: "100%",
+          fontSize: 13.5,
+          "& th, & td": { textAlign: "right", py: 0.45, px: 0.75, borderBottom: `1px solid ${colours.hairline}` },
+          "& td.mono": { fontFamily: mono },
+          "& th": { fontWeight: 500, color: "text.secondary" },
+        }}
+      >
+        <thead>
+          <tr>
+            <Box component="th" sx={{ textAlign: "left !important" }}>
+              axis
+            </Box>
+            <th>now</th>
+            <th>low</th>
+            <th>centre</th>
+            <th>high</th>
+            <Box component="th" sx={{ textAlign: "left !important" }}>
+              ▲ where it should come to, 1000 to 2000 us
+            </Box>
+            <th>still to mend</th>
+            <Box component="th" sx={{ textAlign: "left !important" }}>
+              verdict
+            </Box>
+          </tr>
+        </thead>
+        <tbody>
+          {AXES.map(({ axis }) => (
+            <AxisRow key={axis} axis={axis} channel={channelOf(axis, map)} lowLine={lowLine} highLine={highLine} />
+          ))}
+        </tbody>
+      </Box>
+    </WideTable>
   );
 });
 

@@ -13,6 +13,8 @@ import { NumberField } from "../../look/NumberField";
 import { Panel } from "../../look/Panel";
 import { Pick } from "../../look/Pick";
 import { Problem } from "../../look/Problem";
+import { columns } from "../../look/phone";
+import { WideTable } from "../../look/WidePicture";
 import { CurveField } from "./CurveField";
 import { Mixes, Rates } from "./MemoryLists";
 import { STICK_AXES, type Write } from "./memory";
@@ -121,7 +123,7 @@ export const MemoryPanel = memo(function MemoryPanel({
         ))}
       </Box>
       <ChannelTable setup={setup} transmitter={transmitter} write={write} />
-      <Box sx={{ display: "grid", gridTemplateColumns: "minmax(0, 2fr) minmax(0, 2.4fr)", gap: 3, mt: 2, alignItems: "start" }}>
+      <Box sx={{ display: "grid", gridTemplateColumns: columns("minmax(0, 2fr) minmax(0, 2.4fr)"), gap: 3, mt: 2, alignItems: "start" }}>
         <Mixes setup={setup} switches={transmitter.switches} write={write} />
         <Rates setup={setup} switches={transmitter.switches} write={write} />
       </Box>
@@ -152,74 +154,76 @@ function ChannelTable({
   ];
   return (
     <>
-      <Box
-        component="table"
-        aria-label="Model memory"
-        sx={{
-          borderCollapse: "collapse",
-          fontSize: 13,
-          "& th": { fontWeight: 500, color: "text.secondary", textAlign: "left", pr: 1 },
-          "& td": { pr: 1, py: 0.35 },
-        }}
-      >
-        <thead>
-          <tr>
-            <th>channel</th>
-            <th>source</th>
-            <th>reverse</th>
-            <th>sub-trim</th>
-            <th>low travel</th>
-            <th>high travel</th>
-            <th>curve</th>
-          </tr>
-        </thead>
-        <tbody>
-          {setup.channels.map((channel, index) => {
-            const name = `CH${index + 1}`;
-            const set = (change: Partial<typeof channel>) =>
-              write((target) => {
-                const at = target.channels[index];
-                if (at) Object.assign(at, change);
-              });
-            return (
-              // biome-ignore lint/suspicious/noArrayIndexKey: a channel is its number
-              <tr key={index}>
-                <td>
-                  <b>{name}</b>
-                </td>
-                <td>
-                  <Pick label={`Source of ${name}`} bare value={channel.source} options={sources} onPick={(source) => set({ source })} />
-                </td>
-                <td>
-                  <Checkbox
-                    size="small"
-                    checked={channel.reverse}
-                    slotProps={{ input: { "aria-label": `Reverse ${name}` } }}
-                    onChange={(_, reverse) => set({ reverse })}
-                  />
-                </td>
-                {numbers.map(({ field, label, unit, min, max }) => (
-                  <td key={field}>
-                    <NumberField
-                      label={`${label} of ${name}`}
-                      bare
-                      value={channel[field]}
-                      unit={unit}
-                      min={min}
-                      max={max}
-                      width={96}
-                      onCommit={(value) => set({ [field]: value })}
+      <WideTable name="Channels" least={690}>
+        <Box
+          component="table"
+          aria-label="Model memory"
+          sx={{
+            borderCollapse: "collapse",
+            fontSize: 13,
+            "& th": { fontWeight: 500, color: "text.secondary", textAlign: "left", pr: 1 },
+            "& td": { pr: 1, py: 0.35 },
+          }}
+        >
+          <thead>
+            <tr>
+              <th>channel</th>
+              <th>source</th>
+              <th>reverse</th>
+              <th>sub-trim</th>
+              <th>low travel</th>
+              <th>high travel</th>
+              <th>curve</th>
+            </tr>
+          </thead>
+          <tbody>
+            {setup.channels.map((channel, index) => {
+              const name = `CH${index + 1}`;
+              const set = (change: Partial<typeof channel>) =>
+                write((target) => {
+                  const at = target.channels[index];
+                  if (at) Object.assign(at, change);
+                });
+              return (
+                // biome-ignore lint/suspicious/noArrayIndexKey: a channel is its number
+                <tr key={index}>
+                  <td>
+                    <b>{name}</b>
+                  </td>
+                  <td>
+                    <Pick label={`Source of ${name}`} bare value={channel.source} options={sources} onPick={(source) => set({ source })} />
+                  </td>
+                  <td>
+                    <Checkbox
+                      size="small"
+                      checked={channel.reverse}
+                      slotProps={{ input: { "aria-label": `Reverse ${name}` } }}
+                      onChange={(_, reverse) => set({ reverse })}
                     />
                   </td>
-                ))}
-                <td>
-                  <CurveField label={`Curve of ${name}`} points={channel.curve} onCommit={(curve) => set({ curve })} />
-                </td>
-              </tr>
-            );
-          })}
-        </tbody>
-      </Box>
+                  {numbers.map(({ field, label, unit, min, max }) => (
+                    <td key={field}>
+                      <NumberField
+                        label={`${label} of ${name}`}
+                        bare
+                        value={channel[field]}
+                        unit={unit}
+                        min={min}
+                        max={max}
+                        width={96}
+                        onCommit={(value) => set({ [field]: value })}
+                      />
+                    </td>
+                  ))}
+                  <td>
+                    <CurveField label={`Curve of ${name}`} points={channel.curve} onCommit={(curve) => set({ curve })} />
+                  </td>
+                </tr>
+              );
+            })}
+          </tbody>
+        </Box>
+      </WideTable>
       <Box sx={{ mt: 0.75, fontSize: 12.5, color: "text.secondary" }}>
         The {transmitter.name} goes in steps of {ends.sub_trim_step_us} us of sub-trim, up to {most} us, and {ends.travel_step_percent} % of
         travel, up to {transmitter.max_travel_percent} %; 100 % are {transmitter.us_at_100} us.{" "}

@@ -5,6 +5,7 @@ import { doAct, useBenchStore } from "../../bench/useBench";
 import type { HopProps } from "../../craft/hopProps";
 import { colours } from "../../look/colours";
 import { HopHead } from "../../look/HopHead";
+import { columns } from "../../look/phone";
 import { useOpened } from "../../look/useOpened";
 import { AxisTable } from "./AxisTable";
 import type { Axis } from "./axes";
@@ -55,7 +56,7 @@ export function SticksHop({ craft, parts, edit }: HopProps) {
           </Button>
         </Box>
       </HopHead>
-      <Box sx={{ display: "grid", gridTemplateColumns: "282px 282px minmax(220px, 1fr)", gap: 2.5, mb: 1 }}>
+      <Box sx={{ display: "grid", gridTemplateColumns: columns("282px 282px minmax(220px, 1fr)"), gap: 2.5, mb: 1 }}>
         {(["left", "right"] as const).map((side) => (
           <StickField key={side} side={side} x={fields[side][0]} y={fields[side][1]} map={map} lines={lines} onLine={setLine} />
         ))}
@@ -75,14 +76,14 @@ export function SticksHop({ craft, parts, edit }: HopProps) {
           <MemoryPanel craft={craft} transmitter={parts.transmitter} edit={edit} />
         </Box>
       )}
-      <Box sx={{ display: "grid", gridTemplateColumns: "repeat(2, minmax(0, 1fr))", gap: 2, mt: 2, alignItems: "start" }}>
+      <Box sx={{ display: "grid", gridTemplateColumns: columns("repeat(2, minmax(0, 1fr))"), gap: 2, mt: 2, alignItems: "start" }}>
         <DialCard transmitter={parts.transmitter.name} version={craft.version} edit={edit} />
         <RestPanel craft={craft} edit={edit} />
       </Box>
       <Box sx={{ mt: 2 }}>
         <SurfacesPanel edit={edit} />
       </Box>
-      <Box sx={{ display: "grid", gridTemplateColumns: "repeat(2, minmax(0, 1fr))", gap: 2, mt: 2, alignItems: "start" }}>
+      <Box sx={{ display: "grid", gridTemplateColumns: columns("repeat(2, minmax(0, 1fr))"), gap: 2, mt: 2, alignItems: "start" }}>
         <LatencyBar />
         <OtherChannels sources={sources} />
       </Box>
