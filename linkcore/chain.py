@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from functools import partial
 from typing import Any
 
@@ -18,17 +18,22 @@ Proofs = Mapping[ProofKey, Proof]
 
 def settled_findings(whole: Whole, hops: Iterable[Hop] = HOPS) -> list[Finding]:
     """Those that rest on nothing measured: they stay until draft, settings or firmware are others."""
-    return [finding for hop in hops for finding in hop.rules(hop.reads.view(whole))]
+    return [finding for hop in hops for finding in _judged(hop, whole, hop.rules)]
 
 
 def measured_findings(whole: Whole, seen: Any, hops: Iterable[Hop] = HOPS) -> list[Finding]:
     """Those that rest on what was measured; `seen` None where no bench runs."""
-    return [finding for hop in hops for finding in hop.judges(hop.reads.view(whole), seen)]
+    return [finding for hop in hops for finding in _judged(hop, whole, hop.judges, seen)]
+
+
+def _judged(hop: Hop, whole: Whole, rule: Callable[..., list[Finding]], *seen: Any) -> list[Finding]:
+    view = hop.reads.view(whole)
+    return hop.judged(view, rule(view, *seen))
 
 
 def seen_findings(whole: Whole, seen: Any, hops: Iterable[Hop] = HOPS) -> list[Finding]:
     """Those about what is seen just now on a running bench, or what its devices hold."""
-    return [finding for hop in hops for finding in hop.sees(hop.reads.view(whole), seen)]
+    return [finding for hop in hops for finding in _judged(hop, whole, hop.sees, seen)]
 
 
 def still_findings(whole: Whole, hops: Sequence[Hop] = HOPS) -> list[Finding]:
@@ -43,10 +48,14 @@ def in_order(findings: Iterable[Finding], hops: Sequence[Hop] = HOPS) -> list[Fi
 
 
 def coin(findings: Iterable[Finding], proofs: Sequence[ProofState]) -> tuple[Coin, str]:
-    """(a hop's coin, why it is what it is) from its findings and how its proofs stand."""
-    stop = next((finding for finding in findings if finding.severity == "stop"), None)
+    """(a hop's coin, why it is what it is) from its findings and how its proofs stand. What was proven once and is undone now is wrong, not to be begun."""
+    found = list(findings)
+    undone = any(proof.standing != "missing" for proof in proofs if proof.needed)
+    stop = next((finding for finding in found if finding.severity == "stop" or (undone and finding.severity == "begin")), None)
     if stop is not None:
         return "cracked", stop.what
+    if any(finding.severity == "begin" for finding in found):
+        return "blank", "not begun yet"
     needed = [proof for proof in proofs if proof.needed]
     if not needed:
         return "blank", "nothing has to be proven here"

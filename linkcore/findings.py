@@ -10,7 +10,7 @@ from pydantic import BaseModel, ConfigDict, Field, GetJsonSchemaHandler
 from pydantic.json_schema import JsonSchemaValue
 from pydantic_core import CoreSchema
 
-Severity = Literal["stop", "warn", "note"]
+Severity = Literal["stop", "begin", "warn", "note"]  # begin: nothing is wrong; what it asks for has not been begun
 SEVERITIES: tuple[Severity, ...] = get_args(Severity)
 HOP_KEYS: list[str] = []  # filled by the registry of hops, in their order
 

@@ -39,7 +39,7 @@ class Hop:
 
     `codes`: what its findings can say. `reads`: the only part of craft and devices that its rules are handed. `rules` judge that alone. `judges` also what was measured so far (None where no
     bench runs), for the draft as for what the board runs. `sees` is about what is seen just now, and is not compared with the draft.
-    `stands` is handed the states of all hops before this one.
+    `stands` is handed the states of all hops before this one. `to_begin`: the codes that, for this craft, only say that nothing has been done here yet: they do not crack the coin of a hop that was never proven.
     `tells`: the model of what is told of it, and `tell` makes it; `value`: the one value that passes there, from the view and the running bench (None where none runs); `proven_value`: the same
     while every proof holds, from what was recorded, where `value` counts what was measured: that may have begun anew since; `flows`: whether a signal passes now.
     """
@@ -54,11 +54,17 @@ class Hop:
     judges: Callable[[View, Any], list[Finding]] = _nothing
     sees: Callable[[View, Any], list[Finding]] = _nothing
     stands: Callable[[View, Standing], list[Finding]] = _nothing
+    to_begin: Callable[[View], frozenset[str]] = lambda _: frozenset()
     tells: type[BaseModel] | None = None
     tell: Callable[[Whole, Any], BaseModel] | None = None
     value: Callable[[View, Any], str] = lambda _view, _seen: "–"
     proven_value: Callable[[Mapping[str, Proof]], str] | None = None
     flows: Callable[[Any], bool] = lambda _: False
+
+    def judged(self, view: View, findings: list[Finding]) -> list[Finding]:
+        """Findings of its rules, with those told apart that only say that nothing has been begun."""
+        codes = self.to_begin(view)
+        return [finding.model_copy(update={"severity": "begin"}) if finding.code in codes else finding for finding in findings]
 
     @property
     def field(self) -> str:

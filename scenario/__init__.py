@@ -7,6 +7,8 @@ from linkcore.craft.parts import KitParts
 from linkcore.craft.starting import new_craft
 from linkcore.wiring.netlist import wires_for
 
+SAMPLE_NAME = "Sample quad"
+
 
 def curlew() -> CraftDocument:
     """A quad over SBUS, nearly done."""

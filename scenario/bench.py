@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from typing import Any
 
 from linkcore.bench.bench import Bench
@@ -10,9 +11,34 @@ from linkcore.craft.document import CraftDocument
 from linkcore.craft.parts import KitParts
 from linkcore.devices.firmware import devices_of, running
 from linkcore.parts.catalogue import shipped
+from linkcore.proofs import Proof
 from linkcore.standins.bootloader import DeviceKept
 from linkcore.standins.hands import Stick
+from scenario import SAMPLE_NAME, curlew
 from scenario.images import scenario_images
+
+
+@dataclass(frozen=True)
+class Earned:
+    """What a craft's bench has come to: its kept state, what was proven on it, and the wires that the signal itself rang out."""
+
+    state: dict[str, Any]
+    proofs: list[Proof]
+    rings: list[str]
+
+
+def run_in(document: CraftDocument, before: BenchState | None = None, *, proven: bool) -> Earned:
+    """Set a craft's bench up and, where it shall be `proven`, walk its proofs. Raise CannotRun."""
+    bench = Bench(document, before)
+    if proven:
+        walk_proofs(bench)
+    return Earned(bench.state().keep(), bench.new_proofs, bench.new_rings)
+
+
+def sample() -> tuple[CraftDocument, Earned]:
+    """A craft to look at: Curlew by another name, proven up to its lost link; its wires that only hands can ring out are not."""
+    document = curlew().model_copy(update={"name": SAMPLE_NAME, "about": "A sample to look at and to try things on"})
+    return document, run_in(document, proven=True)
 
 
 def older_receiver(document: CraftDocument) -> BenchState:

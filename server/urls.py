@@ -9,6 +9,7 @@ from drf_spectacular.views import SpectacularJSONAPIView, SpectacularSwaggerSpli
 
 from server.accounts.api import SessionView
 from server.captures.api import FrameView, PortView, RecordingFileView, RecordingsView, RecordingView, WindowView, reading_stream
+from server.demo.api import SampleView
 from server.drafts.api import CraftsView, CraftView, DraftView, RevisionsView
 from server.hops.bind import BindHopView
 from server.hops.kit import ExchangePartView, KitHopView
@@ -38,6 +39,7 @@ urlpatterns = [
     path("api/session", SessionView.as_view()),
     path("api/workshops/<int:workshop_id>/people", PeopleView.as_view()),
     path("api/workshops/<int:workshop_id>/people/<str:username>", PersonView.as_view()),
+    path("api/workshops/<int:workshop_id>/sample", SampleView.as_view()),
     path("api/workshops/<int:workshop_id>/room", RoomView.as_view()),
     path("api/workshops/<int:workshop_id>/parts", PartsView.as_view()),
     path("api/workshops/<int:workshop_id>/parts/check", CheckPartView.as_view()),

@@ -23,6 +23,9 @@ from tests import clock
 
 PACE = 5.0  # bench seconds in a second, where a test is not about time
 
+DESK, PHONE = "desk", "phone"
+SCREENS = {DESK: {"viewport": {"width": 1280, "height": 800}}, PHONE: {"viewport": {"width": 390, "height": 844}, "has_touch": True, "is_mobile": True}}
+
 _server = None
 _browser = None
 
@@ -77,16 +80,16 @@ class Windows:
 
     def __init__(self, chromium, address):
         self._chromium, self._address = chromium, address
-        self._free = []
+        self._free = {DESK: [], PHONE: []}
 
-    def take(self):
-        if self._free:
-            return self._free.pop()
-        context = self._chromium.new_context(viewport={"width": 1280, "height": 800}, reduced_motion="reduce", locale="en-GB", timezone_id="UTC")
+    def take(self, kind):
+        if self._free[kind]:
+            return self._free[kind].pop()
+        context = self._chromium.new_context(**SCREENS[kind], reduced_motion="reduce", locale="en-GB", timezone_id="UTC")
         context.set_default_timeout(15_000)
         return context
 
-    def give_back(self, context):
+    def give_back(self, context, kind):
         pages = list(context.pages)
         if pages:
             storage = {"origin": self._address, "storageTypes": "local_storage,indexeddb,cache_storage,service_workers"}
@@ -94,7 +97,7 @@ class Windows:
         for page in pages:
             page.close()
         context.clear_cookies()
-        self._free.append(context)
+        self._free[kind].append(context)
 
 
 class Browser:

@@ -10,14 +10,18 @@ import socket
 import subprocess
 import sys
 import threading
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from django.conf import settings
 
+from linkcore.craft.document import CraftDocument
 from linkcore.devices.hexfile import Content
 from linkcore.devices.image_facts import ImageError, ImageFacts
 from server.apart.process import LENGTH, READER, receive
 from server.asker import ended_with_asker
+
+if TYPE_CHECKING:
+    from scenario.bench import Earned
 
 READERS = 2
 MOST_WAITING = 6
@@ -84,16 +88,23 @@ _places = threading.BoundedSemaphore(READERS)
 _waiting = threading.BoundedSemaphore(READERS + MOST_WAITING)
 
 
+class Ended(Exception):
+    """A reader came to the end of its memory or time."""
+
+
 def read_image(name: str, data: bytes) -> tuple[Content, ImageFacts | None]:
     """Read an image apart from the server, with limits on memory and time. Raise ImageError; TooMany where others wait already."""
-    if not _waiting.acquire(blocking=False):
-        raise TooMany
     try:
-        with _places:
-            read: tuple[Content, ImageFacts | None] = _ask_reader("image", name, data)
-            return read
-    finally:
-        _waiting.release()
+        read: tuple[Content, ImageFacts | None] = _ask_reader("image", name, data)
+    except Ended as error:
+        raise ImageError("it asks for more memory or time than an image should; is it one?") from error
+    return read
+
+
+def read_sample() -> tuple[CraftDocument, Earned]:
+    """The sample craft, with its bench run apart from the server. Raise Ended; TooMany where others wait already."""
+    made: tuple[CraftDocument, Earned] = _ask_reader("sample")
+    return made
 
 
 def _let_go(line: socket.socket) -> None:
@@ -102,6 +113,16 @@ def _let_go(line: socket.socket) -> None:
 
 
 def _ask_reader(method: str, *arguments: object) -> Any:
+    if not _waiting.acquire(blocking=False):
+        raise TooMany
+    try:
+        with _places:
+            return _answer_of(method, *arguments)
+    finally:
+        _waiting.release()
+
+
+def _answer_of(method: str, *arguments: object) -> Any:
     line, number = fork(READER)
     with line, ended_with_asker(lambda: _let_go(line)):
         line.settimeout(READ_WITHIN_S)
@@ -110,12 +131,12 @@ def _ask_reader(method: str, *arguments: object) -> Any:
             line.sendall(LENGTH.pack(len(asked)) + asked)
             well, answer = pickle.loads(receive(line, *LENGTH.unpack(receive(line, LENGTH.size))))
         except (OSError, EOFError) as error:
-            raise ImageError("it asks for more memory or time than an image should; is it one?") from error
+            raise Ended from error
         finally:
             with contextlib.suppress(ProcessLookupError):
                 os.kill(number, signal.SIGKILL)
     if well:
         return answer
     if isinstance(answer, MemoryError):
-        raise ImageError("it asks for more memory than an image should; is it one?")
+        raise Ended
     raise answer

@@ -11,12 +11,14 @@ from django.contrib.auth import get_user_model
 from django.db import transaction
 
 import scenario
-from linkcore.bench.bench import Bench, CannotRun
-from linkcore.craft.document import CraftDocument
+from linkcore.bench.bench import CannotRun
+from linkcore.craft.document import CraftDocument, CraftError
+from linkcore.craft.parts import KitParts
 from linkcore.parts.catalogue import shipped
 from linkcore.wiring.netlist import every_wire, wire_key
-from scenario.bench import older_receiver, walk_proofs
+from scenario.bench import Earned, older_receiver, run_in
 from scenario.images import scenario_images
+from server.apart.keeper import read_sample
 from server.bench.models import BenchRecord
 from server.crafts.models import Craft
 from server.drafts.services import create_craft
@@ -79,17 +81,34 @@ def fill_shelf(workshop: Workshop, author: Any) -> None:
 
 
 def _make_craft(document: CraftDocument, author: Any) -> None:
-    craft = create_craft(Workshop.objects.get(name=CREW), document, author, demo=True)
+    workshop = Workshop.objects.get(name=CREW)
     try:
-        bench = Bench(document, older_receiver(document) if document.name == "Avocet" else None)
+        before = older_receiver(document) if document.name == "Avocet" else None
+        earned = run_in(document, before, proven=document.name == "Curlew")
     except CannotRun:
+        create_craft(workshop, document, author, demo=True)
         return
-    if document.name == "Curlew":
-        walk_proofs(bench)
-    BenchRecord.objects.create(craft=craft, state=bench.state().keep())
-    for proof in bench.new_proofs:
-        ProofRecord.objects.create(craft=craft, hop=proof.hop, name=proof.name, rests_on=proof.rests_on, seen=proof.seen)
-    if bench.new_rings:
-        ring(craft.pk, bench.new_rings, WireRing.How.SIGNAL)
-        by_hand = [wire_key(patch) for patch in every_wire(document, bench.parts) if wire_key(patch) not in bench.new_rings]
+    craft = keep(workshop, document, earned, author, demo=True)
+    if earned.rings:
+        by_hand = [wire for patch in every_wire(document, KitParts.of(document)) if (wire := wire_key(patch)) not in earned.rings]
         ring(craft.pk, by_hand, WireRing.How.HAND, initials="wr", by=author)
+
+
+@transaction.atomic
+def keep(workshop: Workshop, document: CraftDocument, earned: Earned, author: Any, *, demo: bool = False) -> Craft:
+    """A new craft with what was earned on its bench. Raise CraftError where the workshop has one of that name."""
+    craft = create_craft(workshop, document, author, demo=demo)
+    BenchRecord.objects.create(craft=craft, state=earned.state)
+    for proof in earned.proofs:
+        ProofRecord.objects.create(craft=craft, hop=proof.hop, name=proof.name, rests_on=proof.rests_on, seen=proof.seen)
+    if earned.rings:
+        ring(craft.pk, earned.rings, WireRing.How.SIGNAL)
+    return craft
+
+
+def make_sample(workshop: Workshop, author: Any) -> Craft:
+    """The sample craft, made on demand; a workshop has one at most. Raise CraftError where it has one already; TooMany."""
+    if Craft.objects.filter(workshop=workshop, name=scenario.SAMPLE_NAME).exists():
+        raise CraftError(f"{workshop.name} has a {scenario.SAMPLE_NAME} already; open that one")
+    document, earned = read_sample()
+    return keep(workshop, document, earned, author)

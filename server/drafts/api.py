@@ -113,7 +113,8 @@ def _known(craft: Craft) -> dict[str, Any]:
     }
 
 
-def _craft(craft: Craft, user: Any) -> dict[str, Any]:
+def told(craft: Craft, user: Any) -> dict[str, Any]:
+    """A craft as the API tells it to a user."""
     role = role_of(user, craft.workshop_id)
     of_the_user = {"workshop_id": craft.workshop_id, "role": role, "may": list(duties_of(role))}
     return _known(craft) | of_the_user | {"version": craft.version, "document": as_now(craft.document)}
@@ -179,7 +180,7 @@ class CraftsView(APIView):
             document = new_craft(wanted["name"], wanted["airframe"], kit, catalogue_of(workshop.pk))
         except ValueError as error:
             raise CraftError(str(error)) from error
-        return Response(_craft(create_craft(workshop, document, request.user), request.user), status=201)
+        return Response(told(create_craft(workshop, document, request.user), request.user), status=201)
 
 
 class CraftView(APIView):
@@ -190,7 +191,7 @@ class CraftView(APIView):
         """The craft with its newest draft; 422 where this Coin Bell cannot read it."""
         craft = find_craft(request, craft_id)
         craft.read()
-        return Response(_craft(craft, request.user))
+        return Response(told(craft, request.user))
 
 
 _DRAFT_RESPONSES: dict[int, Any] = {
@@ -227,8 +228,8 @@ class DraftView(APIView):
             who = stale.craft.updated_by.get_username() if stale.craft.updated_by else "somebody"
             text = f"{who} has saved this draft meanwhile (version {stale.craft.version}); look at that one, then make your change again"
             changes = changes_beside(stale.craft, form.validated_data)
-            return Response({"detail": text, "current": _craft(stale.craft, request.user), "changes": [each.model_dump() for each in changes]}, status=409)
-        return Response(_craft(saved, request.user))
+            return Response({"detail": text, "current": told(stale.craft, request.user), "changes": [each.model_dump() for each in changes]}, status=409)
+        return Response(told(saved, request.user))
 
 
 def _duty(wanted: dict[str, Any]) -> Duty:

@@ -61,10 +61,11 @@ class People:
     def __init__(self, windows, address, sessions, crafts):
         self._windows, self.address, self._sessions, self._crafts = windows, address, sessions, crafts
         self._taken, self.troubles = [], []
+        self.screen = live.DESK  # what whoever comes next sits at
 
     def page(self):
-        context = self._windows.take()
-        self._taken.append(context)
+        context = self._windows.take(self.screen)
+        self._taken.append((context, self.screen))
         page = context.new_page()
         page.on("pageerror", lambda error: self.troubles.append(str(error)))
         page.on("console", lambda message: self.troubles.append(message.text) if message.type == "error" and not QUIET.search(message.text) else None)
@@ -103,12 +104,12 @@ class People:
     def picture(self, name):
         """What everybody sees, where COINBELL_PICTURES names a folder: to look at what a failed test had before it."""
         if folder := os.environ.get("COINBELL_PICTURES"):
-            for number, page in enumerate(page for context in self._taken for page in context.pages):
+            for number, page in enumerate(page for context, _ in self._taken for page in context.pages):
                 page.screenshot(path=f"{folder}/{name}-{number}.png")
 
     def leave(self):
-        for context in self._taken:
-            self._windows.give_back(context)
+        for context, screen in self._taken:
+            self._windows.give_back(context, screen)
 
 
 def go(page, hop):

@@ -30,7 +30,7 @@ class AccessTest(BrowserTest):
         nothing_serious(self, crafts, "crafts")
         craft_address = crafts.get_by_role("link", name="Curlew").get_attribute("href")
         other = people.sign_in_by_form("dipper")
-        expect(other.get_by_text("No craft yet.")).to_be_visible()
+        expect(other.get_by_role("region", name="A sample craft")).to_be_visible()
         other.goto(people.address + craft_address)
         expect(other.get_by_text("there is no such craft in your workshops")).to_be_visible()
 
@@ -150,9 +150,9 @@ class SliceTest(BrowserTest):
         for label, option in (("Board", "Merle F7"), ("Receiver", "Pip S8"), ("Transmitter", "Harrow 16")):
             page.get_by_role("combobox", name=label).click()
             page.get_by_role("option", name=re.compile(option)).click()
-        page.get_by_role("button", name="Put it on the bench").click()
+        page.get_by_role("button", name="Make the craft").click()
         page.get_by_role("heading", level=1, name="Kit").wait_for()
-        wait_coin(page, "Port plan", re.compile("^cracked"))
+        wait_coin(page, "Port plan", re.compile("^blank"))
         go(page, "Port plan")
         device = page.get_by_role("button", name="Device receiver, Pip S8")
         device.focus()

@@ -430,10 +430,10 @@ class ListTest(BrowserTest):
         for label, option in (("Board", "Merle F7"), ("Receiver", "Pip S8"), ("Transmitter", "Harrow 16")):
             page.get_by_role("combobox", name=label).click()
             page.get_by_role("option", name=re.compile(option)).click()
-        page.get_by_role("button", name="Put it on the bench").click()
+        page.get_by_role("button", name="Make the craft").click()
         expect(page.get_by_role("alert")).to_contain_text("already has a craft called Curlew")
         page.get_by_label("Name").fill("Curlew Two")
-        page.get_by_role("button", name="Put it on the bench").click()
+        page.get_by_role("button", name="Make the craft").click()
         page.get_by_role("heading", level=1, name="Kit").wait_for()
 
 

@@ -32,6 +32,11 @@ def flows(seen: Supplied) -> bool:
     return seen.supplied
 
 
+def to_begin(view: View) -> frozenset[str]:
+    """Parts that are still to be chosen; and the drive, while no device was put in."""
+    return frozenset({"kit.incomplete"} | (set() if view.craft.kit.devices else {"kit.no-drive"}))
+
+
 HOP = Hop(
     key="kit",
     title="Kit",
@@ -40,6 +45,7 @@ HOP = Hop(
     rules=lambda view: check_kit(view.craft, view.parts),
     codes=CODES,
     proofs=(SET_ANSWERS,),
+    to_begin=to_begin,
     value=parts_counted,
     flows=flows,
 )

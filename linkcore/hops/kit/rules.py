@@ -20,12 +20,14 @@ def check_kit(document: CraftDocument, parts: KitParts) -> list[Finding]:
     findings = unknown_parts(parts)
     unchosen = [each.role for each in parts.missing if not each.part_id]
     if unchosen:
+        named = [f"the {role}" for role in unchosen]
         findings.append(
             CHECK.warn(
                 "kit.incomplete",
                 At.setting("/kit", "kit"),
                 f"Not chosen yet: {', '.join(unchosen)}.",
                 "What the set can do, and the plan, follow from all three.",
+                Mend(text=f"Choose {' and '.join([', '.join(named[:-1]), named[-1]] if named[1:] else named)}", go="kit"),
             )
         )
     if parts.module and parts.maybe_transmitter and not parts.maybe_transmitter.module_bay:

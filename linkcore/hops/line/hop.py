@@ -47,6 +47,11 @@ def flows(seen: Listened) -> bool:
     return seen.port_reading().good > 0
 
 
+def to_begin(view: View) -> frozenset[str]:
+    """That nothing is heard, while no wire was planned at all."""
+    return frozenset() if view.craft.wiring else frozenset({"line.no-port", "line.dead"})
+
+
 HOP = Hop(
     key="line",
     title="Line",
@@ -55,6 +60,7 @@ HOP = Hop(
     sees=line,
     codes=CODES,
     proofs=(PORT_READS,),
+    to_begin=to_begin,
     value=frames_a_second,
     flows=flows,
     tells=LineTold,

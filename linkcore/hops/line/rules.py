@@ -43,6 +43,7 @@ def check_line(
                 At.setting("/settings/ports", "port"),
                 "No running port has the receiver job.",
                 "A port's job counts after a restart of the board.",
+                Mend(text="Give it a port in the Port plan", go="port plan"),
             )
         ]
     where = At(f"{reading.port}, pad {reading.pad}", (*At.ports(reading.port).refs, *(At.pads(reading.pad).refs if reading.pad else ())))

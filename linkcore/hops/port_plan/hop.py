@@ -40,6 +40,11 @@ def flows(seen: Wired) -> bool:
     return seen.wire_passes
 
 
+def to_begin(view: View) -> frozenset[str]:
+    """That the receiver is not heard, while no wire was planned at all."""
+    return frozenset() if view.craft.wiring else frozenset({"ports.not-wired", "ports.no-receiver-job", "ports.no-protocol"})
+
+
 HOP = Hop(
     key="port plan",
     title="Port plan",
@@ -48,6 +53,7 @@ HOP = Hop(
     rules=lambda view: check_ports(view.craft, view.parts),
     codes=CODES,
     proofs=(PAD_IS_HEARD,),
+    to_begin=to_begin,
     value=port_that_listens,
     flows=flows,
 )

@@ -218,7 +218,7 @@ def _receiver_wiring(board: Board, wire: ReceiverWire, listens: str) -> list[Fin
                 At.pin(RECEIVER, wire.pin, wire.pin),
                 f"The receiver's {wire.pin} pin goes nowhere.",
                 "Without this wire no frame reaches the board.",
-                Mend(text=f"Pick the {listens.upper()} pad that it is soldered to"),
+                Mend(text=f"Pick the {listens.upper()} pad for the receiver's {wire.pin} pin"),
                 work_it_out(),
             )
         ]

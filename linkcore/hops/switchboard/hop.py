@@ -60,6 +60,11 @@ def flows(seen: Flipped) -> bool:
     return seen.board_link in ("good", "grace")
 
 
+def to_begin(view: View) -> frozenset[str]:
+    """The band that arms, while no mode has one either."""
+    return frozenset() if view.craft.settings.modes else frozenset({"switchboard.no-arm-band"})
+
+
 HOP = Hop(
     key="switchboard",
     title="Switchboard",
@@ -68,6 +73,7 @@ HOP = Hop(
     judges=switches,
     codes=CODES,
     proofs=(EVERY_ROW_SEEN,),
+    to_begin=to_begin,
     value=rows_counted,
     proven_value=rows_proven,
     flows=flows,

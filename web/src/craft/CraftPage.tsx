@@ -11,11 +11,12 @@ import { known, useBenchConnection, useBenchStore } from "../bench/useBench";
 import { useBenchKeys } from "../bench/useBenchKeys";
 import { Chain } from "../chain/Chain";
 import { FindingStrip, focusedFinding, keyOf, wantFinding } from "../findings/FindingStrip";
+import { FirstStep } from "../findings/FirstStep";
 import { PURPOSES } from "../hops/purposes";
 import { HOPS, hopFromPath, REGISTRY } from "../hops/registry";
 import { Centred } from "../look/Centred";
 import { colours } from "../look/colours";
-import { HopHead, HopPurpose } from "../look/HopHead";
+import { HopFirst, HopHead, HopPurpose } from "../look/HopHead";
 import { columns, usePhone } from "../look/phone";
 import { useParts } from "../parts/useParts";
 import type { HopProps } from "./hopProps";
@@ -110,17 +111,19 @@ function OpenCraft({ craft, edit, hop, user }: { craft: Craft; edit: HopProps["e
             sx={{ position: "relative", overflow: "auto", px: { xs: 1.5, md: 3 }, py: { xs: 1.25, md: 2 }, outline: "none" }}
           >
             {catalogue.error?.message}
-            <HopPurpose value={PURPOSES[hop]}>
-              <Suspense fallback={<p>Opening {entry.title}…</p>}>
-                {!entry.needsBench && catalogue.data && <entry.Screen craft={craft} catalogue={catalogue.data} edit={edit} />}
-                {entry.needsBench &&
-                  (parts && !why ? (
-                    <entry.Screen craft={craft} parts={parts} edit={edit} />
-                  ) : (
-                    <NoBench title={entry.title} craftId={craft.id} why={why} />
-                  ))}
-              </Suspense>
-            </HopPurpose>
+            <HopFirst value={<FirstStep hop={hop} craft={craft} edit={edit} />}>
+              <HopPurpose value={PURPOSES[hop]}>
+                <Suspense fallback={<p>Opening {entry.title}…</p>}>
+                  {!entry.needsBench && catalogue.data && <entry.Screen craft={craft} catalogue={catalogue.data} edit={edit} />}
+                  {entry.needsBench &&
+                    (parts && !why ? (
+                      <entry.Screen craft={craft} parts={parts} edit={edit} />
+                    ) : (
+                      <NoBench title={entry.title} craftId={craft.id} why={why} />
+                    ))}
+                </Suspense>
+              </HopPurpose>
+            </HopFirst>
           </Box>
           <FindingStrip hop={hop} craft={craft} edit={edit} />
         </Box>

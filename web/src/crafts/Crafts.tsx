@@ -1,14 +1,15 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import Typography from "@mui/material/Typography";
-import { useQuery } from "@tanstack/react-query";
+import { useMutation, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
-import { Link } from "react-router";
+import { Link, useNavigate } from "react-router";
 import { api, taken } from "../api/client";
-import type { CraftRow, Session } from "../api/types";
+import type { Craft, CraftRow, Session } from "../api/types";
 import { hopPath, hopTitle } from "../chain/hops";
 import { COIN_WORDS, Coin } from "../look/Coin";
 import { colours } from "../look/colours";
+import { Problem } from "../look/Problem";
 import { columns } from "../look/phone";
 import { TopLine } from "../look/TopLine";
 import { useSignOut } from "../session/useSession";
@@ -16,7 +17,7 @@ import { NewCraft } from "./NewCraft";
 
 export function Crafts({ session }: { session: Session }) {
   const crafts = useQuery({ queryKey: ["crafts"], queryFn: (): Promise<CraftRow[]> => taken(api.GET("/api/crafts")) });
-  const [making, setMaking] = useState(false);
+  const [making, setMaking] = useState<number | null>(null); // the workshop that it is made in
   const signOut = useSignOut();
   const building = session.workshops.filter(({ role }) => role === "owner" || role === "builder");
   return (
@@ -33,7 +34,7 @@ export function Crafts({ session }: { session: Session }) {
           <Typography variant="h1">Crafts</Typography>
           <Box sx={{ flex: 1 }} />
           {building.length > 0 && (
-            <Button variant="contained" onClick={() => setMaking(true)}>
+            <Button variant="contained" onClick={() => setMaking(building[0]?.id ?? null)}>
               New craft
             </Button>
           )}
@@ -64,19 +65,54 @@ export function Crafts({ session }: { session: Session }) {
                   <CraftLine key={craft.id} craft={craft} />
                 ))}
               </Box>
-              {crafts.isSuccess && own.length === 0 && (
-                <Box sx={{ p: 3, border: `1px dashed ${colours.hairline}`, borderRadius: 1.5 }}>
-                  No craft yet. Choose a board, a receiver and a transmitter, and the bench is ready to follow the signal.
-                </Box>
-              )}
+              {crafts.isSuccess && own.length === 0 && <WayIn workshop={workshop} onNew={() => setMaking(workshop.id)} />}
             </Box>
           );
         })}
       </Box>
-      {making && <NewCraft workshops={building} onClose={() => setMaking(false)} />}
+      {making !== null && <NewCraft workshops={building} first={making} onClose={() => setMaking(null)} />}
     </>
   );
 }
+
+/** What an empty workshop offers: a craft of one's own, or one to look at. */
+function WayIn({ workshop, onNew }: { workshop: Session["workshops"][number]; onNew: () => void }) {
+  const go = useNavigate();
+  const sample = useMutation({
+    mutationFn: (): Promise<Craft> =>
+      taken(api.POST("/api/workshops/{workshop_id}/sample", { params: { path: { workshop_id: workshop.id } } })),
+    onSuccess: (craft) => go(`/crafts/${craft.id}/kit`),
+  });
+  if (workshop.role !== "owner" && workshop.role !== "builder")
+    return <Box sx={WAY}>No craft yet. Owners and builders of this workshop make them.</Box>;
+  return (
+    <Box sx={{ display: "grid", gridTemplateColumns: columns("1fr 1fr"), gap: 1.5 }}>
+      <Box component="section" aria-label="A craft of your own" sx={WAY}>
+        <Typography variant="h2">A craft of your own</Typography>
+        <Box sx={{ my: 1 }}>
+          Give it a name and say what it is. You choose its board, receiver and transmitter from the parts, and Coin Bell works out the rest
+          of the way with you, hop by hop.
+        </Box>
+        <Button variant="contained" onClick={onNew}>
+          Make a craft
+        </Button>
+      </Box>
+      <Box component="section" aria-label="A sample craft" sx={WAY}>
+        <Typography variant="h2">A sample craft</Typography>
+        <Box sx={{ my: 1 }}>
+          A small quad that is wired, bound and mostly proven on its bench. Look at what each hop shows, flip its switches, break something
+          and see where the signal stops.
+        </Box>
+        <Button variant="outlined" disabled={sample.isPending} onClick={() => sample.mutate()}>
+          {sample.isPending ? "Making the sample, a few seconds…" : "Make the sample craft"}
+        </Button>
+        <Problem text={sample.error?.message ?? ""} />
+      </Box>
+    </Box>
+  );
+}
+
+const WAY = { p: 2.5, bgcolor: "background.paper", border: 1, borderColor: "divider", borderRadius: 1.5, maxWidth: 620 } as const;
 
 function CraftLine({ craft }: { craft: CraftRow }) {
   const broken = craft.chain.find((state) => state.coin === "cracked");

@@ -14,7 +14,16 @@ import type { Craft, Session } from "../api/types";
 import { colours } from "../look/colours";
 import { useParts } from "../parts/useParts";
 
-export function NewCraft({ workshops, onClose }: { workshops: Session["workshops"]; onClose: () => void }) {
+/** What is done after this form, by what was chosen in it. */
+function comesNext(...parts: string[]): string {
+  const left = ["board", "receiver", "transmitter"].filter((_, index) => !parts[index]);
+  return left.length === 0
+    ? "the Kit says whether the three understand each other, and takes the other devices. Then the Port plan works out which of them goes on which pad."
+    : `you choose the ${left.length === 3 ? "board, the receiver and the transmitter" : left.join(" and the ")} in the Kit, which says what the set can do. The bench runs as soon as all three are there.`;
+}
+
+/** `first`: the workshop that it is made in, where nothing else is chosen. */
+export function NewCraft({ workshops, first, onClose }: { workshops: Session["workshops"]; first: number; onClose: () => void }) {
   const go = useNavigate();
   const [form, fill] = useState({
     name: "",
@@ -22,7 +31,7 @@ export function NewCraft({ workshops, onClose }: { workshops: Session["workshops
     board: "",
     receiver: "",
     transmitter: "",
-    workshop: workshops[0]?.id ?? 0,
+    workshop: first,
   });
   const parts = useParts(form.workshop);
   const make = useMutation({
@@ -85,6 +94,9 @@ export function NewCraft({ workshops, onClose }: { workshops: Session["workshops
             "Airframe",
             (parts.data?.airframes ?? []).map((each) => ({ value: each, text: each })),
           )}
+          <Box component="h3" sx={{ m: 0, fontSize: 13, fontWeight: 600 }}>
+            The three parts, where you know them already
+          </Box>
           {choose(
             "board",
             "Board",
@@ -104,6 +116,9 @@ export function NewCraft({ workshops, onClose }: { workshops: Session["workshops
             "Transmitter",
             parts.data?.transmitters.map((each) => ({ value: each.id, text: `${each.name}, ${each.channels} channels` })) ?? [],
           )}
+          <Box component="section" aria-label="What comes next" sx={{ fontSize: 13.5, color: "text.secondary" }}>
+            <b>Next:</b> {comesNext(form.board, form.receiver, form.transmitter)}
+          </Box>
           <Box role="alert" sx={{ color: colours.oxide, minHeight: 20 }}>
             {make.error?.message}
           </Box>
@@ -113,7 +128,7 @@ export function NewCraft({ workshops, onClose }: { workshops: Session["workshops
             Cancel
           </Button>
           <Button type="submit" variant="contained" disabled={make.isPending}>
-            Put it on the bench
+            Make the craft
           </Button>
         </DialogActions>
       </form>

@@ -4,15 +4,17 @@ import { useEffect, useRef } from "react";
 import { useHotkeys } from "react-hotkeys-hook";
 import { Link } from "react-router";
 import { create } from "zustand";
-import type { Craft, Edit, Finding, Hop, HopState, Mend } from "../api/types";
-import { doAct, known, sendHands, useBenchStore, useSteady, writeDraft } from "../bench/useBench";
+import type { Craft, Edit, Finding, Hop, HopState } from "../api/types";
+import { known, useBenchStore, useSteady } from "../bench/useBench";
 import { hopPath, hopTitle } from "../chain/hops";
 import type { HopProps } from "../craft/hopProps";
 import { colours } from "../look/colours";
 import { usePhone } from "../look/phone";
+import { acts, MendOf } from "./Mends";
 
 const TONE = {
   stop: { ink: colours.oxide, wash: colours.oxideWash },
+  begin: { ink: colours.copperText, wash: colours.copperWash },
   warn: { ink: colours.copperText, wash: colours.copperWash },
   note: { ink: colours.slate, wash: colours.slateWash },
 };
@@ -32,7 +34,8 @@ export function FindingStrip({ hop, craft, edit }: { hop: Hop; craft: Craft; edi
   const judged = useBenchStore((state) => state.waiting?.judged ?? true);
   const open = useStrip((state) => state.openAt === hop);
   const here = findings.filter((finding) => finding.hop === hop);
-  const stop = findings.find((finding) => finding.hop !== hop && finding.severity === "stop");
+  const elsewhere = findings.filter((finding) => finding.hop !== hop);
+  const stop = elsewhere.find(({ severity }) => severity === "stop") ?? elsewhere.find(({ severity }) => severity === "begin");
   const coin = useSteady((state) => known(state)?.chain.find((each) => each.hop === hop) ?? null);
   const toSee = coin && coin.coin !== "cracked" && coin.proofs.some((proof) => proof.needed && proof.standing !== "holds");
   const more = here.length > 0 || coin?.coin === "tarnished" || Boolean(toSee) || Boolean(stop);
@@ -74,7 +77,10 @@ export function FindingStrip({ hop, craft, edit }: { hop: Hop; craft: Craft; edi
         {coin && coin.coin !== "cracked" && <StillToSee proofs={coin.proofs} />}
         {stop && (
           <Box sx={{ py: 0.5, fontSize: 13, color: colours.softInk }}>
-            {here.some((finding) => finding.severity === "stop") ? "Wrong elsewhere too:" : "The signal stops elsewhere:"}{" "}
+            {elsewhereWords(
+              stop,
+              here.some((finding) => finding.severity === "stop"),
+            )}{" "}
             <Link to={`/crafts/${craft.id}/${hopPath(stop.hop)}`} style={{ color: colours.oxide, fontWeight: 600 }}>
               {hopTitle(stop.hop)}
             </Link>{" "}
@@ -142,11 +148,10 @@ export function FindingStrip({ hop, craft, edit }: { hop: Hop; craft: Craft; edi
   );
 }
 
-/** Whether the app does it, or leads to where it is done; what only hands can do is read in full. */
-const acts = ({ edits, hands, act, go, panel }: Mend, hop: Hop) =>
-  edits.length > 0 || Boolean(act) || Object.keys(hands).length > 0 || Boolean(go && (go !== hop || panel));
-
 const CUT = { overflow: "hidden", textOverflow: "ellipsis", minWidth: 0 } as const;
+
+const elsewhereWords = (stop: Finding, wrongHere: boolean) =>
+  stop.severity === "begin" ? "Not begun yet:" : wrongHere ? "Wrong elsewhere too:" : "The signal stops elsewhere:";
 
 /** How the hop stands where no finding says otherwise. */
 function Standing({ craft, coin, judged, stop }: { craft: Craft; coin: HopState | null; judged: boolean; stop: Finding | undefined }) {
@@ -156,7 +161,7 @@ function Standing({ craft, coin, judged, stop }: { craft: Craft; coin: HopState 
   if (stop)
     return (
       <>
-        Nothing is wrong here so far. The signal stops elsewhere:{" "}
+        Nothing is wrong here so far. {elsewhereWords(stop, false)}{" "}
         <Link to={`/crafts/${craft.id}/${hopPath(stop.hop)}`} style={{ color: colours.oxide, fontWeight: 600 }}>
           {hopTitle(stop.hop)}
         </Link>{" "}
@@ -171,7 +176,7 @@ function Severity({ of }: { of: Finding }) {
   const tone = TONE[of.severity];
   return (
     <Box component="span" sx={{ px: 0.9, borderRadius: 0.75, fontSize: 12, fontWeight: 600, color: tone.ink, bgcolor: tone.wash }}>
-      {of.severity}
+      {of.severity === "begin" ? "to begin" : of.severity}
     </Box>
   );
 }
@@ -186,54 +191,6 @@ function StillToSee({ proofs }: { proofs: HopState["proofs"] }) {
       {needed.length > 1 && `${needed.length - later.length - 1} of ${needed.length} proven. `}
       To be seen: {next.says} About {next.minutes} min{next.wants.length > 0 && `, with ${next.wants.join(", ")}`}.
       {later.length > 0 && ` Then: ${later.map((proof) => proof.name).join(", ")}.`}
-    </Box>
-  );
-}
-
-/** A button where the app can do it, or lead to where it is done; a sentence where only hands can. */
-function MendOf({
-  mend,
-  craft,
-  hop,
-  current,
-  onMend,
-}: {
-  mend: Mend;
-  craft: Craft;
-  hop: Hop;
-  current: boolean;
-  onMend: (edits: Edit[]) => void;
-}) {
-  const look = { variant: "outlined", sx: { color: colours.verdigris, py: 0 } } as const;
-  const { text, edits, hands, act, go, panel } = mend;
-  const builds = craft.may.includes("build");
-  if (edits.length > 0)
-    return (
-      <Button {...look} disabled={!current || !builds} onClick={() => onMend(edits)}>
-        {text}
-      </Button>
-    );
-  if (act)
-    return (
-      <Button {...look} disabled={!current || !builds} onClick={() => void (act === "write" ? writeDraft(craft.version) : doAct(act))}>
-        {text}
-      </Button>
-    );
-  if (Object.keys(hands).length > 0)
-    return (
-      <Button {...look} disabled={!craft.may.includes("check")} onClick={() => sendHands(hands)}>
-        {text}
-      </Button>
-    );
-  if (acts(mend, hop) && go)
-    return (
-      <Button {...look} component={Link} to={`/crafts/${craft.id}/${hopPath(go)}${panel && `?open=${panel}`}`}>
-        {text}
-      </Button>
-    );
-  return (
-    <Box component="span" sx={{ fontSize: 13 }}>
-      {text}.
     </Box>
   );
 }

@@ -3,6 +3,7 @@ import Button from "@mui/material/Button";
 import Typography from "@mui/material/Typography";
 import { createContext, type ReactNode, useContext, useState } from "react";
 import { colours } from "./colours";
+import { JumpMarks } from "./JumpMarks";
 
 /** What a hop is for, and the order of its steps. */
 export interface Purpose {
@@ -13,9 +14,13 @@ export interface Purpose {
 /** The purpose of the hop that is on the screen; null where there is none to tell. */
 export const HopPurpose = createContext<Purpose | null>(null);
 
+/** What stands right under the head of the hop that is on the screen. */
+export const HopFirst = createContext<ReactNode>(null);
+
 /** A hop's name and the question that it answers; what it is for is told on demand. */
 export function HopHead({ title, question, children }: { title: string; question: string; children?: ReactNode }) {
   const purpose = useContext(HopPurpose);
+  const first = useContext(HopFirst);
   const [told, tell] = useState(false);
   return (
     <Box sx={{ mb: 1.5 }}>
@@ -44,6 +49,7 @@ export function HopHead({ title, question, children }: { title: string; question
               </Button>
             )}
           </Typography>
+          <JumpMarks />
         </div>
         <Box
           sx={{
@@ -69,6 +75,7 @@ export function HopHead({ title, question, children }: { title: string; question
           </Box>
         </Box>
       )}
+      {first && <Box sx={{ mt: 1.25, "&:empty": { display: "none" } }}>{first}</Box>}
     </Box>
   );
 }

@@ -3,6 +3,7 @@ import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { api, taken } from "../../api/client";
 import type { BindTold, BindView } from "../../api/types";
 import { useSteady } from "../../bench/useBench";
+import { useNextProof } from "../../chain/useNextProof";
 import type { HopProps } from "../../craft/hopProps";
 import { colours } from "../../look/colours";
 import { HopHead } from "../../look/HopHead";
@@ -21,6 +22,7 @@ export function BindHop({ craft, parts, edit }: HopProps) {
       taken<{ version: number; view: BindView }>(api.GET("/api/crafts/{craft_id}/bind", { params: { path: { craft_id: craft.id } } })),
     placeholderData: keepPreviousData,
   });
+  const next = useNextProof("bind"); // both ends know each other: how far they hear each other comes before how they are bound
   const head = (
     <HopHead title="Bind" question="Do the two ends know each other, and do they find each other again by themselves?">
       {bind && (
@@ -37,21 +39,25 @@ export function BindHop({ craft, parts, edit }: HopProps) {
         Looking at both ends…
       </>
     );
+  const budget = (
+    <Box sx={{ mt: 2 }}>
+      {view.data?.view.budget ? (
+        <LinkBudget budget={view.data.view.budget} craft={craft} edit={edit} distance={bind.distance_m} />
+      ) : (
+        view.data && <Box sx={{ color: "text.secondary" }}>No link budget: one end has no whole firmware.</Box>
+      )}
+    </Box>
+  );
   return (
     <>
       {head}
       <BothEnds bind={bind} transmitter={parts.transmitter} />
+      {next === "" && budget}
       <Box sx={{ display: "grid", gridTemplateColumns: columns("minmax(0, 1fr) 330px"), gap: 2, mt: 2, alignItems: "start" }}>
         <Steps bind={bind} craft={craft} edit={edit} />
         {view.data && <LightsPicker lights={view.data.view.lights} receiver={parts.receiver.name} />}
       </Box>
-      <Box sx={{ mt: 2 }}>
-        {view.data?.view.budget ? (
-          <LinkBudget budget={view.data.view.budget} craft={craft} edit={edit} distance={bind.distance_m} />
-        ) : (
-          view.data && <Box sx={{ color: "text.secondary" }}>No link budget: one end has no whole program.</Box>
-        )}
-      </Box>
+      {next !== "" && budget}
     </>
   );
 }
