@@ -106,10 +106,10 @@ class Pilot:
             for _ in range(3):
                 self.do(0.4, receiver_plugged=False)
                 self.do(0.4, receiver_plugged=True)
-        elif "supply away and give it back" in said or said.startswith("Receiver off and on"):
+        elif "supply and give it back" in said or said.startswith("Receiver off and on"):
             self.do(0.4, receiver_plugged=False)
             self.do(1.0, receiver_plugged=True)
-        elif "supply away" in said:
+        elif said.startswith("Remove") and said.endswith("supply"):
             self.do(0.4, receiver_plugged=False)
         elif "Give the receiver supply" in said or "lead in" in said:
             self.do(1.0, receiver_plugged=True)
@@ -129,7 +129,7 @@ class Pilot:
             self.write(0)
         elif "bind count" in said:
             self.write(report.count_wanted[0])
-        elif "off supply together" in said:
+        elif "supply of board and satellite together" in said:
             self.do(0.5, usb=False, pack=False)
             self.do(1.6, pack=True)
         elif "Plug the satellite into" in said:

@@ -310,7 +310,7 @@ def silent_because(bench: SeenBench) -> str | None:
     if not bench.receiver.powered:
         return "The receiver has no power: look at its supply and its ground in the Loom."
     if not bench.receiver.runs:
-        return "The receiver runs no program: see Load."
+        return "The receiver runs no firmware: see Load."
     if bench.parts.shared_radio() is None:
         return "Transmitter and receiver do not understand each other: see the Kit."
     if bench.loading.outlook.verdict == "do not match":
@@ -318,7 +318,7 @@ def silent_because(bench: SeenBench) -> str | None:
     if not bench.receiver.end.listens or not bench.link.knows:
         return "The receiver is not bound to this transmitter, and an unbound one is silent: see Bind."
     if bench.transmitter.on and not bench.link.transmitting:
-        return "The transmitter is not sending: it is in bind, or its module runs no program."
+        return "The transmitter is not sending: it is in bind, or its module runs no firmware."
     if not bench.transmitter.on:
         return "The transmitter is off."
     return None

@@ -234,7 +234,7 @@ class Band(_Section):
     @model_validator(mode="after")
     def _ordered(self) -> Band:
         if self.low >= self.high:
-            raise ValueError(f"a band from {self.low:g} to {self.high:g} us holds nothing; low must be below high")
+            raise ValueError(f"a band from {self.low:g} to {self.high:g} us is empty; low must be below high")
         return self
 
     def holds(self, us: float) -> bool:
@@ -319,7 +319,7 @@ class CraftDocument(_Section):
     servos_turned: dict[DeviceName, bool] = Field(
         default_factory=dict, max_length=16, description="As seen on the craft: whether a servo sits the other way round"
     )
-    acro_wanted: bool = Field(False, description="The pilot has said that acro where no band holds is what they want")
+    acro_wanted: bool = Field(False, description="The pilot has said that acro where no mode is on is what they want")
     settings: BoardSettings
 
     def pad_of(self, pin: str, device: str = RECEIVER) -> str | None:

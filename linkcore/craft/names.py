@@ -12,7 +12,7 @@ _SECTIONS = {
     "stick_lines": "Stick lines",
     "deadband": "Deadband",
     "arm_by": "Arm by",
-    "arming": "Arm band",
+    "arming": "Mode band of arm",
     "stick_arming": "Arming by stick",
     "modes": "Modes",
     "servo_reverse": "Servos reversed",
@@ -28,8 +28,8 @@ _LEAVES = {
     "deadband/sticks_us": "Deadband of roll and pitch",
     "deadband/yaw_us": "Deadband of yaw",
     "arming/channel": "Arm channel",
-    "arming/low": "Arm band low",
-    "arming/high": "Arm band high",
+    "arming/low": "Mode band of arm, low",
+    "arming/high": "Mode band of arm, high",
     "stick_arming/hold_ms": "Stick held for arming",
     "stick_arming/timeout_s": "Disarm after low throttle",
     "lost_link/grace_ms": "Grace",
@@ -67,7 +67,7 @@ _ELSEWHERE = {
     "acro_wanted": "acro as wanted",
     "air": "link budget",
     "servo roles": "what servos move",
-    "programs": "which devices have a whole program",
+    "programs": "which devices have whole firmware",
 }
 
 

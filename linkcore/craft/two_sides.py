@@ -44,9 +44,9 @@ def _said(document: CraftDocument) -> Iterator[tuple[str, str]]:
         yield f"Device {device['name']}", device["part"] + (f", {device['role']}" if device["role"] else "")
     settings = document.settings.model_dump(mode="json")
     for band in settings.pop("modes"):
-        yield f"Band of {band['mode']}", value_in_words({name: band[name] for name in ("channel", "low", "high")})
+        yield f"Mode band of {band['mode']}", value_in_words({name: band[name] for name in ("channel", "low", "high")})
     if settings["arming"]:
-        yield "Band of arm", value_in_words(settings.pop("arming"))
+        yield "Mode band of arm", value_in_words(settings.pop("arming"))
     yield from _leaves(settings, "", setting_name)
     setup = document.transmitter.model_dump(mode="json")
     for number, channel in enumerate(setup.pop("channels"), start=1):

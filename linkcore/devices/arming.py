@@ -77,7 +77,7 @@ def _bench_link(view: ArmView) -> Iterator[Blocker]:
 
 def _just_lost(view: ArmView) -> Iterator[Blocker]:
     if view.back_s is not None and view.back_s < SETTLED_S:
-        yield Blocker(what="link lost just before", clears=f"wait until it has held for {SETTLED_S:g} s", hop="line")
+        yield Blocker(what="link lost just before", clears=f"wait until it has stood for {SETTLED_S:g} s", hop="line")
 
 
 def _throttle(view: ArmView, settings: BoardSettings) -> Iterator[Blocker]:

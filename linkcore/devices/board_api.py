@@ -88,7 +88,7 @@ class BoardApi(Protocol):
         ...
 
     def booting(self, t: float) -> bool:
-        """Whether it is still starting, or runs no program at all."""
+        """Whether it is still starting, or runs no firmware at all."""
         ...
 
     def axes(self) -> dict[Axis, float | None]:

@@ -42,7 +42,7 @@ def look(*, plugged: bool, device_shows: bool, port_shows: bool, held_by: str, a
         )
     if held_by:
         return Seen(
-            sight="busy", says=f"The port is there, but {held_by} has it open, and one program holds a port at a time.", do=f"Close {held_by}, then try again."
+            sight="busy", says=f"The port is there, but {held_by} has it open, and one program has a port at a time.", do=f"Close {held_by}, then try again."
         )
     if not answers:
         return Seen(sight="no answer", says=f"The port opens, but the {name} does not answer.", do="See what it runs and whether it has supply.")
@@ -63,12 +63,12 @@ def recovery(role: Role, name: str, ways: tuple[WayIn, ...], *, has_program: boo
     """What brings a device back after a job that ended early. Its bootloader was never overwritten, so there always is a way."""
     if has_program:
         return [f"The {name} still runs what it ran before: nothing was erased. Try again when the cause is gone."]
-    said = [f"The {name} has no whole program now and waits in its bootloader, which was not touched. It is not lost."]
+    said = [f"The {name} has no whole firmware now and waits in its bootloader, which was not touched. It is not lost."]
     if role == "board":
         said.append("Plug USB in again (hold the bootloader button where it is not asked for by itself), then flash it once more.")
     elif role == "receiver":
         way = "through the board" if "bridge" in ways else "with a serial adapter on its own pins"
-        said.append(f"Give it supply and flash it once more, {way}: over the air needs a program that runs.")
+        said.append(f"Give it supply and flash it once more, {way}: over the air needs firmware that runs.")
     else:
         said.append("Plug its own USB cable in again, then flash it once more.")
     return said

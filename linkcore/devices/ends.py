@@ -189,8 +189,8 @@ def hindrances(link: Outlook, distance_m: float, *, transmitter_on: bool, receiv
     against = [LATE] if late else []
     if not transmitter_on:
         against.append("the transmitter is off")
-    if not receiver_on:
-        against.append("the receiver has no power, or runs no program")
+    if not receiver_on and link.lacks != "receiver":
+        against.append("the receiver has no power")
     if link.verdict == "do not match":
         against.append(link.because[0])
     if distance_m < TOO_CLOSE_M:

@@ -44,7 +44,7 @@ class Device:
 
 
 class Installed(BaseModel):
-    """What a device runs. `facts` None where it has no whole program; `bootloader` its version."""
+    """What a device runs. `facts` None where it has no whole firmware; `bootloader` its version."""
 
     model_config = ConfigDict(frozen=True)
     facts: ImageFacts | None = None

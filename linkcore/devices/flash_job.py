@@ -120,7 +120,7 @@ class FlashJob:
         return [last, *range(-(-len(self._pages) * self.flash.page // self.flash.sector))]
 
     def stop(self) -> bool:
-        """Ask it to stop; False where that would leave the device without a program."""
+        """Ask it to stop; False where that would leave the device without firmware."""
         if self.state.state not in SAFE_TO_STOP:
             return False
         self._stop = True
@@ -169,7 +169,7 @@ class FlashJob:
             if wrong is not None:
                 address = self.flash.start + page * self.flash.page + wrong
                 should, is_ = self._pages[state.done][wrong], found[wrong]
-                raise Broken(f"page {page} reads back wrong: {address:08X} holds {is_:02X}, {should:02X} was written; the program was not started")
+                raise Broken(f"page {page} reads back wrong: {address:08X} holds {is_:02X}, {should:02X} was written; the firmware was not started")
             self._advance(self._free_at, self.flash.page)
             if state.done == state.total:
                 self._next("restarting", 0, "recording that it is whole, and starting it")

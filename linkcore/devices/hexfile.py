@@ -107,7 +107,7 @@ def read_hex(text: bytes) -> Content:
     if not ended_in:
         raise ImageError("the file has no end record (:00000001FF): it was cut off; fetch it again")
     if not placed:
-        raise ImageError("the file holds no data record: there is nothing to write")
+        raise ImageError("the file has no data record: there is nothing to write")
     return _flat(placed, start)
 
 

@@ -12,18 +12,18 @@ STATE_WORDS: dict[LightState, tuple[str, str]] = {
     "unbound": ("It knows no transmitter.", "Bind it."),
     "bind": ("It waits in bind.", "Put the transmitter into bind while it waits, two steps away from it."),
     "registering": ("It waits to be registered.", "Choose register in the transmitter's menu while it waits."),
-    "registered": ("It knows the transmitter's number; it is not bound yet.", "Take its supply away and give it back, then choose bind on the transmitter."),
+    "registered": ("It knows the transmitter's number; it is not bound yet.", "Remove its supply and give it back, then choose bind on the transmitter."),
     "bound": ("It has just been bound.", "Take the transmitter out of bind, then switch both ends off and on again: only then it counts."),
     "no link": (
         "It knows a transmitter and hears nothing of it.",
         "Switch the transmitter on with the right model memory. Where it is on: look whether both ends' firmware still fits, and bind anew.",
     ),
     "linked": ("The link stands: frames arrive.", "Nothing. If the board sees no signal, look at the Line hop."),
-    "bootloader": ("It has no whole program and waits in its bootloader.", "Flash it again, in Load."),
+    "bootloader": ("It has no whole firmware and waits in its bootloader.", "Flash it again, in Load."),
 }
 _NO_SUPPLY = ("It has no supply.", "Look at its supply and ground in the Loom, and at USB and pack.")
 _ASK: dict[BindWay, str] = {
-    "button": "Take its supply away, hold its bind button, and give it supply.",
+    "button": "Remove its supply, hold its bind button, and give it supply.",
     "menu": "Give it supply, then choose bind in the transmitter's menu.",
     "power cycles": "Give it supply three times, each for less than two seconds.",
     "register": "Hold its button at power-up, and choose register on the transmitter first.",

@@ -157,5 +157,5 @@ def resolve(asked: set[str], arm: bool, guarded: bool, lacking: Mapping[str, str
 
 
 def default_in_words(airframe: Airframe) -> str:
-    """What the craft does where no band holds."""
-    return "Where no band holds, it flies acro: it does not level itself." if airframe in FLYERS else "Where no band holds, the sticks act directly."
+    """What the craft does where no mode is on."""
+    return "Where no mode is on, it flies acro: it does not level itself." if airframe in FLYERS else "Where no mode is on, the sticks act directly."

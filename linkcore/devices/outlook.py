@@ -6,7 +6,7 @@ from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from typing import Literal
 
-from pydantic import BaseModel
+from pydantic import BaseModel, Field
 
 from linkcore.devices.firmware import Device, Installed, Role, air
 from linkcore.devices.image_facts import ImageFacts, number
@@ -22,13 +22,14 @@ class Outlook(BaseModel):
     because: list[str]
     channels: int = 0
     telemetry: bool = False
+    lacks: Literal["", "transmitter", "receiver"] = Field("", description="The end that has no whole firmware: nothing else can be said then")
 
 
 def outlook(sends: Radio | None, hears: Radio | None) -> Outlook:
     """Worked out from what both ends speak."""
     if sends is None or hears is None:
-        which = "transmitter's end" if sends is None else "receiver"
-        return Outlook(verdict="do not match", because=[f"the {which} has no whole program"])
+        lacks, named = ("transmitter", "transmitter's end") if sends is None else ("receiver", "receiver")
+        return Outlook(verdict="do not match", because=[f"the {named} has no whole firmware"], lacks=lacks)
     against = []
     if (sends.name, sends.band) != (hears.name, hears.band):
         against.append(f"the transmitter's end speaks {sends.name} on {sends.band}, the receiver hears {hears.name} on {hears.band}")

@@ -1,7 +1,7 @@
 """F.Port: SBUS's channels and S.Port's telemetry in turns on one wire, between 7E flags.
 
-Control: length 19, type 00, channels, flags, RSSI. Downlink: length 08, type 01, then what S.Port says. The board answers, without flags, behind a
-downlink frame that asks for it. The order of frames, their period and the answer's time limit are fairly sure facts only.
+Control: length 19, type 00, channels, flags, RSSI. Poll: length 08, type 01, then what S.Port says. The board answers, without flags, behind a
+poll frame that asks for it. The order of frames, their period and the answer's time limit are fairly sure facts only.
 """
 
 from __future__ import annotations
@@ -15,8 +15,8 @@ from linkcore.protocols.sbus import FAILSAFE, FRAME_LOST, flag_fields, flags_byt
 from linkcore.protocols.sport import DATA, EMPTY, ESCAPE, FLAG, FLIP, checksum, data_frame, encode_data, values_of
 from linkcore.signal.uart import UartSettings
 
-CONTROL, DOWNLINK, UPLINK = 0x00, 0x01, 0x81
-_LENGTHS = {CONTROL: 0x19, DOWNLINK: 0x08, UPLINK: 0x08}
+CONTROL, POLL, ANSWER = 0x00, 0x01, 0x81
+_LENGTHS = {CONTROL: 0x19, POLL: 0x08, ANSWER: 0x08}
 ANSWER_AFTER_S = 0.0005
 READ, WRITE = 0x30, 0x31
 
@@ -36,13 +36,13 @@ def _control(channels: bytes, frame_lost: bool, failsafe: bool, rssi_percent: in
 
 
 def encode_poll() -> bytes:
-    """The receiver's downlink frame that asks for an answer."""
-    return _closed(bytes((_LENGTHS[DOWNLINK], DOWNLINK)) + encode_data(0, 0, EMPTY), flags=True)
+    """The receiver's poll frame, which asks for an answer."""
+    return _closed(bytes((_LENGTHS[POLL], POLL)) + encode_data(0, 0, EMPTY), flags=True)
 
 
 def encode_answer(app_id: int, value: int) -> bytes:
     """The board's answer, as it goes over the wire."""
-    return _closed(bytes((_LENGTHS[UPLINK], UPLINK)) + encode_data(app_id, value), flags=False)
+    return _closed(bytes((_LENGTHS[ANSWER], ANSWER)) + encode_data(app_id, value), flags=False)
 
 
 class FportDecoder(FlagDecoder):
@@ -52,7 +52,7 @@ class FportDecoder(FlagDecoder):
 
     def _segment(self, data: bytes, flag_t: float | None, times: list[float]) -> list[Frame]:
         kind = data[1] if len(data) > 1 else -1
-        t = flag_t if kind != UPLINK else times[0] if times else None
+        t = flag_t if kind != ANSWER else times[0] if times else None
         if _LENGTHS.get(kind) != data[0] or len(data) != data[0] + 2:
             return [BadFrame(t, f"length {data[0]:02X} does not fit {len(data)} bytes between flags")]
         if checksum(data[:-1]) != data[-1]:
@@ -77,7 +77,7 @@ def explain(frame: bytes) -> list[Field]:
     """A frame laid open: what stands between the flags, stuffing already out."""
     if len(frame) < 3 or len(frame) != frame[0] + 2:
         return [byte_field("length", frame, 0, ok=False)]
-    names = {CONTROL: "control: channels", DOWNLINK: "downlink: the receiver", UPLINK: "uplink: the board answers"}
+    names = {CONTROL: "control: channels", POLL: "poll frame: the receiver", ANSWER: "answer frame: the board"}
     fields = [
         byte_field("length", frame, 0, means=f"{frame[0]} bytes, then the checksum"),
         byte_field("type", frame, 1, means=names.get(frame[1], "not known")),

@@ -117,7 +117,7 @@ class StandInBoard:
     @property
     def _silent(self) -> str:
         if not self.runs:
-            return "the board runs no program: it waits in its bootloader; see Load"
+            return "the board runs no firmware: it waits in its bootloader; see Load"
         return "the board is not answering: it has no power or is still starting"
 
     @property
@@ -157,7 +157,7 @@ class StandInBoard:
         self._listen()
 
     def booting(self, t: float) -> bool:
-        """Whether it is still starting, or runs no program at all."""
+        """Whether it is still starting, or runs no firmware at all."""
         return t < self.boots_until or not self.runs
 
     # --- the receiver port --------------------------------------------------------------------------------------

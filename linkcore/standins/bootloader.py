@@ -159,6 +159,6 @@ class StandInBootloader:
         """See images.flashing.Bootloader."""
         self._reach()
         if not self._memory.finish(size, sha256, self._told):
-            raise Broken("the program in the memory is not the one that was sent; it was not started")
+            raise Broken("the firmware in the memory is not the one that was sent; it was not started")
         self._finished(t + RESTART_S)
         return t + RESTART_S

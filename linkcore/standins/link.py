@@ -220,7 +220,7 @@ class RadioLink:
             raise ValueError(f"the {name} is not bound so; its ways are {', '.join(self.receiver_part.binding.ways)}")
         if hands.receiver_phrase is not None:
             if not self.receiver_awake:
-                raise ValueError(f"the {name} has no power, or runs no program: it takes no phrase now")
+                raise ValueError(f"the {name} has no power, or runs no firmware: it takes no phrase now")
             if "phrase" not in self.receiver_part.binding.ways:
                 raise ValueError(f"the {name} takes no link phrase")
             plain_phrase(hands.receiver_phrase)

@@ -147,7 +147,7 @@ class Loading:
         plugged = {"request": around.usb, "button": around.usb, "adapter": self.adapter_plugged, "own port": self.own_port_plugged}[way]
         if way == "button" and plugged and not memory.in_bootloader:
             do = "Hold its bootloader button, unplug USB and plug it in again."
-            return Seen(sight="no answer", says=f"The {name} runs its program: its bootloader was not asked for.", do=do)
+            return Seen(sight="no answer", says=f"The {name} runs its firmware: its bootloader was not asked for.", do=do)
         return self._through_cable(plugged, name)
 
     def _through_cable(self, plugged: bool, name: str, *, answers: bool = True) -> Seen:
@@ -160,7 +160,7 @@ class Loading:
         if board.sight != "ready":
             return board
         if not self.runs("board"):
-            return Seen(sight="no answer", says="The board runs no program, and the bridge is a part of it.", do="Flash the board first.")
+            return Seen(sight="no answer", says="The board runs no firmware, and the bridge is a part of it.", do="Flash the board first.")
         if around.bridge_blocked:
             return Seen(sight="no answer", says=around.bridge_blocked, do="Look at the Port plan.")
         if not around.receiver_supplied:
@@ -172,7 +172,7 @@ class Loading:
         flashing = job is not None and not job.state.over and job.state.order.way == "over the air" and job.state.state != "asking"
         if not flashing and not self.runs("receiver"):
             do = "Take the bridge or an adapter."
-            return Seen(sight="no answer", says=f"The {name} runs no program, and over the air needs one.", do=do)
+            return Seen(sight="no answer", says=f"The {name} runs no firmware, and a flash over the air needs it.", do=do)
         if not around.transmitter_on or not around.receiver_supplied:
             return Seen(sight="not plugged in", says="Over the air needs both ends switched on.", do="Switch both on.")
         if not flashing and not around.linked:
@@ -199,7 +199,7 @@ class Loading:
             raise Refused(f"the {memory.device.name} cannot be flashed {WAY_WORDS[order.way]}; its ways are {', '.join(memory.flash.ways)}")
         for role in ("board", "receiver") if order.way == "bridge" else (order.role,):
             if self.busy(role):
-                raise Refused(f"the {self.devices[role].name} is being flashed already; one job at a time a device")
+                raise Refused(f"the {self.devices[role].name} is being flashed already; one flash at a time for each device")
         other = self.jobs.get("receiver")
         if order.role == "board" and other is not None and not other.state.over and other.state.order.way == "bridge":
             raise Refused("the receiver is being flashed through the board; let that end first")
@@ -240,9 +240,9 @@ class Loading:
         """Stop a job. Raise Refused where that is not safe now, or there is none."""
         job = self.jobs.get(role)
         if job is None or job.state.over:
-            raise Refused("there is no job to stop")
+            raise Refused("there is no flash to stop")
         if not job.stop():
-            raise Refused("stopping now would leave the device without a program; let it go on, it is nearly there")
+            raise Refused("stopping now would leave the device without firmware; let it go on, it is nearly there")
 
     def run_until(self, t: float) -> None:
         """Let the jobs go on."""

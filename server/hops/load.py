@@ -78,7 +78,7 @@ class FlashSettingsView(APIView):
         choice.is_valid(raise_exception=True)
         record = craft.flashes.filter(pk=flash_id).first()
         if record is None:
-            raise NotFound("there is no such job")
+            raise NotFound("there is no such flash")
         record.settings_state = choice.validated_data["settings"]
         record.save(update_fields=["settings_state"])
         return Response({"flashes": _log(craft)})

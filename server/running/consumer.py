@@ -30,7 +30,7 @@ SILENT_S = 1.5  # what says least, a bench that waits for its kit, says somethin
 LOOK_EVERY_S = 0.5
 MOVE_EVERY_S = 0.02  # half of what a bench is looked at
 ACT_WITHIN_S = 12.0  # the longest, a flash that is judged and begun, takes a twentieth
-NO_ANSWER = "the bench did not answer in time; it may have been done all the same: look at what the board holds, then try again"
+NO_ANSWER = "the bench did not answer in time; it may have been done all the same: look at what is on the board, then try again"
 
 _incoming: TypeAdapter[Hands | Act | Look] = TypeAdapter(Annotated[Hands | Act | Look, Field(discriminator="type")])
 

@@ -715,14 +715,14 @@ class RunningBench:
             return await self._flash(act.flash, user_id)
         if act.act == "stop flashing":
             if act.flash is None:
-                raise Refused("say whose job is to be stopped")
+                raise Refused("say whose flash is to be stopped")
             await self._ask("stop_flashing", act.flash.role)
             return "stopping"
         if act.act == "keep line":
             return await self._keep_line(user_id)
         if act.act == "read back":
             _, as_drafted = await self._ask("read_back")
-            return "read back" if as_drafted else "read back: the board holds other values than the draft"
+            return "read back" if as_drafted else "read back: the board has other values than the draft"
         if act.act == "restart":
             await self._ask("restart")
             return "restarting"

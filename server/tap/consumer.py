@@ -153,7 +153,7 @@ class TapConsumer(GatedConsumer):
             if address in _listening:
                 workshop_id, who = _listening[address]
                 holder = f"{who} listens to {address} in another window" if workshop_id == self.workshop_id else f"{address} is in use"
-                raise CannotOpen(f"{holder}; one program holds a serial port at a time.")
+                raise CannotOpen(f"{holder}; one program has a serial port at a time.")
             listener = _Listener(wanted, address)
             if address.startswith("/"):
                 _listening[address] = (self.workshop_id, self.scope["user"].get_username())  # before it is open: two that come at once must not both have it

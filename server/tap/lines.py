@@ -143,7 +143,7 @@ def why_not(address: str, error: Exception) -> str:
         return f"{address} may not be opened by this user: add it to the group that owns the device (often dialout), then sign in to the machine anew."
     holders = held_by(address)
     if holders or number == 16 or "lock" in text:
-        return f"{address} is held by {' and '.join(holders) or 'another program'}: one program holds a serial port at a time. Close it there."
+        return f"{address} is held by {' and '.join(holders) or 'another program'}: one program has a serial port at a time. Close it there."
     return f"{address} cannot be opened: {text}"
 
 

@@ -168,15 +168,15 @@ class SliceTest(BrowserTest):
         wait_coin(page, "Bind", re.compile("^cracked"))
         go(page, "Bind")
         receiver = page.get_by_role("region", name="Receiver · Pip S8").first
-        receiver.get_by_role("button", name="Take supply away").click()
+        receiver.get_by_role("button", name="Remove supply").click()
         receiver.get_by_role("button", name="Hold the button").click()
         receiver.get_by_role("button", name="Give supply").click()
         expect(receiver.get_by_text("in bind", exact=True)).to_be_visible()
-        receiver.get_by_role("button", name="Let the button go").click()
+        receiver.get_by_role("button", name="Release the button").click()
         page.get_by_role("button", name="Bind", exact=True).click()
         expect(receiver.get_by_text("just bound", exact=True)).to_be_visible()
         page.get_by_role("button", name="Leave bind").click()
-        receiver.get_by_role("button", name="Take supply away").click()
+        receiver.get_by_role("button", name="Remove supply").click()
         receiver.get_by_role("button", name="Give supply").click()
         wait_coin(page, "Line", re.compile("^rings true"))
 

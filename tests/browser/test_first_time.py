@@ -45,7 +45,7 @@ class FirstTimeTest(BrowserTest):
         page.get_by_role("list", name="Plans").get_by_role("button", name="Take this plan").first.click()
         expect(first).to_have_count(0)
         go(page, "Switchboard")
-        expect(first).to_contain_text("Give arming a switch channel and a band.")
+        expect(first).to_contain_text("Give arming a switch channel and a mode band.")
         page.get_by_role("button", name="Give arming a mode band").click()
         first.get_by_role("button", name="Mended in the draft: write it to the board").click()
         expect(first).to_have_count(0)

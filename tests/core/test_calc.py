@@ -111,7 +111,7 @@ class CalcTest(SimpleTestCase):
         self.assertEqual((status, len(rows), rows["high", "mid"]), (0, 6, (True, "horizon")))
         craft.settings.arming, craft.settings.modes = None, []
         self.assertEqual(self.calc("truth", craft.model_dump(mode="json"))[0], 3)
-        self.assertEqual(self.calc("bands", craft.model_dump(mode="json"))[1]["suggestion"]["why_not"], "no band is in use yet")
+        self.assertEqual(self.calc("bands", craft.model_dump(mode="json"))[1]["suggestion"]["why_not"], "no mode band is in use yet")
 
     def test_detents_are_those_of_the_frames_where_there_are_any(self):
         craft = scenario.curlew()

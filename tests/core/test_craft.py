@@ -28,7 +28,7 @@ class DocumentTest(SimpleTestCase):
             ({"settings": good["settings"] | {"channel_map": "AAAA"}}, "settings/channel_map: 'AAAA' is no channel order"),
             (
                 {"settings": good["settings"] | {"arming": {"channel": 5, "low": 1800, "high": 1700}}},
-                "settings/arming: a band from 1800 to 1700 us holds nothing",
+                "settings/arming: a band from 1800 to 1700 us is empty",
             ),
         ):
             with self.assertRaisesMessage(CraftError, said):

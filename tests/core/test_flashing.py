@@ -188,7 +188,7 @@ class BenchFlashTest(SimpleTestCase):
         hand.wait(1)
         self.assertIn("load.no-program", hand.codes())
         air = next(way for way in hand.report().told.load.devices[1].ways if way.way == "over the air")
-        self.assertIn("needs one", air.seen.says)
+        self.assertIn("needs it", air.seen.says)
         hand.do(1.5, usb=True)
         job = self.order(hand, "wisp-900-6.1.0-868.hex", "receiver", "bridge")
         self.finish(hand, job)

@@ -177,7 +177,7 @@ class OverTheAirTest(SimpleTestCase):
         hand.do(2.0, transmitter_on=True)
         again = self.flash(hand)
         hand.wait(1.0)
-        self.assertEqual((again.state, "runs no program" in again.says), ("failed", True))
+        self.assertEqual((again.state, "runs no firmware" in again.says), ("failed", True))
         Pilot(hand.bench).recover("receiver")
         hand.wait(2.0)
         self.assertEqual(hand.board.link, "good")

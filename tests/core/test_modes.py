@@ -200,7 +200,7 @@ class RulesTest(SimpleTestCase):
 
     def test_a_band_that_ends_before_it_starts_or_lies_off_the_scale_is_refused(self):
         craft = with_modes(("angle", 6, 850, 1250))
-        for path, value, said in (("low", 1400, "holds nothing"), ("high", 2600, "less than or equal to 2200")):
+        for path, value, said in (("low", 1400, "is empty"), ("high", 2600, "less than or equal to 2200")):
             with self.assertRaisesRegex(CraftError, said):
                 apply_edits(craft, [Edit(path=f"/settings/modes/0/{path}", value=value)])
 

@@ -62,7 +62,7 @@ class MemoryTest(SimpleTestCase):
 
     def test_longer_curves_and_more_mixes_from_before_stay_and_are_noted(self):
         for points, mixes, noted in (
-            (17, 30, ["CH1's curve has 17 points; a model memory holds 13.", "There are 30 mixes; a model memory holds 24."]),
+            (17, 30, ["CH1's curve has 17 points; a model memory takes 13.", "There are 30 mixes; a model memory takes 24."]),
             (13, 24, []),
         ):
             craft = with_memory(mixes=[Mix(to=9, source="S1", percent=0.5).model_dump()] * mixes)

@@ -246,7 +246,7 @@ class FirmwareTest(SimpleTestCase):
         self.assertFalse(hand.bench.loading.runs("board"))
         after = hand.coins()
         self.assertEqual({hop: after[hop] for hop in ("port plan", "line", "sticks")}, dict.fromkeys(("port plan", "line", "sticks"), "tarnished"))
-        self.assertIn("which devices have a whole program", next(state.why for state in hand.report().chain if state.hop == "sticks"))
+        self.assertIn("which devices have whole firmware", next(state.why for state in hand.report().chain if state.hop == "sticks"))
         self.assertIsNone(hand.report().on_board, "nobody knows what it holds")
 
 

@@ -492,7 +492,7 @@ class AllowedTest(SimpleTestCase):
         self.assertIn("held by another program", why_not(address, OSError(16, "Device or resource busy")))
         self.assertIn("does not answer", why_not("socket://127.0.0.1:1", OSError(111, "refused")))
         first = open_line(address, 115_200, "none", 1)
-        with self.assertRaisesMessage(ValueError, "one program holds a serial port at a time"):
+        with self.assertRaisesMessage(ValueError, "one program has a serial port at a time"):
             open_line(address, 115_200, "none", 1)
         first.close()
         self.assertEqual(held_by(address), [])  # this process does not count

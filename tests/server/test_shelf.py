@@ -60,9 +60,10 @@ class ShelfTest(TestCase):
         self.assertEqual((refused.status_code, "more than 2,097,152 lines" in refused.json()["detail"]), (422, True))
         self.assertLess(after.ru_maxrss - before.ru_maxrss, 400 << 10)  # kB: the upload itself, and the copy that is handed on
         hold = threading.Event()
-        with patch("server.apart.keeper._ask_reader", side_effect=lambda *_: hold.wait(20) and None), ThreadPoolExecutor(READERS + MOST_WAITING) as crowd:
+        with patch("server.apart.keeper._answer_of", side_effect=lambda *_: hold.wait(20) and None), ThreadPoolExecutor(READERS + MOST_WAITING) as crowd:
             waiting = [crowd.submit(read_image, "a.bin", b"x") for _ in range(READERS + MOST_WAITING)]
-            while keeper._waiting._value:
+            until = time.monotonic() + 15
+            while keeper._waiting._value and time.monotonic() < until:
                 threading.Event().wait(0.005)
             answer = self.post("one-more.bin", b"x", to="/read")
             self.assertEqual((answer.status_code, answer.headers["Retry-After"], answer.json()["detail"]), (503, "2", BUSY_READING))

@@ -43,7 +43,7 @@ def state_in_words(_: View, seen: Bound | None) -> str:
     """The one value: what the receiver is doing."""
     if seen is None:
         return "–"
-    return {None: "no supply", "bootloader": "no program", "bind": "in bind"}.get(seen.receiver_state, seen.receiver_state or "")
+    return {None: "no supply", "bootloader": "no firmware", "bind": "in bind"}.get(seen.receiver_state, seen.receiver_state or "")
 
 
 def flows(seen: Bound) -> bool:

@@ -79,7 +79,7 @@ def _opening(now: Situation) -> list[BindStep]:
     wait = step("both", f"Wait until the receiver shows {bound}", False)
     if now.way == "button":
         return [
-            step("receiver", "Take the receiver's supply away", now.receiver is None or in_bind),
+            step("receiver", "Remove the receiver's supply", now.receiver is None or in_bind),
             step("receiver", f"Hold its bind button and give it supply: it shows {waits}", in_bind),
             offers,
             wait,
@@ -87,7 +87,7 @@ def _opening(now: Situation) -> list[BindStep]:
     if now.way == "power cycles":
         return [step("receiver", f"Give it supply three times, each for less than two seconds: it shows {waits}", in_bind), offers, wait]
     if now.way == "menu":
-        powered = f"Take the receiver's supply away and give it back: for {now.binding.wait_s:.0f} s it takes a bind"
+        powered = f"Remove the receiver's supply and give it back: for {now.binding.wait_s:.0f} s it takes a bind"
         return [step("receiver", powered, now.waits), offers, wait]
     if now.way == "register":
         return [
@@ -98,7 +98,7 @@ def _opening(now: Situation) -> list[BindStep]:
             ),
             step("transmitter", "Choose register in the transmitter's menu", now.registered),
             step("transmitter", "Take the transmitter out of register", now.registered and now.transmitter != "register"),
-            step("receiver", f"Take its supply away and give it back: for {now.binding.wait_s:.0f} s it takes a bind", now.registered and now.waits),
+            step("receiver", f"Remove its supply and give it back: for {now.binding.wait_s:.0f} s it takes a bind", now.registered and now.waits),
             offers,
             wait,
         ]
@@ -112,7 +112,7 @@ def _opening(now: Situation) -> list[BindStep]:
     return [
         *moved,
         step("board", f"Set the bind count to {counts} and write it", now.count_on_board in now.count_wanted),
-        step("board", f"Take board and satellite off supply together, and give it back: the satellite shows {waits}", in_bind),
+        step("board", f"Remove the supply of board and satellite together, and give it back: the satellite shows {waits}", in_bind),
         offers,
         wait,
     ]
@@ -148,7 +148,7 @@ def receiver_view(name: str, now: Situation, left_s: float | None, *, waits: boo
         "bound": ("just bound", "its supply to go off and on"),
         "no link": ("bound, no link", "its transmitter's frames"),
         "linked": ("linked", ""),
-        "bootloader": ("in its bootloader", "a program: see Load"),
+        "bootloader": ("in its bootloader", "firmware: see Load"),
     }
     state, waits_for = words[now.receiver]
     if waits and now.receiver in ("unbound", "no link"):

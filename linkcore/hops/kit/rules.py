@@ -37,7 +37,7 @@ def check_kit(document: CraftDocument, parts: KitParts) -> list[Finding]:
                 At.device("module", parts.module.name),
                 f"The {parts.maybe_transmitter.name} has no bay for the {parts.module.name}.",
                 "Its radio is fixed.",
-                Mend(text="Leave the module out", edits=(Edit(path="/kit/module", value=""),)),
+                Mend(text="Remove the module", edits=(Edit(path="/kit/module", value=""),)),
             )
         )
     if parts.maybe_receiver and parts.maybe_transmitter:

@@ -49,7 +49,7 @@ def check_line(
     where = At(f"{reading.port}, pad {reading.pad}", (*At.ports(reading.port).refs, *(At.pads(reading.pad).refs if reading.pad else ())))
     if rival and not reading.reads:
         why = f"{rival} drives the same wire: where two outputs disagree, nothing can be read. It is mended at the Port plan or the Loom."
-        return [CHECK.warn("line.two-outputs", where, f"{all_use(['receiver', rival])} pad {reading.pad}: two outputs hold each other.", why)]
+        return [CHECK.warn("line.two-outputs", where, f"{all_use(['receiver', rival])} pad {reading.pad}: two outputs pull against each other.", why)]
     if reading.edges_at_pad == 0:
         if silent_because:
             return [CHECK.warn("line.silent", where, "The line is silent.", silent_because)]

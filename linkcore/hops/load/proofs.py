@@ -37,7 +37,7 @@ def both_ends_talk(view: View, seen: Talks) -> dict[str, object] | None:
 
 BOTH_ENDS_TALK = ProofOf(
     name="both ends talk",
-    says="Every device runs its program, and the two ends have a link with what is on them.",
+    says="Every device runs its firmware, and the two ends have a link with what is on them.",
     reads=Reads("kit", "firmware"),
     minutes=1,
     seen=both_ends_talk,

@@ -45,11 +45,11 @@ def misplaced(address: int, size: int, flash: Flash) -> Misplaced | None:
     end, last = address + size, flash.start + flash.room
     if size > flash.room:
         return Misplaced(
-            "load.too-large", f"It has {size} bytes; a {flash.target} holds {flash.room}.", "What does not fit is cut off, and half a program does not run."
+            "load.too-large", f"It has {size} bytes; a {flash.target} holds {flash.room}.", "What does not fit is cut off, and half an image does not run."
         )
     if flash.start <= address and end <= last:
         return None
-    why = "It would overwrite the bootloader." if address < flash.start < end else "It would lie where there is no memory for a program."
+    why = "It would overwrite the bootloader." if address < flash.start < end else "It would lie where there is no memory for firmware."
     return Misplaced("load.address", f"It goes from {address:08X} to {end:08X}; the flash of a {flash.target} is {flash.start:08X} to {last:08X}.", why)
 
 
@@ -102,7 +102,7 @@ def _fits(image: OnShelf, device: Device, now: Installed) -> list[Finding]:
         return [CHECK.stop("load.no-flash", At.device(device.role, name), f"The {name} cannot be flashed.", "Its firmware is what it was made with.")]
     found = []
     if facts.target != flash.target:
-        why = f"The {name} is a {flash.target}: another target's program drives other pins, and may leave it dead."
+        why = f"The {name} is a {flash.target}: another target's firmware drives other pins, and may leave it dead."
         found.append(
             CHECK.stop(
                 "load.wrong-target", At.device(device.role, name), f"This image is for {facts.target}.", why, Mend(text=f"Take an image for {flash.target}")
@@ -238,8 +238,8 @@ def check_load(document: CraftDocument, devices: Mapping[Role, Device], installe
         if device.flash is not None and installed[role].facts is None:
             whole = False
             what, why = (
-                f"The {device.name} has no whole program and waits in its bootloader.",
-                "A device without a program does nothing; its bootloader was never overwritten.",
+                f"The {device.name} has no whole firmware and waits in its bootloader.",
+                "A device without firmware does nothing; its bootloader was never overwritten.",
             )
             found.append(CHECK.stop("load.no-program", At.device(role), what, why, Mend(text="Flash it again in Load", go="load")))
     if not whole or not {"transmitter", "receiver"} <= set(devices):

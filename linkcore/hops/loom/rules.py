@@ -65,7 +65,7 @@ def _adrift(net: _Netlist) -> Iterator[Finding]:
     for index, patch in net.adrift:
         if patch.device in lost:
             continue
-        off = Mend(text="Take the wire off the list", edits=net.without(index))
+        off = Mend(text="Remove the wire from the list", edits=net.without(index))
         if net.board.pad(patch.pad) is None:
             yield CHECK.stop(
                 "loom.no-such-pad",
@@ -336,7 +336,7 @@ def _leave_alone(net: _Netlist, pad: str, keep: _Joint, joints: list[_Joint]) ->
         if not pin.kind.startswith("signal") or channels or len(ports) > 1:
             return None
     off = " and ".join(f"{patch.device} {pin.name}" for _, patch, pin, _ in others)
-    return Mend(text=f"Take {off} off", edits=net.without(*(index for index, _, _, _ in others)))
+    return Mend(text=f"Remove {off}", edits=net.without(*(index for index, _, _, _ in others)))
 
 
 def _has_its_job(net: _Netlist, joint: _Joint) -> bool:

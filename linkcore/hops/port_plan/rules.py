@@ -61,7 +61,7 @@ def _jobs(board: Board, settings: BoardSettings) -> list[Finding]:
                     At.ports(port),
                     f"The {board.name} has no port {port}.",
                     f"Its job, {job}, can never run.",
-                    Mend(text=f"Take {port} out of the plan", edits=(Edit(path="/settings/ports", value=left),)),
+                    Mend(text=f"Remove {port} from the plan", edits=(Edit(path="/settings/ports", value=left),)),
                 )
             )
     for unique in UNIQUE_JOBS:
@@ -512,7 +512,7 @@ def _inverter(document: CraftDocument, demand: Demand, place: Placement) -> list
         if index is None:
             continue
         there, needed = document.wiring[index].inverter, place.inversion == "external"
-        put = (Mend(text="Put one in" if needed else "Take it out", edits=(Edit(path=f"/wiring/{index}/inverter", value=needed),)),)
+        put = (Mend(text="Put one in" if needed else "Remove it", edits=(Edit(path=f"/wiring/{index}/inverter", value=needed),)),)
         if needed and not there:
             what = f"The line of {_name(demand)} is inverted, {pad} cannot invert, and no inverter sits in the wire."
             return [CHECK.stop("ports.no-inverter", At.pads(pad), what, "Read upside down, hardly a byte has its stop bit where it belongs.", *put)]

@@ -48,7 +48,7 @@ def take_memory(document: CraftDocument, data: Any) -> Change:
     """What the model memory in a file would change in a craft; one that was made for another transmitter gives findings once it is taken."""
     old, new = document.transmitter, read_memory(data)
     if old == new:
-        return Change(says=["The file holds the same model memory; nothing would change."], edits=[])
+        return Change(says=["The file has the same model memory; nothing would change."], edits=[])
     return Change(says=_differences(old, new), edits=[Edit(path="/transmitter", value=new.model_dump(mode="json"))])
 
 

@@ -36,14 +36,14 @@ def _beyond(setup: TransmitterSetup) -> Iterator[Finding]:
             yield CHECK.note(
                 "sticks.beyond-the-memory",
                 At.channel(number),
-                f"CH{number}'s curve has {len(channel.curve)} points; a model memory holds {CURVE_POINTS}.",
+                f"CH{number}'s curve has {len(channel.curve)} points; a model memory takes {CURVE_POINTS}.",
                 "It was set when more were taken, and stays as it is until it is changed.",
             )
     if len(setup.mixes) > MIXES:
         yield CHECK.note(
             "sticks.beyond-the-memory",
             At.setting("/transmitter/mixes", "mixes"),
-            f"There are {len(setup.mixes)} mixes; a model memory holds {MIXES}.",
+            f"There are {len(setup.mixes)} mixes; a model memory takes {MIXES}.",
             "They were set when more were taken, and stay as they are until they are changed.",
         )
 
@@ -85,7 +85,7 @@ def _mixing(setup: TransmitterSetup) -> Iterator[Finding]:
             At.channel(mix.to),
             f"A mix adds {mix.percent:g} % of {mix.source or 'nothing'} to CH{mix.to}{f', which is for {own}' if own else ''}.",
             "The board sees a stick that was not moved.",
-            Mend(text=f"Take the mix off CH{mix.to}", edits=(Edit(path="/transmitter/mixes", value=rest),)),
+            Mend(text=f"Remove the mix from CH{mix.to}", edits=(Edit(path="/transmitter/mixes", value=rest),)),
         )
 
 
@@ -111,7 +111,7 @@ def _softening(setup: TransmitterSetup) -> Iterator[Finding]:
                 At.axes(rate.axis),
                 f"A rate makes {rate.axis} {' and '.join(said)}{when}.",
                 "The stick no longer reaches both lines, or its centre is no longer where it is measured; the board has rates of its own.",
-                Mend(text=f"Take the rate off {rate.axis}", edits=(Edit(path="/transmitter/rates", value=rest),)),
+                Mend(text=f"Remove the rate from {rate.axis}", edits=(Edit(path="/transmitter/rates", value=rest),)),
             )
 
 

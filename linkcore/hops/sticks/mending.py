@@ -53,7 +53,7 @@ def check_found(document: CraftDocument, settings: BoardSettings, found: Found) 
                     f"{name} runs the wrong way round on CH{each.channel}.",
                     "The board turns against the stick. A stick is turned in the transmitter; a servo that goes the wrong way is mended on the board.",
                     Mend(
-                        text=f"{'Take the reverse off' if known and channels[each.channel - 1].reverse else 'Reverse'} CH{each.channel} in the transmitter",
+                        text=f"{'Remove the reverse from' if known and channels[each.channel - 1].reverse else 'Reverse'} CH{each.channel} in the transmitter",
                         edits=edits,
                     ),
                 )
@@ -66,10 +66,10 @@ def _coupled(document: CraftDocument, axis: StickAxis, channel: int, percent: fl
     setup = document.transmitter
     name = AXIS_OF[axis]
     other = next((AXIS_OF[each] for each, at in found.axes.items() if at.channel == channel), f"CH{channel}")
-    mend = in_model_memory(f"Look for a mix from {axis} to CH{channel} in the model memory and take it off")
+    mend = in_model_memory(f"Look for a mix from {axis} to CH{channel} in the model memory and remove it")
     if any(mix.to == channel and mix.source == axis for mix in setup.mixes):
         rest = [mix.model_dump() for mix in setup.mixes if not (mix.to == channel and mix.source == axis)]
-        mend = Mend(text=f"Take the mix off CH{channel}", edits=(Edit(path="/transmitter/mixes", value=rest),))
+        mend = Mend(text=f"Remove the mix from CH{channel}", edits=(Edit(path="/transmitter/mixes", value=rest),))
     elif any(mix.to == channel and mix.source == axis for mix in layout_mixes(setup)):
         mend = Mend(text="Make the model memory plain", edits=(Edit(path="/transmitter/layout", value="plain"),))
     return CHECK.warn(

@@ -122,7 +122,7 @@ def check_surfaces(document: CraftDocument, parts: KitParts) -> list[Finding]:
                     At.device(each.name),
                     f"{name} is reversed in the transmitter (CH{each.channel}), where its servo should be reversed on the board.",
                     "It follows the stick; when the board steadies it moves against what is needed, and throws the craft over.",
-                    Mend(text=f"Reverse the servo on the board, take the reverse off CH{each.channel}", edits=(servo, channel)),
+                    Mend(text=f"Reverse the servo on the board, remove the reverse from CH{each.channel}", edits=(servo, channel)),
                 )
             )
         elif not each.with_steadying:
@@ -142,7 +142,7 @@ def check_surfaces(document: CraftDocument, parts: KitParts) -> list[Finding]:
                     At.device(each.name),
                     f"{name} moves the other way with the stick, and as it should when the board steadies.",
                     f"CH{each.channel} is reversed in the transmitter; the servo is right as it is.",
-                    Mend(text=f"Take the reverse off CH{each.channel}", edits=(channel,)),
+                    Mend(text=f"Remove the reverse from CH{each.channel}", edits=(channel,)),
                 )
             )
     return findings

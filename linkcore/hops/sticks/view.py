@@ -127,7 +127,7 @@ def _travel(axis: Axis, whole: Whole, seen: Moving) -> TravelView:
     wait = ""
     if places is None:
         moved = reached.low is not None and reached.high is not None and reached.high - reached.low >= LEAST_THROW_US
-        wait = "let it rest in the middle" if moved else "hold it at both ends"
+        wait = "let it rest in the middle" if moved else "keep it at both ends a moment"
     expected = measured.expected.get(axis)
     left = None
     if places is not None:

@@ -46,7 +46,7 @@ def rows_counted(_: View, seen: Flipped | None) -> str:
     if seen is None:
         return "–"
     table = seen.table()
-    return f"{table.seen} of {len(table.rows)} rows" if table.rows else "no bands"
+    return f"{table.seen} of {len(table.rows)} rows" if table.rows else "no mode bands"
 
 
 def rows_proven(recorded: Mapping[str, Proof]) -> str:

@@ -25,7 +25,7 @@ class Flipped(Protocol):
 
 
 def every_row_seen(view: View, seen: Flipped) -> dict[str, object] | None:
-    """Every row of the truth table was seen to hold what its bands promise."""
+    """Every row of the truth table was seen to do what its mode bands promise."""
     settings, measured = view.craft.settings, seen.measured
     if not measured.seen or (settings.arming is None and settings.arm_by == "switch"):
         return None
@@ -38,7 +38,7 @@ def every_row_seen(view: View, seen: Flipped) -> dict[str, object] | None:
 
 EVERY_ROW_SEEN = ProofOf(
     name="every row seen",
-    says="Every combination of switch positions was seen to hold what its bands promise.",
+    says="Every combination of switch positions was seen to do what its mode bands promise.",
     reads=Reads(
         *SIGNAL,
         "airframe",

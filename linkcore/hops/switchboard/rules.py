@@ -33,7 +33,7 @@ def check_switches(document: CraftDocument, parts: KitParts, measured: SwitchMea
         CHECK.stop(
             "switchboard.cannot",
             At.modes(band.mode),
-            f"{_title(band.mode)} has a band, but {why}.",
+            f"{_title(band.mode)} has a mode band, but {why}.",
             "The board does not turn it on.",
             _without(settings, index),
         )
@@ -51,7 +51,7 @@ def _title(name: str) -> str:
 
 def _without(settings: BoardSettings, index: int) -> Mend:
     rest = [each.model_dump() for place, each in enumerate(settings.modes) if place != index]
-    return Mend(text=f"Take the band of {settings.modes[index].mode} away", edits=(Edit(path="/settings/modes", value=rest),))
+    return Mend(text=f"Remove the mode band of {settings.modes[index].mode}", edits=(Edit(path="/settings/modes", value=rest),))
 
 
 def _arming(settings: BoardSettings) -> Iterator[Finding]:
@@ -59,9 +59,9 @@ def _arming(settings: BoardSettings) -> Iterator[Finding]:
         yield CHECK.stop(
             "switchboard.no-arm-band",
             At.modes("arm"),
-            "No band arms the craft.",
+            "No mode band arms the craft.",
             "The motors can never start.",
-            Mend(text="Give arming a switch channel and a band", go="switchboard"),
+            Mend(text="Give arming a switch channel and a mode band", go="switchboard"),
         )
     if settings.arm_by == "stick" and settings.stick_arming.timeout_s == 0:
         yield CHECK.warn(
@@ -97,9 +97,9 @@ def _fit(name: str, band: Band, path: str, detents: list[Detent], seen: bool) ->
         nearest = min(detents, key=lambda detent: min(abs(detent.value - band.low), abs(detent.value - band.high)))
         gap = min(abs(nearest.value - band.low), abs(nearest.value - band.high))
         low, high = around(nearest, detents)
-        mend = Mend(text=f"Set the band to {low:g} to {high:g} us", edits=(Edit(path=f"{path}/low", value=low), Edit(path=f"{path}/high", value=high)))
+        mend = Mend(text=f"Set the mode band to {low:g} to {high:g} us", edits=(Edit(path=f"{path}/low", value=low), Edit(path=f"{path}/high", value=high)))
         beside = f"misses every detent of CH{band.channel}, the nearest by {gap:.0f} us"
-        what = f"{name}'s band {beside}." if seen else f"{name}'s band {beside}, by what the model memory lets expect."
+        what = f"{name}'s mode band {beside}." if seen else f"{name}'s mode band {beside}, by what the model memory lets expect."
         yield CHECK.stop("switchboard.band-misses", At.modes(name), what, "Flipping the switch will do nothing.", mend)
     for detent in held_by(band, detents):
         clear = band_clearance(band.low, band.high, [detent])
@@ -107,7 +107,7 @@ def _fit(name: str, band: Band, path: str, detents: list[Detent], seen: bool) ->
             yield CHECK.warn(
                 "switchboard.clearance",
                 At.modes(name),
-                f"{name}'s band clears the detent at {detent.value:.0f} us by only {clear:.0f} us.",
+                f"{name}'s mode band clears the detent at {detent.value:.0f} us by only {clear:.0f} us.",
                 f"Jitter or a new trim could push it out; {CLEARANCE_US:.0f} us are wanted.",
             )
 
@@ -119,8 +119,8 @@ def _clashes(settings: BoardSettings) -> Iterator[Finding]:
                 yield CHECK.stop(
                     "switchboard.overlap",
                     At.modes(band.mode, other.mode),
-                    f"The bands of {band.mode} and {other.mode} overlap.",
-                    "They exclude each other: only one of them would hold where they do.",
+                    f"The mode bands of {band.mode} and {other.mode} overlap.",
+                    "They exclude each other: only one of them would be on where they do.",
                 )
     guards = [band for band in settings.modes if band.mode == "guard"]
     if guards and settings.arm_by == "stick":
@@ -155,14 +155,14 @@ def _across_channels(document: CraftDocument, parts: KitParts) -> Iterator[Findi
                         "switchboard.overlap",
                         modes,
                         f"{sources[0]} in its position {both[0]} asks for {band.mode} on CH{band.channel} and for {other.mode} on CH{other.channel}.",
-                        f"They exclude each other: {winner} holds, and the other never does there.",
+                        f"They exclude each other: {winner} is on there, and the other never is.",
                     )
             elif any(held[0]) and any(held[1]):
                 yield CHECK.note(
                     "switchboard.gives-way",
                     modes,
                     f"{sources[0]} and {sources[1]} can ask for {band.mode} and {other.mode} at once.",
-                    f"They exclude each other: {winner} holds then. The truth table shows in which rows.",
+                    f"They exclude each other: {winner} is on then. The truth table shows in which rows.",
                 )
 
 
@@ -181,7 +181,7 @@ def _short_switches(document: CraftDocument, settings: BoardSettings, measured: 
                 "sticks.switch-travel",
                 At.channel(channel),
                 f"{document.transmitter.source(channel)} {'moves' if seen else 'will move'} CH{channel} only from {detents[0].value:.0f} to {detents[-1].value:.0f} us.",
-                "Its positions lie close together, so bands have little clearance.",
+                "Its positions lie close together, so mode bands have little clearance.",
                 Mend(text=f"Travel of CH{channel} to {most:g} % on both sides", edits=edits),
             )
 
@@ -191,7 +191,7 @@ def _by_default(document: CraftDocument, settings: BoardSettings, measured: Swit
     part = parts.maybe_transmitter
     if document.airframe not in FLYERS or document.acro_wanted or part is None:
         return
-    wanted = Mend(text="Acro where no band holds is what I want", edits=(Edit(path="/acro_wanted", value=True),))
+    wanted = Mend(text="Acro where no mode is on is what I want", edits=(Edit(path="/acro_wanted", value=True),))
     if len(switch_channels(document, settings)) > MOST_SWITCHES:
         return
     table = truth_table(document, settings, part, measured)
@@ -200,7 +200,7 @@ def _by_default(document: CraftDocument, settings: BoardSettings, measured: Swit
         yield CHECK.note(
             "switchboard.acro",
             At.setting("/settings/modes", "modes"),
-            "No flight mode has a band: the craft always flies acro.",
+            "No flight mode has a mode band: the craft always flies acro.",
             "It does not level itself. Intended? Say so once.",
             wanted,
         )
@@ -209,7 +209,7 @@ def _by_default(document: CraftDocument, settings: BoardSettings, measured: Swit
         yield CHECK.note(
             "switchboard.acro",
             At.setting("/settings/modes", "modes"),
-            f"{len(rows)} of {sum(row.arm for row in table.rows)} armed combinations hold no flight mode, as {where}.",
+            f"{len(rows)} of {sum(row.arm for row in table.rows)} armed combinations have no flight mode on, as {where}.",
             "That is acro on this board. Intended? Say so once and those rows count as wanted.",
             wanted,
         )

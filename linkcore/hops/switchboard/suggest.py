@@ -115,7 +115,7 @@ def suggest_all(document: CraftDocument, settings: BoardSettings, transmitter: T
     except ValueError as error:
         return Suggestion(why_not=str(error))
     if not bands:
-        return Suggestion(why_not="no band is in use yet")
+        return Suggestion(why_not="no mode band is in use yet")
     edits = []
     new_arm = next((each for (channel, name), found in moved.items() if name == "arm" for each in found), None)
     if arming and new_arm and (new_arm.low, new_arm.high) != (arming.low, arming.high):

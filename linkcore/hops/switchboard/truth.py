@@ -57,7 +57,7 @@ def surprise(held: Holding, document: CraftDocument, lacking: Mapping[str, str])
     said += [f"{mode} is asked for, but {lacking[mode]}" for mode in held.lacking]
     said += [f"{mode} gives way to {winner}" for mode, winner in held.beaten]
     if armed and held.main == DEFAULT_MODE and not held.lacking and document.airframe in FLYERS and not document.acro_wanted:
-        said.append("no band holds here: it flies acro and does not level itself")
+        said.append("no mode is on here: it flies acro and does not level itself")
     return "; ".join(said)
 
 

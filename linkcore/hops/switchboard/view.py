@@ -82,7 +82,7 @@ class SwitchboardTold(BaseModel):
 
     scale: RulerScale
     switches: list[SwitchView]
-    by_default: str = Field(description="What the craft does where no band holds")
+    by_default: str = Field(description="What the craft does where no mode is on")
     modes: list[ModeView]
     suggestion: Suggestion
     table: TruthTable | None = Field(None, description="None while it is as it was last told: 729 rows five times a second would be a burden")

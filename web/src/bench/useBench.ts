@@ -37,7 +37,7 @@ const LOST_MS = 20_000; // the server says sooner that an act got no answer
 const LONGEST_PAUSE_MS = 2000;
 const TOO_MUCH = 4429; // this page said more than it should; it comes back, and says less
 
-const NO_ANSWER = "no answer came; it may have been done all the same: look at what the board holds, then try again";
+const NO_ANSWER = "no answer came; it may have been done all the same: look at what is on the board, then try again";
 
 let socket: WebSocket | null = null;
 let asked = 0;

@@ -290,7 +290,7 @@ function Notices({ status }: { status: string }) {
           </span>
           <Box sx={{ flex: 1 }} />
           <Button variant="outlined" onClick={() => dropUnsaved(queries)}>
-            Drop {waits === 1 ? "it" : "them"}
+            Discard {waits === 1 ? "it" : "them"}
           </Button>
         </Box>
       )}
@@ -315,7 +315,7 @@ function Notices({ status }: { status: string }) {
             </Button>
           )}
           <Button variant="outlined" onClick={() => dropUnsaved(queries)}>
-            {problem.stale ? "Take theirs, drop mine" : problem.again ? "Drop it" : "Understood"}
+            {problem.stale ? "Take theirs, discard mine" : problem.again ? "Discard it" : "Understood"}
           </Button>
         </Box>
       )}

@@ -181,7 +181,7 @@ function Differences({ differs, edit, version }: { differs: number; edit: HopPro
   const [anchor, setAnchor] = useState<HTMLElement | null>(null);
   const report = useSteady(drawn);
   if (report && !report.known)
-    return <Typography sx={{ color: colours.copperText, fontWeight: 600 }}>what the board holds is not known: read back</Typography>;
+    return <Typography sx={{ color: colours.copperText, fontWeight: 600 }}>what is on the board is not known: read back</Typography>;
   if (differs === 0) {
     const due = report?.restart_due;
     return (

@@ -40,7 +40,7 @@ export function Crafts({ session }: { session: Session }) {
           )}
         </Box>
         <Typography sx={{ color: "text.secondary", mb: 3 }}>
-          Each coin is a hop of the signal. Open a craft where its line breaks.
+          Each coin is a hop of the signal. Open a craft where its chain breaks.
         </Typography>
         {crafts.error && <Box role="alert">{crafts.error.message}</Box>}
         {session.workshops.length === 0 && (

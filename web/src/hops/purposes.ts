@@ -32,10 +32,10 @@ export const PURPOSES: Record<Hop, Purpose> = {
     steps: ["Move each stick to both its ends, and let go.", "Dial in what the table says.", "Let both sticks rest, and set the deadband."],
   },
   switchboard: {
-    says: "A switch turns a mode on where its channel rests inside the mode's band. Here every resting value is learned while you flip, and the bands are set around them with room to spare. It is proven when every combination did what its row says.",
+    says: "A switch turns a mode on where its channel rests inside the mode band. Here every resting value is learned while you flip, and the mode bands are set around them with room to spare. It is proven when every combination did what its row says.",
     steps: [
       "Flip every switch through its positions.",
-      "Give arming and your modes their bands, and write them.",
+      "Give arming and your modes their mode bands, and write them.",
       "Walk through every row.",
     ],
   },

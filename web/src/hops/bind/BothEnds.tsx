@@ -147,11 +147,11 @@ function ReceiverCard({ bind, phrase }: { bind: BindTold; phrase: boolean }) {
       left={bind.receiver.left_s}
     >
       <Button variant="outlined" onClick={() => sendHands({ receiver_plugged: !plugged })}>
-        {plugged ? "Take supply away" : "Give supply"}
+        {plugged ? "Remove supply" : "Give supply"}
       </Button>
       {button && (
         <Button variant="outlined" aria-pressed={held} onClick={() => sendHands({ bind_button: !held })}>
-          {held ? "Let the button go" : "Hold the button"}
+          {held ? "Release the button" : "Hold the button"}
         </Button>
       )}
       {bind.ways.includes("power cycles") && <QuickCycles />}

@@ -119,6 +119,9 @@ export function LinkBudget({ budget, craft, edit, distance }: { budget: Budget; 
   );
 }
 
+/** Words that lie on lines: the line is interrupted around them. */
+const ON_LINES = { stroke: colours.raised, strokeWidth: 4, strokeLinejoin: "round", paintOrder: "stroke" } as const;
+
 function Plot({ budget, distance }: { budget: Budget; distance: number }) {
   const curve = budget.curve as [number, number][];
   const first = curve[0]?.[0] ?? 1;
@@ -134,7 +137,7 @@ function Plot({ budget, distance }: { budget: Budget; distance: number }) {
   const line = curve.map(([metres, dbm]) => `${x(metres).toFixed(1)},${y(dbm).toFixed(1)}`).join(" ");
   const above = budget.over_db === null ? null : -budget.over_db;
   const atLimit = above === null ? "" : curve.map(([metres, dbm]) => `${x(metres).toFixed(1)},${y(dbm + above).toFixed(1)}`).join(" ");
-  const text = { fontSize: 11.5, fontFamily: mono, fill: colours.tarnishText };
+  const text = { fontSize: 11.5, fontFamily: mono, fill: colours.tarnishText, ...ON_LINES };
   return (
     <svg
       viewBox={`0 0 ${WIDTH} ${HEIGHT}`}
@@ -222,7 +225,7 @@ function Mark({ x, y, ink, label }: { x: number; y: number; ink: string; label: 
   return (
     <g>
       <circle cx={x} cy={y} r={4.5} fill={ink} />
-      <text x={x - 8} y={y + 16} textAnchor="end" fontSize={12} fontWeight={600} fontFamily={mono} fill={ink}>
+      <text x={x - 8} y={y + 16} textAnchor="end" fontSize={12} fontWeight={600} fontFamily={mono} fill={ink} {...ON_LINES}>
         {label}
       </text>
     </g>

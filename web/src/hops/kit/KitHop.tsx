@@ -83,7 +83,17 @@ export function KitHop({ craft, catalogue, edit }: DraftHopProps) {
             <Box
               component="ul"
               aria-label="Devices"
-              sx={{ listStyle: "none", m: 0, p: 0, display: "grid", gridTemplateColumns: "minmax(0, 1fr)", gap: 0.5, borderTop: 1, borderColor: "divider", pt: 1 }}
+              sx={{
+                listStyle: "none",
+                m: 0,
+                p: 0,
+                display: "grid",
+                gridTemplateColumns: "minmax(0, 1fr)",
+                gap: 0.5,
+                borderTop: 1,
+                borderColor: "divider",
+                pt: 1,
+              }}
             >
               {kit.devices.map((device, index) => (
                 <Box component="li" key={device.name} sx={{ display: "flex", alignItems: "baseline", gap: 1, fontSize: 13.5 }}>

@@ -34,7 +34,7 @@ export function OutputChange({ craft, catalogue, edit }: DraftHopProps) {
         {!tried && (
           <Box>
             <Button variant="outlined" onClick={look}>
-              {fitted ? "Take the jumper away…" : "Fit the jumper…"}
+              {fitted ? "Remove the jumper…" : "Fit the jumper…"}
             </Button>
           </Box>
         )}

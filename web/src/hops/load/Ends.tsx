@@ -108,7 +108,7 @@ function DeviceCard({
         </>
       ) : (
         <Box component="span" sx={{ color: colours.oxide, fontWeight: 600 }}>
-          no whole program
+          no whole firmware
         </Box>
       )}
       {device.can_flash && (

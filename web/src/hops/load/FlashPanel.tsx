@@ -152,7 +152,7 @@ function Hand({ way, load }: { way: WayIn; load: LoadTold }) {
       : button("Plug its cable in", () => sendHands({ own_port_plugged: true }));
   if (way === "adapter")
     return load.adapter_plugged
-      ? button("Take the adapter off", () => sendHands({ adapter_plugged: false }))
+      ? button("Unplug the adapter", () => sendHands({ adapter_plugged: false }))
       : button("Put the adapter on", () => sendHands({ adapter_plugged: true }));
   if (way === "over the air") return null;
   return (
@@ -160,7 +160,7 @@ function Hand({ way, load }: { way: WayIn; load: LoadTold }) {
       {usb ? button("Unplug USB", () => sendHands({ usb: false })) : button("Plug USB in", () => sendHands({ usb: true }))}
       {way === "button" &&
         (load.boot_button
-          ? button("Let the button go", () => sendHands({ boot_button: false }))
+          ? button("Release the button", () => sendHands({ boot_button: false }))
           : button("Hold the button", () => sendHands({ boot_button: true })))}
     </>
   );
@@ -236,7 +236,7 @@ function Progress({ job }: { job: JobState }) {
           <Button variant="outlined" disabled={!job.can_stop} onClick={stop}>
             Stop
           </Button>
-          {!job.can_stop && "stopping now would leave it without a program"}
+          {!job.can_stop && "stopping now would leave it without firmware"}
         </Box>
       )}
       <Problem text={problem} />

@@ -136,9 +136,9 @@ function Row({ image, onDrop }: { image: ImageRow; onDrop: () => void }) {
           variant="text"
           onClick={onDrop}
           sx={{ p: 0, minWidth: 0, whiteSpace: "nowrap" }}
-          aria-label={`Take ${image.name} off the shelf`}
+          aria-label={`Remove ${image.name} from the shelf`}
         >
-          Take off
+          Remove
         </Button>
       </Box>
       {open && (
@@ -241,7 +241,7 @@ function Found({ read, busy, onPut, onDrop }: { read: ReadView; busy: boolean; o
         {field("target", "Target")}
         {field("version", "Version, as 3.1.0")}
         {field("family", "Protocol family")}
-        {field("band", "Band", ["", "2.4 GHz", "900 MHz"])}
+        {field("band", "Radio band", ["", "2.4 GHz", "900 MHz"])}
         {field("region", "Region", ["", "FCC", "LBT", "868", "915"])}
         {field("least_bootloader", "Least bootloader")}
       </Box>
@@ -250,7 +250,7 @@ function Found({ read, busy, onPut, onDrop }: { read: ReadView; busy: boolean; o
           Put it on the shelf
         </Button>
         <Button variant="outlined" onClick={onDrop}>
-          Drop it
+          Discard
         </Button>
       </Box>
     </Panel>

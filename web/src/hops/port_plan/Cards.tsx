@@ -154,7 +154,7 @@ export function PadCard({
           </TextField>
           {held !== undefined && held !== job && (
             <Box sx={{ fontSize: 13, color: colours.copperText }}>
-              The board still holds <b>{held}</b>. Write the draft, then restart.
+              The board still has <b>{held}</b>. Write the draft, then restart.
             </Box>
           )}
           {held === job && due && (

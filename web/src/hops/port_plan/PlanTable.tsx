@@ -38,7 +38,7 @@ export function PlanTable({ craft, pads, onChoose }: { craft: Craft; pads: PlanV
             const own = pads.filter((pad) => pad.port === port);
             const job = jobs[port] ?? "free";
             const held = onBoard?.[port];
-            const says = held === undefined ? "" : held !== job ? `board holds ${held}` : due ? "waits for the restart" : "";
+            const says = held === undefined ? "" : held !== job ? `board has ${held}` : due ? "waits for the restart" : "";
             return (
               <tr key={port}>
                 <td>

@@ -34,7 +34,12 @@ export const AxisTable = memo(function AxisTable({ map, lowLine, highLine }: { m
             <Box component="th" sx={{ textAlign: "left !important" }}>
               ▲ where it should come to, 1000 to 2000 us
             </Box>
-            <th>still to mend</th>
+            <th>
+              still to mend, us
+              <Box component="span" sx={{ display: "block", fontSize: 11.5, whiteSpace: "nowrap" }}>
+                low centre high
+              </Box>
+            </th>
             <Box component="th" sx={{ textAlign: "left !important" }}>
               verdict
             </Box>

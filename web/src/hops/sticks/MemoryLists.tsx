@@ -115,7 +115,7 @@ export function Rates({ setup, switches, write }: { setup: TransmitterSetup; swi
               onCommit={(expo_percent) => set({ expo_percent })}
             />
             <Pick
-              label={`When rate ${index + 1} holds`}
+              label={`When rate ${index + 1} is on`}
               bare
               value={rate.switch ? `${rate.switch}>${rate.position}` : ""}
               options={when}
@@ -181,10 +181,10 @@ function Row({ name, onDrop, children }: { name: string; onDrop: () => void; chi
         variant="text"
         color="inherit"
         onClick={onDrop}
-        aria-label={`Take ${name} off`}
+        aria-label={`Remove ${name}`}
         sx={{ minWidth: 0, px: 0.75, color: colours.softInk, fontWeight: 500, whiteSpace: "nowrap" }}
       >
-        take off
+        Remove
       </Button>
     </Box>
   );

@@ -92,7 +92,7 @@ export function SwitchboardHop({ craft, parts, edit }: HopProps) {
               disabled={!current}
               onClick={() => edit(suggestion.edits, version)}
             >
-              Re-space bands
+              Re-space mode bands
             </Button>
           </Box>
         )}
@@ -125,7 +125,7 @@ export function SwitchboardHop({ craft, parts, edit }: HopProps) {
         </Box>
       )}
       {suggestion.why_not && bands.length > 0 && (
-        <Box sx={{ fontSize: 12.5, color: "text.secondary" }}>Bands cannot be re-spaced: {suggestion.why_not}.</Box>
+        <Box sx={{ fontSize: 12.5, color: "text.secondary" }}>Mode bands cannot be re-spaced: {suggestion.why_not}.</Box>
       )}
       <Box sx={{ mt: 1.5, display: "grid", gap: 1.25 }}>
         {bands.map((each) => (

@@ -52,7 +52,7 @@ function Rows({ title, rows, switches }: { title: string; rows: Row[]; switches:
             <th key={name}>{name}</th>
           ))}
           <th>arm</th>
-          <th>holds</th>
+          <th>mode</th>
           <th>board</th>
         </tr>
       </thead>
