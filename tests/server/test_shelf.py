@@ -284,7 +284,7 @@ class FlashSocketTest(OnTheSocket):
                 answer = viewer.act("flash", flash=order)
                 self.assertEqual((answer["ok"], says in answer["text"]), (False, True), answer)
             answer = viewer.act("stop flashing", flash=self.order())
-            self.assertIn("no job to stop", answer["text"])
+            self.assertIn("no flash to stop", answer["text"])
         self.assertEqual(FlashRecord.objects.count(), 0)
 
     def test_an_armed_board_is_not_flashed(self):
