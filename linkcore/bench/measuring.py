@@ -50,6 +50,7 @@ class Measuring:
         self._finder_t = 0.0
         self.sticks_in_sight = True  # which channel a stick moves, and its noise at rest, are looked for only while somebody looks at that
         self._heard = bench.board.events.count
+        self._since_sent: list[BoardEvent] = []  # what the board has said since the last radio frame
 
     def anew(self) -> None:
         """Forget what was measured."""
@@ -179,23 +180,34 @@ class Measuring:
         events, self._heard = board.events.since(self._heard), board.events.count
         if not board.powered:
             return
+        self._since_sent = [event for event in [*self._since_sent, *events] if event.t > last_sent_t]
         silent, run = t - last_sent_t > QUIET_S, self.loss
         if run is None or run.state != "running":
             known = run is not None and abs(run.radio_silent_t - last_sent_t) < 1e-9
-            if silent and board.link in ("good", "grace") and board.last_frame_t is not None and not known:
-                self.loss = LossRun(armed=board.armed, radio_silent_t=last_sent_t)
-            return
+            reacted = any(event.kind == "link lost" for event in self._since_sent)  # a grace may be over before so long a silence is
+            if not silent or known or board.last_frame_t is None or not (reacted or board.link in ("good", "grace")):
+                return
+            armed = board.armed or any(event.kind == "response begun" for event in self._since_sent)
+            run = self.loss = LossRun(armed=armed, radio_silent_t=last_sent_t)
+            events = self._since_sent
         if run.reacted_t is None:  # later frames belong to the link's return
             run.last_frame_t = board.last_frame_t
         for event in events:
             self._follow(run, event)
+        if silent and run.fooled_t is None and board.link == "good" and t - last_sent_t > self._should_know_s():
+            run.fooled_t = t
         if run.back_t is None and not silent and board.link == "good":  # a receiver that holds may have brought the link back long before the radio
-            if run.reacted_t is None:
+            if run.reacted_t is None and run.motors_stopped_t is None:
                 run.state = "broken off"
                 return
             run.back_t = board.last_frame_t
         if run.back_t is not None and (run.rearmed_by_itself or t - run.back_t >= SETTLES_S):
             run.state = "done"
+
+    def _should_know_s(self) -> float:
+        """By when, after the last radio frame, no board may take the link for good any more: the receiver's own time, the grace, and a frame."""
+        receiver = self._bench.receiver_part
+        return receiver.lost_after_s + self._bench.board.running.lost_link.grace_ms / 1000 + receiver.link_period_s
 
     @staticmethod
     def _follow(run: LossRun, event: BoardEvent) -> None:
@@ -204,7 +216,7 @@ class Measuring:
         elif event.kind == "link lost" and run.reacted_t is None:
             run.reacted_t = event.t
             run.motors_stopped_t = None if run.armed else event.t
-        elif event.kind == "motors stopped" and run.reacted_t is not None and run.motors_stopped_t is None:
+        elif event.kind == "motors stopped" and run.back_t is None and run.motors_stopped_t is None:
             run.motors_stopped_t = event.t
         elif event.kind == "armed" and run.back_t is not None:
             run.rearmed_by_itself = True

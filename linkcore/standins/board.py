@@ -15,7 +15,7 @@ from linkcore.devices.image_facts import SettingsFormat
 from linkcore.devices.memory import NEEDS_RESTART, as_kept
 from linkcore.devices.modes import Holding, holds
 from linkcore.devices.motors import motor_percent
-from linkcore.devices.on_loss import LAND_S
+from linkcore.devices.on_loss import LAND_S, STEADY_S
 from linkcore.devices.port import PULSE_INPUTS, LinkState
 from linkcore.parts.axes import AXES, Axis, channel_of
 from linkcore.parts.models import Board, Pad
@@ -24,7 +24,6 @@ from linkcore.protocols.registry import RECEIVER_PROTOCOLS
 from linkcore.signal.edges import NO_TIMES, Times
 from linkcore.signal.uart import NOTHING_RECEIVED, ReceivedBytes, UartSettings
 
-STEADY_S = 0.2  # a link that comes back counts after this long
 LAND_PERCENT = 35.0
 
 
@@ -368,14 +367,14 @@ class StandInBoard:
     def _fly(self, t: float) -> None:
         """One pass of the loop with fresh channels."""
         self.held = self._holds()
-        if self._landing_until is not None:
-            return
         flips = self.running.arm_by == "stick" or self.held.arm != self.arming.switch_seen  # a switch that stays where it is decides nothing
         said = self.arming.step(t, self._view(t), self.running) if flips else None
         if said is not None:
             self.events.add(t, *said)
             if said[0] == "disarmed":
                 self._stop(t, "motors stopped")
+        if self._landing_until is not None:
+            return  # the sticks do not count yet; the arm switch does
         throttle = self.axis_us("throttle") or 1000.0
         self.motors_percent = motor_percent(throttle) if self.armed else 0.0
 

@@ -11,14 +11,13 @@ from linkcore.devices.ends import ReceiverEnd, TransmitterEnd
 from linkcore.devices.gimbals import STICKS
 from linkcore.devices.identity import serial_of
 from linkcore.devices.model_memory import CENTRE_US, Memory, in_counts
-from linkcore.devices.on_loss import said_in_a_gap, said_when_lost
+from linkcore.devices.on_loss import FACTORY_PRESET_US, PROCESSING_S, said_in_a_gap, said_when_lost
 from linkcore.parts.models import Light, LightState, Receiver, Switch, Transmitter
 from linkcore.protocols import crsf, fport
 from linkcore.protocols.base import ProtocolSpec, Sent
 
 NOISE_US = 0.35  # a gimbal's own restlessness, standard deviation
 _RESTLESS = 4099  # draws kept and walked again, a prime, so that no gimbal hears the same ones twice running
-PROCESSING_S = 0.0008
 LINK_REPORT_S = 0.1
 REPORT_GAP_S = 2 * crsf.SPEC.uart.byte_s  # behind the channels
 LQ_FRAMES = 100
@@ -123,7 +122,7 @@ class StandInReceiver:
     def set_up(self, document: CraftDocument) -> None:
         """Take what it does on loss from the craft document."""
         self._on_loss = document.receiver.on_loss
-        self._preset = document.receiver.preset_us or [1500.0, 1500.0, 1000.0, 1500.0]
+        self._preset = document.receiver.preset_us or [*FACTORY_PRESET_US]
 
     def power(self, on: bool, t: float, *, button: bool = False, pulses: int = 0) -> None:
         """Switch the supply; its bind button may be held, and the board may send bind pulses."""
@@ -183,7 +182,7 @@ class StandInReceiver:
             return None
         if heard:
             return Sent(self._values, rssi_percent=lq_percent, fades=self._fades)
-        said = said_in_a_gap(self.part, self.spec.wire) if self.linked else said_when_lost(self.part, self._on_loss)
+        said = said_in_a_gap(self.part, self._on_loss, self.spec.wire) if self.linked else said_when_lost(self.part, self._on_loss)
         if said.values is None:
             return None
         flagged_gap = self.linked and said.frame_lost

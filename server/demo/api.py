@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from drf_spectacular.utils import extend_schema
+from rest_framework import serializers
 from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
@@ -18,6 +19,8 @@ class SampleView(APIView):
 
     @extend_schema(request=None, responses={201: CraftSerializer} | REFUSED)
     def post(self, request: Request, workshop_id: int) -> Response:
-        """Make it; 422 where the workshop has it already."""
+        """Make it; 422 where the workshop has it already, 400 where there is a body."""
+        if request.data:
+            raise serializers.ValidationError({"body": ["a sample is made without one"]})
         workshop = find_workshop(request, workshop_id, "build")
         return Response(told(make_sample(workshop, request.user), request.user), status=201)

@@ -93,7 +93,7 @@ class DunlinTest(BrowserTest):
             horizon.get_by_label(label).fill(us)
             horizon.get_by_label(label).press("Enter")
         findings = findings_of(page)
-        expect(findings).to_contain_text("horizon's band misses every detent of CH6, the nearest by 30 us, by what the model memory lets expect.")
+        expect(findings).to_contain_text("horizon's mode band misses every detent of CH6, the nearest by 30 us, by what the model memory lets expect.")
         write(page)
         for learned in ("S1 on CH5: 1 of 2", "S2 on CH6: 1 of 3"):  # or the first flip would come before the board has seen where they rest
             page.get_by_label(re.compile(f"^{learned} detents learned")).wait_for()
@@ -101,9 +101,9 @@ class DunlinTest(BrowserTest):
         for key, learned in (("1", "S1 on CH5: 2 of 2"), ("1", "S1 on CH5: 2 of 2"), ("2", "S2 on CH6: 2 of 3"), ("2", "S2 on CH6: 3 of 3")):
             page.keyboard.press(key)
             page.get_by_label(re.compile(f"^{learned} detents learned")).wait_for()
-        expect(findings).to_contain_text(re.compile(r"horizon's band misses every detent of CH6, the nearest by \d+ us\."))
+        expect(findings).to_contain_text(re.compile(r"horizon's mode band misses every detent of CH6, the nearest by \d+ us\."))
         expect(page.get_by_role("row", name=re.compile("^high mid arm acro no mode is on here"))).to_be_visible()
-        mend(page, re.compile(r"^Set the band to 1\d\d0 to 1\d\d0 us"))
+        mend(page, re.compile(r"^Set the mode band to 1\d\d0 to 1\d\d0 us"))
         write(page)
         expect(page.get_by_role("row", name=re.compile("^high mid arm horizon"))).to_be_visible()
 

@@ -311,8 +311,8 @@ class SwitchboardTest(BrowserTest):
         expect(low).to_have_value("850")
         low.fill("1100")
         low.press("Enter")
-        expect(findings_of(page)).to_contain_text("In the draft: angle's band misses every detent of CH6, the nearest by 100 us.")
-        mend(page, "Set the band to 850 to 1250 us")
+        expect(findings_of(page)).to_contain_text("In the draft: angle's mode band misses every detent of CH6, the nearest by 100 us.")
+        mend(page, "Set the mode band to 850 to 1250 us")
         expect(low).to_have_value("850")
 
         horizon = band_of(page, "horizon")
@@ -392,8 +392,9 @@ class LostLinkTest(BrowserTest):
         page = people.open("Curlew", "Lost link")
         page.get_by_role("button", name="Transmitter off").click()
         expect(page.get_by_label("Board's log")).to_contain_text("link lost: grace is over")
+        expect(page.get_by_text("The craft was not armed when the link died, so this proves nothing.")).to_be_visible()
         page.get_by_role("button", name="Transmitter on").click()
-        expect(page.get_by_text("The craft was not armed when the link died.")).to_be_visible()
+        expect(page.get_by_text("The last loss, while disarmed, does not count.")).to_be_visible()
         wait_coin(page, "Lost link", BLANK)
 
 

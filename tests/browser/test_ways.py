@@ -114,7 +114,7 @@ class ActingMendsTest(BrowserTest):
         page.keyboard.press("Enter")
         page.get_by_role("button", name="Write to board").click()
         wait_coin(page, "Switchboard", re.compile("^cracked"))
-        mend(page, "Set the band to 850 to 1250 us")
+        mend(page, "Set the mode band to 850 to 1250 us")
         mend(page, "Mended in the draft: write it to the board")
         expect(page.get_by_text("draft is on the board")).to_be_visible()
         expect(findings_of(page)).not_to_contain_text("misses every detent")

@@ -268,12 +268,27 @@ class ProofTest(SimpleTestCase):
         self.assertFalse(hand.board.armed)
         self.assertAlmostEqual(run.motors_stopped_t - run.reacted_t, 4.0, delta=0.05)
 
+    def test_the_arm_switch_ends_a_landing_when_the_link_is_back(self):
+        for switched_off_first in (False, True):
+            hand = Hand(apply_edits(crsf_craft(), [Edit(path="/settings/lost_link/response", value="land")]))
+            fly(hand)
+            hand.do(1.0, transmitter_on=False)
+            if switched_off_first:
+                hand.do(switches={"S1": 0})
+            hand.do(1.0, transmitter_on=True)
+            if not switched_off_first:
+                self.assertEqual((hand.board.link, hand.board.armed), ("good", True), "it goes on landing")
+                self.assertGreater(hand.board.motors_percent, 20)
+                hand.do(0.3, switches={"S1": 0})
+            self.assertEqual((hand.board.armed, hand.board.motors_percent), (False, 0.0))
+
     def test_a_loss_without_arming_proves_nothing(self):
         hand = Hand(sbus_craft())
         hand.do(3.0, transmitter_on=False)
-        hand.do(2.0, transmitter_on=True)
-        self.assertFalse(hand.report().told.lost_link.proven)
         self.assertIn("not armed", hand.report().told.lost_link.verdict)
+        hand.do(2.0, transmitter_on=True)
+        told = hand.report().told.lost_link
+        self.assertEqual((told.proven, told.verdict[:14], told.verdict[-15:]), (False, "Arm the craft,", "does not count."))
 
     def test_hold_at_the_receiver_hides_the_loss(self):
         hand = Hand(apply_edits(sbus_craft(), [Edit(path="/receiver/on_loss", value="hold")]))

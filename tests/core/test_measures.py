@@ -233,6 +233,7 @@ class LostLinkTest(SimpleTestCase):
             ({"rearmed_by_itself": True}, "by themselves"),
             ({"reacted_t": 10.9}, "0.40 s were predicted"),
             ({"armed": False}, "not armed"),
+            ({"armed": False, "state": "done"}, "does not count"),
             ({"state": "broken off"}, "broken off"),
         ):
             good, text = judge(run.model_copy(update=change), predicted)

@@ -13,7 +13,7 @@ from linkcore.craft.airframes import FLYERS, MULTIROTORS, WINGS
 from linkcore.craft.document import Airframe, CraftDocument
 from linkcore.craft.names import value_in_words
 from linkcore.craft.parts import KitParts
-from linkcore.devices.on_loss import BAD_AIR, BRIDGED_GRACE_MS, ONCE_IN_S, said_in_a_gap, starting_grace_ms, wire_to_board
+from linkcore.devices.on_loss import BAD_AIR, BRIDGED_GRACE_MS, ONCE_IN_S, bridges_gaps, starting_grace_ms, wire_to_board
 from linkcore.findings import Edit
 from linkcore.parts.models import Receiver, Sensor
 
@@ -66,7 +66,7 @@ def starting_point(document: CraftDocument, parts: KitParts, airframe: Airframe 
 def _grace(receiver: Receiver, parts: KitParts) -> tuple[int, str]:
     wire = wire_to_board(parts)
     starts = starting_grace_ms(receiver, wire)
-    if starts == BRIDGED_GRACE_MS and said_in_a_gap(receiver, wire).passes_for_link:
+    if starts == BRIDGED_GRACE_MS and bridges_gaps(receiver, wire):
         return starts, f"The {receiver.name} bridges short gaps by itself; the grace begins when it gives the link up."
     hz = 1 / receiver.link_period_s
     return starts, f"With {BAD_AIR:.0%} of {hz:.0f} frames a second lost, a gap is longer less than once in {ONCE_IN_S / 60:.0f} minutes."

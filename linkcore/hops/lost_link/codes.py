@@ -4,4 +4,6 @@ CODES = (
     "lostlink.hidden",
     "lostlink.hold-and-drop",
     "lostlink.long-grace",
+    "lostlink.preset-arms",
+    "lostlink.preset-disarms",
 )

@@ -39,6 +39,8 @@ AS_PREDICTED = ProofOf(
         "settings/channel_map",
         "settings/arming",
         "settings/arm_by",
+        "settings/stick_arming",
+        "settings/stick_lines",
         "settings/modes",
         "settings/lost_link",
     ),

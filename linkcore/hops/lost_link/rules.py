@@ -6,7 +6,7 @@ from linkcore.craft.document import CraftDocument
 from linkcore.craft.parts import KitParts
 from linkcore.devices.on_loss import starting_grace_ms, wire_to_board
 from linkcore.findings import At, Check, Edit, Finding, Mend
-from linkcore.hops.lost_link.timeline import predict
+from linkcore.hops.lost_link.timeline import Prediction, predict, preset_value
 
 CHECK = Check("lost link")
 LONG_GRACE_MS = 1000
@@ -16,17 +16,9 @@ def check_lost_link(craft: CraftDocument, parts: KitParts) -> list[Finding]:
     """What is dangerous in the chain of events."""
     findings = []
     receiver, lost = parts.receiver, craft.settings.lost_link
-    if predict(craft, parts).board_learns_s is None:
-        silent = Mend(text="Set the receiver to no pulses", edits=(Edit(path="/receiver/on_loss", value="no pulses"),))
-        findings.append(
-            CHECK.stop(
-                "lostlink.hidden",
-                At("receiver", (*At.device("receiver").refs, *At.setting("/receiver/on_loss", "").refs)),
-                f"The {receiver.name} is set to {craft.receiver.on_loss}, which hides the loss from the board.",
-                "The craft flies on with old values and nobody at the sticks.",
-                *((silent,) if "no pulses" in receiver.on_loss else ()),
-            )
-        )
+    predicted = predict(craft, parts)
+    if predicted.hidden:
+        findings.append(_hidden(craft, parts, predicted))
     if lost.grace_ms > LONG_GRACE_MS:
         usual = starting_grace_ms(receiver, wire_to_board(parts))
         findings.append(
@@ -48,3 +40,49 @@ def check_lost_link(craft: CraftDocument, parts: KitParts) -> list[Finding]:
             )
         )
     return findings
+
+
+def _hidden(craft: CraftDocument, parts: KitParts, predicted: Prediction) -> Finding:
+    """The board takes what the receiver says for a link: then the craft does what those values say."""
+    receiver = parts.receiver
+    at = At("receiver", (*At.device("receiver").refs, *At.setting("/receiver/on_loss", "").refs))
+    preset = craft.receiver.on_loss == "preset"
+    if predicted.preset_disarms:
+        return CHECK.note(
+            "lostlink.preset-disarms",
+            at,
+            f"The {receiver.name}'s own values disarm the craft: the motors stop {predicted.motors_stop_s or predicted.reacts_s or 0:.2f} s after the last radio frame.",
+            "The board never knows of the loss, so its response does not begin. The proof is that the motors stop.",
+        )
+    arming = craft.settings.arming
+    if preset and arming is not None and craft.settings.arm_by == "switch":
+        return CHECK.stop(
+            "lostlink.preset-arms",
+            at,
+            f"The {receiver.name} is set to preset, and its value for CH{arming.channel} keeps the craft armed.",
+            "The board takes the preset for a link: the motors go on, and may start anew when the transmitter returns.",
+            *_mends(craft, parts),
+        )
+    return CHECK.stop(
+        "lostlink.hidden",
+        at,
+        f"The {receiver.name} is set to {craft.receiver.on_loss}, which hides the loss from the board.",
+        "The craft flies on with old values and nobody at the sticks." if not preset else "The craft does what the preset says, with nobody at the sticks.",
+        *_mends(craft, parts),
+    )
+
+
+def _mends(craft: CraftDocument, parts: KitParts) -> list[Mend]:
+    receiver, settings = parts.receiver, craft.settings
+    if "no pulses" in receiver.on_loss:
+        return [Mend(text="Set the receiver to no pulses", edits=(Edit(path="/receiver/on_loss", value="no pulses"),))]
+    if "preset" in receiver.on_loss and settings.arm_by == "switch" and settings.arming is not None:
+        channel = settings.arming.channel
+        off = next(us for us in (1000.0, 2000.0, 1500.0) if not settings.arming.holds(us))
+        values = [preset_value(craft, number) for number in range(1, max(channel, 4) + 1)]
+        values[channel - 1] = off
+        edits = (Edit(path="/receiver/on_loss", value="preset"), Edit(path="/receiver/preset_us", value=values))
+        return [Mend(text=f"Set the receiver to preset, with CH{channel} at {off:.0f} us, which disarms", edits=edits)]
+    if "preset" in receiver.on_loss:
+        return [Mend(text="Give arming a mode band; then a preset of the receiver can take it to off", go="switchboard")]
+    return [Mend(text="Choose another receiver, or an output of it that goes silent", go="kit")]

@@ -6,7 +6,7 @@ from typing import Protocol
 
 from pydantic import BaseModel
 
-from linkcore.hops.lost_link.timeline import LossRun, Prediction, judge, predict
+from linkcore.hops.lost_link.timeline import FIRST, LossRun, Prediction, judge, predict
 from linkcore.reads import Whole
 
 
@@ -31,5 +31,5 @@ class Lost(Protocol):
 def tell(whole: Whole, seen: Lost) -> LostLinkTold:
     """The Lost link hop."""
     prediction = predict(whole.craft, whole.parts)
-    proven, verdict = judge(seen.loss, prediction) if seen.loss else (False, "Arm the craft, props off, then switch the transmitter off.")
+    proven, verdict = judge(seen.loss, prediction) if seen.loss else (False, FIRST)
     return LostLinkTold(prediction=prediction, loss=seen.loss, proven=proven, verdict=verdict)

@@ -5,6 +5,7 @@ import type { ReactNode } from "react";
 import type { CraftDocument, Live } from "../api/types";
 import type { HopProps } from "../craft/hopProps";
 import { colours, mono } from "../look/colours";
+import { usePhone } from "../look/phone";
 import { Gimbal } from "./Gimbal";
 import { Lever } from "./Lever";
 import { lightWords, ShownLight } from "./ShownLight";
@@ -176,6 +177,7 @@ export function BenchPanel({
 
 /** Along the edge: that there is a bench, and what it shows of the craft now. */
 function FoldedBench({ onFold }: { onFold: () => void }) {
+  const phone = usePhone();
   const armed = useBenchStore((state) => state.live?.board.armed);
   const link = useBenchStore(({ live }) => (!live ? "not running" : !live.board.powered ? "no power" : LINK_WORDS[live.board.link]));
   return (
@@ -203,9 +205,11 @@ function FoldedBench({ onFold }: { onFold: () => void }) {
           {armed === undefined ? "" : armed ? "· armed" : "· disarmed"} · {link}
         </Box>
       </span>
-      <Box component="span" aria-hidden="true" sx={{ display: { xs: "inline", md: "none" }, color: colours.softInk, fontWeight: 500 }}>
-        sticks, switches, supply ▴
-      </Box>
+      {phone && (
+        <Box component="span" aria-hidden="true" sx={{ color: colours.softInk, fontWeight: 500 }}>
+          sticks, switches, supply ▴
+        </Box>
+      )}
     </Button>
   );
 }

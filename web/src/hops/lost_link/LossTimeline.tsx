@@ -29,12 +29,14 @@ export function LossTimeline({
   const predicted: Mark[] = [
     { at: prediction.last_frame_s, text: "last frame" },
     { at: prediction.reacts_s, text: acts },
-    ...(response === "land" ? [{ at: prediction.motors_stop_s, text: "motors stop" }] : []),
+    ...(response === "land" || prediction.reacts_s === null ? [{ at: prediction.motors_stop_s, text: "motors stop" }] : []),
+    { at: prediction.hidden && prediction.motors_stop_s === null ? prediction.fooled_s : null, text: "taken for a link again" },
   ];
   const measured: Mark[] = [
     { at: since(run?.last_frame_t), text: "last frame" },
     { at: since(run?.reacted_t), text: acts },
-    ...(response === "land" ? [{ at: since(run?.motors_stopped_t), text: "motors stop" }] : []),
+    ...(response === "land" || !run?.reacted_t ? [{ at: since(run?.motors_stopped_t), text: "motors stop" }] : []),
+    { at: since(run?.fooled_t), text: "still taken for good" },
     { at: since(run?.back_t), text: "link back" },
   ];
   const running = run?.state === "running" && run.back_t === null;
@@ -44,7 +46,7 @@ export function LossTimeline({
   const step = [0.1, 0.2, 0.5, 1, 2, 5, 10, 30, 60].find((each) => latest / each <= 10) ?? 120;
   const ticks = Array.from({ length: Math.floor(latest / step) + 1 }, (_, index) => index * step);
   const end = running ? elapsed : Math.max(0, ...measured.map((mark) => mark.at ?? 0));
-  const hidden = prediction.board_learns_s === null;
+  const hidden = prediction.hidden && prediction.motors_stop_s === null;
   return (
     <Box sx={{ bgcolor: "background.paper", border: 1, borderColor: "divider", borderRadius: 1.25, px: 1.5, py: 1 }}>
       <WidePicture name="Timeline" least={640}>

@@ -1,0 +1,96 @@
+"""Links that are lost: any receiver, what it does on loss, any grace and response, armed by switch or by stick; predicted beside run."""
+
+from __future__ import annotations
+
+import random
+from dataclasses import dataclass, field
+
+from linkcore.bench.bench import Bench
+from linkcore.bench.messages import Hands
+from linkcore.bench.report import Reporter
+from linkcore.craft.document import Band, CraftDocument
+from linkcore.hops.lost_link.timeline import predict
+from linkcore.parts.catalogue import shipped
+from linkcore.parts.models import Receiver
+from linkcore.standins.hands import Stick
+from tests.kits import planned_craft
+
+REACTION_S, MOTORS_S = 0.020, 0.040  # how far a prediction may be off
+LONG_S = 16.0  # the receiver's own time, the longest grace, a landing, and time to see that nothing comes
+
+
+@dataclass
+class Loss:
+    """One run: what was tried, whether the craft was armed, and what came otherwise than predicted."""
+
+    craft: CraftDocument
+    armed: bool = False
+    hidden: bool = False
+    faults: list[str] = field(default_factory=list)
+
+    def __str__(self) -> str:
+        return f"{self.craft.kit.receiver} on {self.craft.settings.receiver_input.protocol}, {self.craft.receiver.on_loss}, {self.craft.settings.lost_link.grace_ms} ms"
+
+
+def losing(seed: int) -> CraftDocument | None:
+    """A craft whose link works; None where the receiver's jumper lets nothing send."""
+    rng = random.Random(seed)
+    receiver = rng.choice(shipped().all_of(Receiver))
+    craft = planned_craft(receiver, jumper=receiver.jumper is not None and rng.random() < 0.5)
+    if craft is None:
+        return None
+    settings = craft.settings
+    settings.lost_link.grace_ms = 20 * rng.randint(2, 250)
+    settings.lost_link.response = rng.choice(["motors off", "land"])
+    settings.lost_link.throttle_fallback = rng.choice(["low", "hold"])
+    craft.receiver.on_loss = rng.choice(receiver.on_loss)
+    if settings.receiver_input.protocol == "PWM" or rng.random() < 0.3:
+        settings.arm_by, settings.arming = "stick", None
+    else:
+        settings.arm_by, settings.arming = "switch", Band(channel=5, low=1750, high=2150)
+        if rng.random() < 0.7:
+            craft.receiver.preset_us = [1500.0, 1500.0, 1000.0, 1500.0, rng.choice([1000.0, 2000.0])]
+    return CraftDocument.model_validate(craft.model_dump())
+
+
+def lost(seed: int) -> Loss | None:
+    """Arm it, switch its transmitter off, watch; None where the kit has no such craft."""
+    craft = losing(seed)
+    if craft is None:
+        return None
+    run, bench = Loss(craft), Bench(craft, seed=seed)
+    bench.run_until(2.0)
+    if craft.settings.arm_by == "switch":
+        bench.hands(Hands(switches={"S1": 1}))
+    else:
+        bench.hands(Hands(left=Stick(x=1, y=-1)))
+    bench.run_until(4.0)
+    bench.hands(Hands(left=Stick(x=0, y=-0.4)))  # a throttle that stays low would disarm by itself
+    bench.run_until(4.5 + random.Random(seed).random())
+    if not bench.board.armed:
+        return run
+    run.armed = True
+    predicted = predict(bench.whole.craft, bench.parts)
+    run.hidden = predicted.hidden
+    bench.hands(Hands(transmitter_on=False))
+    bench.run_until(bench.t + LONG_S)
+    seen = bench.loss
+
+    def since(t: float | None) -> float | None:
+        return None if t is None or seen is None else t - seen.radio_silent_t
+
+    for name, was, should, within in (
+        ("reaction", since(seen and seen.reacted_t), predicted.reacts_s, REACTION_S),
+        ("motors", since(seen and seen.motors_stopped_t), predicted.motors_stop_s, MOTORS_S),
+    ):
+        if (was is None) != (should is None) or (was is not None and should is not None and abs(was - should) > within):
+            run.faults.append(f"{name} after {was} s, predicted {should} s")
+    fooled = bench.board.link == "good" or (seen is not None and seen.fooled_t is not None)
+    said = {finding.code for finding in Reporter(bench).report(1).findings if finding.hop == "lost link"}
+    if fooled != predicted.hidden:
+        run.faults.append(f"the board {'takes' if fooled else 'does not take'} the link for good; predicted otherwise")
+    if fooled and not said & {"lostlink.hidden", "lostlink.preset-arms", "lostlink.preset-disarms"}:
+        run.faults.append("the board is deceived, and nothing is said")
+    if bench.board.armed and "lostlink.preset-disarms" in said:
+        run.faults.append("the preset was said to disarm, and did not")
+    return run
