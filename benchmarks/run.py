@@ -15,9 +15,11 @@ from pathlib import Path
 
 import numpy as np
 
+from benchmarks.alarm import alarm
 from benchmarks.hands import bands, dialling, finder, live_rails, table
 from benchmarks.line import Row, every_decoder, naming, strip
 from benchmarks.load import mishaps, progress, reading
+from benchmarks.peak import peak_memory_mb
 from benchmarks.seeds import begin_at
 from benchmarks.storm import STORM
 from benchmarks.truth import truth
@@ -90,7 +92,7 @@ def decode_speed() -> list[Row]:
             best = min(best, time.perf_counter() - began)
         lines = sum(1 for _ in (Path(folder) / "out.jsonl").open())
         assert lines == CAPTURE_S * RATE_HZ + 2, lines
-        peak = peak_memory_mb(path)
+        peak = peak_memory_mb("commands.decode", "decode", str(path))
         _memory.append(("memory of that decode, at its peak", f"{peak:.0f} MB", "under 500 MB", peak < 500))
         ratio = CAPTURE_S / best
         return [
@@ -101,22 +103,6 @@ def decode_speed() -> list[Row]:
                 ratio >= 30,
             )
         ]
-
-
-_TELL_MEMORY = """
-import sys
-from commands.decode import main
-main(sys.argv[1:])
-print(next(line for line in open("/proc/self/status") if line.startswith("VmHWM")), file=sys.stderr)
-"""
-
-
-def peak_memory_mb(path: Path) -> float:
-    """The decoding process tells its own peak: seen from here, a child would inherit this process's."""
-    done = subprocess.run(
-        [sys.executable, "-c", _TELL_MEMORY, "decode", str(path)], cwd=ROOT, stdout=subprocess.DEVNULL, stderr=subprocess.PIPE, text=True, check=True
-    )
-    return int(done.stderr.split()[-2]) / 1024
 
 
 def decode_memory_note() -> list[Row]:
@@ -301,6 +287,7 @@ MEASURES: tuple[Callable[[], list[Row]], ...] = (
     table,
     finder,
     truth,
+    alarm,
     first_page,
     in_the_browser,
 )  # and the storm, which takes its time and is asked for by name

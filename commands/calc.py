@@ -24,6 +24,7 @@ from linkcore.devices.modes import lacking, switch_channels
 from linkcore.findings import Finding
 from linkcore.hops.kit.rules import unknown_parts
 from linkcore.hops.loom.rules import check_loom
+from linkcore.hops.lost_link.alarm import alarm_line
 from linkcore.hops.port_plan.rules import check_ports
 from linkcore.hops.sticks.lines import propose_deadband, step_us
 from linkcore.hops.sticks.measure import SticksMeasure
@@ -36,6 +37,8 @@ from linkcore.hops.switchboard.truth import truth_table
 from linkcore.parts.axes import AXES, Axis, channel_of
 from linkcore.parts.catalogue import PartError, UnknownPart, shipped
 from linkcore.parts.files import read_parts
+from linkcore.signal.flight_log import read_flight_log
+from linkcore.signal.recordings import RecordingError
 from linkcore.wiring.netlist import plan_edits, rail_loads, usb_load, wire_list
 from linkcore.wiring.planner import work_out
 
@@ -130,6 +133,14 @@ def calc_truth(document: CraftDocument, parts: KitParts, heard: Heard) -> Answer
     return answer, 3 if unknown else 0
 
 
+def calc_alarm(log: Path, margin: float | None) -> Answer:
+    """Where loss begins in a flight's log, and the line at which to be warned."""
+    with log.open("rb") as stream:
+        found = alarm_line(read_flight_log(stream), margin)
+    answer = found.model_dump(mode="json", exclude={"margin", "curve", "points", "says"}) | {"says": found.says}
+    return answer, 3 if found.alarm_line is None else 0
+
+
 CALCULATIONS: dict[str, Callable[[CraftDocument, KitParts, Heard], Answer]] = {
     "ports": calc_ports,
     "loom": calc_loom,
@@ -138,6 +149,7 @@ CALCULATIONS: dict[str, Callable[[CraftDocument, KitParts, Heard], Answer]] = {
     "truth": calc_truth,
 }
 _MEASURED = ("travel", "bands", "truth")
+_OF_A_LOG = "alarm"  # needs no craft
 
 
 def _data(models: Sequence[BaseModel]) -> list[dict[str, Any]]:
@@ -164,6 +176,13 @@ def _seen(text: str) -> tuple[Axis, Places]:
     return axis, Places(low=values[0], centre=values[1] if wanted == 3 else None, high=values[-1])
 
 
+def _margin(text: str) -> float:
+    margin = float(text)
+    if not 0 <= margin <= 60:
+        raise argparse.ArgumentTypeError(f"{text}: a margin is 0 to 60 dB, or points of percent")
+    return margin
+
+
 def _hear(options: argparse.Namespace, document: CraftDocument) -> Heard:
     heard = Heard(typed=dict(options.seen))
     if options.frames:
@@ -174,8 +193,12 @@ def _hear(options: argparse.Namespace, document: CraftDocument) -> Heard:
 
 def main(arguments: Sequence[str], into: TextIO, out: TextIO) -> int:
     """The command line; `arguments` begin with calc."""
-    parser = argparse.ArgumentParser(prog="./bell calc", description="Reads a craft document on standard input, prints JSON (docs/commands.md).")
-    parser.add_argument("what", choices=list(CALCULATIONS))
+    parser = argparse.ArgumentParser(
+        prog="./bell calc", description="Reads a craft document on standard input, or a flight's log, prints JSON (docs/commands.md)."
+    )
+    parser.add_argument("what", choices=[*CALCULATIONS, _OF_A_LOG])
+    parser.add_argument("log", type=Path, nargs="?", metavar="LOG.csv", help="alarm: a flight's log, with RSSI or link quality and lost frames")
+    parser.add_argument("--margin", type=_margin, metavar="DB", help="alarm: how far above the begin of loss, dB or points of percent")
     parser.add_argument("--parts", type=Path, metavar="FILE", help="own parts, as the app exports them")
     parser.add_argument(
         "--frames", type=Path, metavar="FILE", help="travel, bands, truth: what ./bell decode printed of a line while sticks and switches moved"
@@ -183,13 +206,20 @@ def main(arguments: Sequence[str], into: TextIO, out: TextIO) -> int:
     parser.add_argument(
         "--seen", type=_seen, action="append", default=[], metavar="AXIS=US,US,US", help="travel: low, centre and high as read off (throttle: two)"
     )
-    options = parser.parse_args(arguments[1:])
+    options = parser.parse_intermixed_args(arguments[1:])
     if (options.frames and options.what not in _MEASURED) or (options.seen and options.what != "travel"):
         parser.error(f"{options.what} takes no measurement")
     if options.what == "travel" and not options.frames and not options.seen:
         parser.error("travel needs what was seen of the sticks: --frames FILE, or --seen for each axis")
+    if (options.what == _OF_A_LOG) != (options.log is not None):
+        parser.error("alarm needs a flight's log, and nothing else takes one")
+    if options.margin is not None and options.what != _OF_A_LOG:
+        parser.error(f"{options.what} takes no margin")
     name = "standard input"
     try:
+        if options.log:
+            name = options.log.name
+            return _say(calc_alarm(options.log, options.margin), out)
         document = load(json.load(into))
         catalogue = shipped()
         if options.parts:
@@ -197,19 +227,22 @@ def main(arguments: Sequence[str], into: TextIO, out: TextIO) -> int:
             catalogue = catalogue.with_own(read_parts(json.loads(options.parts.read_text(encoding="utf-8"))))
         parts = KitParts.of(document, catalogue)
         name = options.frames.name if options.frames else name
-        answer, status = CALCULATIONS[options.what](document, parts, _hear(options, document))
+        return _say(CALCULATIONS[options.what](document, parts, _hear(options, document)), out)
     except json.JSONDecodeError as error:
         print(f"bell: {name}: no JSON: {error}", file=sys.stderr)
         return 2
-    except (FramesError, CraftError, PartError, UnknownPart, UnicodeDecodeError) as error:
+    except (FramesError, CraftError, PartError, UnknownPart, RecordingError, UnicodeDecodeError) as error:
         print(f"bell: {name}: {error}", file=sys.stderr)
         return 2
     except OSError as error:
         print(f"bell: {error.filename}: {error.strerror}", file=sys.stderr)
         return 2
-    json.dump(answer, out, indent=1)
+
+
+def _say(answer: Answer, out: TextIO) -> int:
+    json.dump(answer[0], out, indent=1)
     out.write("\n")
-    return status
+    return answer[1]
 
 
 if __name__ == "__main__":

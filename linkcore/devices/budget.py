@@ -1,8 +1,6 @@
 """A link budget: how much signal is left at a distance.
 
-Free-space path loss: ITU-R P.525-4, equation 4: 20 log10(d km) + 20 log10(f MHz) + 32.45 dB. EIRP of an ERP: + 2.15 dB (ITU-R BS.561, half-wave dipole).
-Limits: FCC 47 CFR 15.247 (1 W conducted into 6 dBi: 36 dBm EIRP); ETSI EN 300 328 (2.4 GHz wideband, with listen-before-talk: 20 dBm EIRP);
-ETSI EN 300 220-2 (869.4 to 869.65 MHz: 27 dBm ERP).
+Free-space path loss: ITU-R P.525-4, equation 4: 20 log10(d km) + 20 log10(f MHz) + 32.45 dB. What may be sent: devices/legal.py.
 """
 
 from __future__ import annotations
@@ -12,17 +10,11 @@ import math
 from pydantic import BaseModel, Field, computed_field
 
 from linkcore.craft.document import AirSetup
+from linkcore.devices.legal import limit_of
 from linkcore.parts.models import FrameRate, Radio, RadioBand, Region
 
-ERP_TO_EIRP_DB = 2.15
 MIDDLE_MHZ: dict[tuple[RadioBand, Region], float] = {("900 MHz", "868"): 869.5, ("900 MHz", "915"): 915.0}
 MIDDLE_24_MHZ = 2440.0
-LIMIT_EIRP_DBM: dict[tuple[RadioBand, Region], tuple[float, str]] = {
-    ("2.4 GHz", "FCC"): (36.0, "47 CFR 15.247"),
-    ("2.4 GHz", "LBT"): (20.0, "EN 300 328"),
-    ("900 MHz", "868"): (27.0 + ERP_TO_EIRP_DB, "EN 300 220-2, 869.4 to 869.65 MHz"),
-    ("900 MHz", "915"): (36.0, "47 CFR 15.247"),
-}
 ALARM_MARGIN_DB = 10.0  # our figure: the pilot wants to turn round before frames are lost
 FADE_DB = 6.0  # our figure: below this margin frames begin to be lost
 DEAF_DB = -3.0  # our figure: below this none arrives
@@ -92,7 +84,7 @@ def budget(setup: AirSetup, sends: Radio, hears: Radio, period_s: float, region:
     reach = reach_m(left, frequency)
     first = max(1.0, reach / 10000)
     distances = [first * (2 * reach / first) ** (index / (POINTS - 1)) for index in range(POINTS)] if reach > first else [1.0, 2.0]
-    limit, limit_from = LIMIT_EIRP_DBM.get((hears.band, region), (None, "")) if region else (None, "")
+    limit = limit_of(sends, region, setup.transmitter_gain_dbi)
     return Budget(
         power_dbm=power,
         transmitter_gain_dbi=setup.transmitter_gain_dbi,
@@ -102,8 +94,8 @@ def budget(setup: AirSetup, sends: Radio, hears: Radio, period_s: float, region:
         rate_hz=rate.hz,
         sensitivity_dbm=rate.sensitivity_dbm,
         eirp_dbm=round(eirp, 2),
-        limit_dbm=limit,
-        limit_from=limit_from,
+        limit_dbm=limit.eirp_dbm if limit else None,
+        limit_from=limit.source if limit else "",
         region=region,
         alarm_dbm=alarm,
         alarm_at_m=round(reach_m(gains - alarm, frequency), 1),
@@ -117,8 +109,8 @@ def budget(setup: AirSetup, sends: Radio, hears: Radio, period_s: float, region:
 
 def default_power(sends: Radio, setup: AirSetup, region: Region | None) -> float:
     """The highest power that the region allows with this antenna; the lowest there is where none is low enough."""
-    limit = LIMIT_EIRP_DBM.get((sends.band, region), (math.inf, ""))[0] if region else math.inf
-    allowed = [power for power in sends.powers_dbm if power + setup.transmitter_gain_dbi <= limit + 1e-9]
+    limit = limit_of(sends, region, setup.transmitter_gain_dbi)
+    allowed = [power for power in sends.powers_dbm if limit is None or power + setup.transmitter_gain_dbi <= limit.eirp_dbm + 1e-9]
     return max(allowed) if allowed else min(sends.powers_dbm)
 
 

@@ -338,6 +338,7 @@ class FrameRate(_Fact):
 class Radio(_Fact):
     """What an end speaks over the air. Ends understand each other when name, family and one region agree.
 
+    What the law asks (devices/legal.py): on how many channels it hops (1: it does not), how wide one is, how much of an hour an end sends at most, and whether it listens before it talks (`polite`).
     `powers_dbm`: what the transmitter can send with; `rates`: what the receiver follows. With a noise figure a rate needs no sensitivity: it is reckoned (linkcore/parts/sensitivity.py).
     """
 
@@ -349,6 +350,10 @@ class Radio(_Fact):
     telemetry: bool = True
     powers_dbm: tuple[float, ...] = Field((20.0,), min_length=1, max_length=16)
     noise_figure_db: float | None = Field(None, ge=0, le=30)
+    hop_channels: int = Field(1, ge=1, le=2000)
+    width_mhz: float = Field(1.0, gt=0, le=100)
+    duty_percent: float = Field(100, gt=0, le=100)
+    polite: bool = False
     rates: tuple[FrameRate, ...] = Field((FrameRate(hz=100, sensitivity_dbm=-98),), min_length=1, max_length=16)
 
     @model_validator(mode="before")

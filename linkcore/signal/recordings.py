@@ -38,3 +38,19 @@ def chunks(stream: ByteStream, size: int = 1 << 22) -> Iterator[bytes]:
     """The stream in pieces of at most `size` bytes."""
     while piece := stream.read(size):
         yield piece
+
+
+def whole_lines(pieces: Iterator[bytes], what: str) -> Iterator[bytes]:
+    """The same, cut behind line ends; `what` it should have been, where none comes for long."""
+    left = b""
+    for piece in pieces:
+        left += piece
+        cut = left.rfind(b"\n")
+        if cut < 0:
+            if len(left) > MAX_TOKEN:
+                raise RecordingError(f"over 1 MB without a line end: not {what}")
+            continue
+        yield left[: cut + 1]
+        left = left[cut + 1 :]
+    if left.strip():
+        yield left + b"\n"

@@ -7,7 +7,7 @@ from collections.abc import Iterator
 import numpy as np
 
 from linkcore.signal.edges import NO_TIMES, Times
-from linkcore.signal.recordings import MAX_TOKEN, ByteStream, Recording, RecordingError, chunks
+from linkcore.signal.recordings import ByteStream, Recording, RecordingError, chunks, whole_lines
 
 
 class CsvReader:
@@ -22,7 +22,7 @@ class CsvReader:
         level: int | None = None
         now = -np.inf
         line_no = 1
-        for piece in self._rows():
+        for piece in whole_lines(self._chunks, "a table of time_s,level"):
             if line_no == 1 and not _is_row(piece.split(b"\n", 1)[0]):
                 head, _, piece = piece.partition(b"\n")
                 if b"," not in head or any(char < 9 for char in head):
@@ -46,20 +46,6 @@ class CsvReader:
             line_no += piece.count(b"\n")
         if level is None:
             raise RecordingError("the table has no rows; it needs lines of time_s,level")
-
-    def _rows(self) -> Iterator[bytes]:
-        left = b""
-        for piece in self._chunks:
-            left += piece
-            cut = left.rfind(b"\n")
-            if cut < 0:
-                if len(left) > MAX_TOKEN:
-                    raise RecordingError("over 1 MB without a line end: not a table of time_s,level")
-                continue
-            yield left[: cut + 1]
-            left = left[cut + 1 :]
-        if left.strip():
-            yield left + b"\n"
 
     @staticmethod
     def _numbers(piece: bytes, line_no: int) -> Times:

@@ -15,10 +15,11 @@ from linkcore.devices import budget as budgets
 from linkcore.devices.ends import EXCHANGE_S, OFFER_S, Offer, PowerCycle, ReceiverEnd, TransmitterEnd
 from linkcore.devices.firmware import air, all_as_made, devices_of
 from linkcore.devices.identity import from_model, from_phrase, serial_of
+from linkcore.devices.legal import limit_of
 from linkcore.devices.lights import STATE_WORDS, in_words, meanings
 from linkcore.findings import Edit
 from linkcore.parts.catalogue import shipped
-from linkcore.parts.models import Binding, Light, Receiver
+from linkcore.parts.models import Binding, Light, Module, Radio, Receiver, Transmitter
 from tests import hazards
 from tests.core.test_bench import Hand
 from tests.crafts import crsf_craft, sbus_craft
@@ -178,11 +179,43 @@ class BudgetTest(SimpleTestCase):
         self.assertTrue(all(one[0] < other[0] and one[1] >= other[1] for one, other in itertools.pairwise(found.curve)))
 
     def test_the_power_that_is_proposed_keeps_to_the_limit(self):
-        for region, limit in (("868", 29.15), ("915", 36.0)):
+        for region in ("868", "915"):
             sends, hears = self.radios(region)
             for gain in (0, 2, 6, 12):
                 found = budgets.budget(AirSetup(transmitter_gain_dbi=gain), sends, hears, 0.004, region)
-                self.assertTrue(found.eirp_dbm <= limit or found.power_dbm == min(sends.powers_dbm))
+                self.assertTrue(found.eirp_dbm <= found.limit_dbm or found.power_dbm == min(sends.powers_dbm))
+
+    def test_what_each_region_allows_follows_from_the_radio_and_its_antenna(self):
+        """Figures read off the rules: EIRP in dBm for an antenna of so many dBi."""
+        low, high = {"band": "900 MHz", "regions": ("868", "915")}, {"band": "2.4 GHz", "regions": ("FCC", "LBT")}
+        for facts, region, gain, eirp in (
+            (high | {"hop_channels": 75}, "FCC", 6, 36.0),
+            (high | {"hop_channels": 75}, "FCC", 2, 32.0),
+            (high | {"hop_channels": 75}, "FCC", 9, 36.0),
+            (high | {"hop_channels": 74}, "FCC", 6, 27.0),
+            (high | {"width_mhz": 0.5}, "FCC", 0, 30.0),
+            (low | {"hop_channels": 50}, "915", 0, 30.0),
+            (low | {"hop_channels": 49}, "915", 0, 24.0),
+            (low | {"hop_channels": 24}, "915", 0, -math.inf),
+            (high | {"hop_channels": 15, "width_mhz": 0.1}, "LBT", 9, 20.0),
+            (high | {"hop_channels": 14, "width_mhz": 2.0}, "LBT", 0, 13.01),
+            (high | {"hop_channels": 1, "width_mhz": 20.0}, "LBT", 0, 20.0),
+            (low | {"polite": True}, "868", 0, 29.15),
+            (low | {"duty_percent": 10}, "868", 12, 29.15),
+            (low | {"duty_percent": 10.1}, "868", 0, 9.15),
+        ):
+            with self.subTest(region, **facts):
+                limit = limit_of(Radio(name="Any", family="Any", **facts), region, gain)
+                self.assertAlmostEqual(limit.eirp_dbm, eirp, places=2)
+        self.assertIsNone(limit_of(Radio(name="Any", family="Any", **high), "868", 2), "no rule for that band is known there")
+
+    def test_every_shipped_radio_may_send_somewhere_what_it_can(self):
+        for part in (*shipped().all_of(Transmitter), *shipped().all_of(Module)):
+            for radio in part.radios:
+                for region in radio.regions:
+                    with self.subTest(part.id, region=region):
+                        limit = limit_of(radio, region, 0)
+                        self.assertLessEqual(min(radio.powers_dbm), limit.eirp_dbm)
 
     def test_loss_grows_from_none_to_all(self):
         shares = [budgets.loss_percent(margin) for margin in range(10, -10, -1)]

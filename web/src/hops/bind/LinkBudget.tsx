@@ -164,6 +164,14 @@ function Plot({ budget, distance }: { budget: Budget; distance: number }) {
       <text x={LEFT} y={HEIGHT - 4} {...text}>
         dBm at the receiver, against distance
       </text>
+      {distance >= first && distance <= last && (
+        <>
+          <line x1={x(distance)} x2={x(distance)} y1={TOP} y2={HEIGHT - BOTTOM} stroke={colours.slate} strokeDasharray="2 3" />
+          <text x={x(distance) + 5} y={TOP + (HEIGHT - TOP - BOTTOM) * 0.5} {...text} fill={colours.slate}>
+            bench: {far(distance)}
+          </text>
+        </>
+      )}
       <rect
         x={LEFT}
         width={WIDTH - LEFT - 12}
@@ -208,14 +216,6 @@ function Plot({ budget, distance }: { budget: Budget; distance: number }) {
         <Mark x={x(budget.alarm_at_m)} y={y(budget.alarm_dbm)} ink={colours.copper} label={far(budget.alarm_at_m)} />
       )}
       <Mark x={x(budget.range_m)} y={y(budget.sensitivity_dbm)} ink={colours.oxide} label={far(budget.range_m)} />
-      {distance >= first && distance <= last && (
-        <>
-          <line x1={x(distance)} x2={x(distance)} y1={TOP} y2={HEIGHT - BOTTOM} stroke={colours.slate} strokeDasharray="2 3" />
-          <text x={x(distance) + 5} y={TOP + (HEIGHT - TOP - BOTTOM) * 0.5} {...text} fill={colours.slate}>
-            bench: {far(distance)}
-          </text>
-        </>
-      )}
     </svg>
   );
 }

@@ -34,10 +34,10 @@ export const AxisTable = memo(function AxisTable({ map, lowLine, highLine }: { m
             <Box component="th" sx={{ textAlign: "left !important" }}>
               ▲ where it should come to, 1000 to 2000 us
             </Box>
-            <th>
-              still to mend, us
+            <th style={{ whiteSpace: "nowrap" }}>
+              still to mend
               <Box component="span" sx={{ display: "block", fontSize: 11.5, whiteSpace: "nowrap" }}>
-                low centre high
+                low, centre, high
               </Box>
             </th>
             <Box component="th" sx={{ textAlign: "left !important" }}>

@@ -1,0 +1,30 @@
+"""Flights whose link is lost little by little: a log of frames with a known truth."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+
+from linkcore.signal.flight_log import FlightLog
+
+HZ = 50.0
+
+
+def flight(seed: int, *, burst: float = 1.0, minutes: float = 10.0, middle: float = -103.0, steepness: float = 0.9) -> tuple[FlightLog, float]:
+    """(a log, where 1 % is lost): out and back a few times, with shadows on the way; losses come in bursts of `burst` frames in the mean, as often as the curve says."""
+    rng = np.random.default_rng(seed)
+    count = int(minutes * 60 * HZ)
+    t = np.arange(count) / HZ
+    away = 40 + 1500 * (0.5 - 0.5 * np.cos(2 * math.pi * t / (minutes * 60 / 4))) ** 1.5
+    shadow = np.interp(t, np.arange(0, t[-1] + 2, 1.0), rng.normal(0, 3, int(t[-1]) + 3)[: len(np.arange(0, t[-1] + 2, 1.0))])
+    signal = np.round(-45 - 20 * np.log10(away / 10) - 12 + shadow - 3)
+    share = 1 / (1 + np.exp(steepness * (signal - middle)))
+    lost = np.zeros(count)
+    draws, stays = rng.random(count), 1 - 1 / burst
+    gone = False
+    for index in range(count):  # a chain of two states whose share of time lost is the curve's
+        p = share[index]
+        gone = draws[index] < (stays + (1 - stays) * p if gone else (1 - stays) * p)
+        lost[index] = gone
+    return FlightLog("rssi_dbm", signal, np.ones(count), lost, t, away), middle + math.log(99) / steepness
