@@ -16,8 +16,10 @@ from linkcore.parts.models import FrameRate, Radio, RadioBand, Region
 MIDDLE_MHZ: dict[tuple[RadioBand, Region], float] = {("900 MHz", "868"): 869.5, ("900 MHz", "915"): 915.0}
 MIDDLE_24_MHZ = 2440.0
 ALARM_MARGIN_DB = 10.0  # our figure: the pilot wants to turn round before frames are lost
-FADE_DB = 6.0  # our figure: below this margin frames begin to be lost
-DEAF_DB = -3.0  # our figure: below this none arrives
+STEEPNESS = 1.5  # of the share lost against the margin, a dB (ours)
+HALF_LOST_DB = -2.0  # margin at which every other frame is lost (ours)
+NEVER = 1e-6  # a share that is not worth drawing for
+SNR_AT_SENSITIVITY_DB = 8.0  # what the sensitivities are reckoned with (parts/sensitivity.py)
 POINTS = 61
 
 
@@ -126,5 +128,6 @@ def margin_db(found: Budget, distance_m: float) -> float:
 
 
 def loss_percent(margin: float) -> float:
-    """The share of radio frames that the stand-in air loses at a margin."""
-    return 100 * min(1.0, max(0.0, (FADE_DB - margin) / (FADE_DB - DEAF_DB)))
+    """The share of radio frames that the stand-in air loses at a margin: 1 / (1 + e^(1.5 (margin + 2))), so 1 % at 1 dB above the sensitivity."""
+    share = 1 / (1 + math.exp(min(700.0, STEEPNESS * (margin - HALF_LOST_DB))))
+    return 100 * share if share >= NEVER else 0.0

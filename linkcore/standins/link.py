@@ -9,7 +9,7 @@ from pydantic import BaseModel, Field
 
 from linkcore.craft.document import CraftDocument
 from linkcore.craft.parts import KitParts
-from linkcore.devices.budget import Budget, budget, loss_percent, margin_db
+from linkcore.devices.budget import SNR_AT_SENSITIVITY_DB, Budget, budget, loss_percent, margin_db
 from linkcore.devices.ends import PowerCycle, TransmitterMode, hindrances
 from linkcore.devices.firmware import air
 from linkcore.devices.identity import plain_phrase
@@ -299,7 +299,9 @@ class RadioLink:
         period, outlook = self.receiver_part.link_period_s, self._loading.outlook
         sends = self.transmitting
         understood = outlook.verdict != "do not match" and self.knows and sends and self.receiver.powered and self.receiver.end.listens
-        losses = self.loss_percent
+        losses, margin, found = self.loss_percent, self.margin_db, self.budget
+        if margin is not None and found is not None:
+            self.receiver.signal = (found.sensitivity_dbm + margin, margin + SNR_AT_SENSITIVITY_DB)
         said: list[Said] = []
         while (slot := self._slots * period) < until - 1e-9:
             self._slots += 1

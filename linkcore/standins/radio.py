@@ -21,6 +21,8 @@ _RESTLESS = 4099  # draws kept and walked again, a prime, so that no gimbal hear
 LINK_REPORT_S = 0.1
 REPORT_GAP_S = 2 * crsf.SPEC.uart.byte_s  # behind the channels
 LQ_FRAMES = 100
+NO_SIGNAL = (-120.0, -20.0)
+MOST_SNR_DB = 40.0  # a receiver's own noise ends what it can tell
 
 
 class StandInTransmitter:
@@ -114,6 +116,7 @@ class StandInReceiver:
         self.part, self.spec = part, spec
         self.end = ReceiverEnd(part.binding)
         self.runs = True
+        self.signal = NO_SIGNAL  # what arrives: RSSI in dBm, and SNR in dB
         self.speech: SatelliteSpeech | None = None  # of a satellite that was bound by a count
         self._slot = 0
         self.set_up(document)
@@ -172,8 +175,8 @@ class StandInReceiver:
                 out.append((t + PROCESSING_S, fport.encode_poll()))  # at once behind the channels, as the wire is free
         if self.part.reports_link and t >= self._next_report - 1e-9:
             self._next_report = t + LINK_REPORT_S
-            rssi = -52 if self.linked else -120
-            report = crsf.encode_link_statistics(rssi_dbm=rssi, lq_percent=lq_percent if self.linked else 0, snr_db=9 if self.linked else -20)
+            rssi, snr = self.signal if self.linked else NO_SIGNAL
+            report = crsf.encode_link_statistics(rssi_dbm=round(rssi), lq_percent=lq_percent if self.linked else 0, snr_db=round(min(snr, MOST_SNR_DB)))
             out.append((t + PROCESSING_S + REPORT_GAP_S if out else t + PROCESSING_S, report))
         return out
 

@@ -371,6 +371,23 @@ class LostLinkTest(BrowserTest):
         wait_coin(page, "Lost link", BLANK)
 
     @in_browser
+    def test_a_preset_is_judged_by_what_it_does(self, people):
+        page = people.open("Avocet", "Lost link")
+        page.get_by_role("combobox", name="Wisp 900 on loss").click()
+        page.get_by_role("option", name="preset").click()
+        arm = page.get_by_label("Its arm, CH5")
+        expect(arm).to_have_value("1500")
+        expect(findings_of(page)).to_contain_text("The Wisp 900's own values disarm the craft")
+        expect(page.get_by_label("Its throttle, CH3")).to_have_value("1000")
+        arm.fill("1900")
+        arm.press("Enter")
+        wait_coin(page, "Lost link", CRACKED)
+        expect(findings_of(page)).to_contain_text("its value for CH5 keeps the craft armed.")
+        mend(page, "Set the receiver to no pulses")
+        wait_coin(page, "Lost link", BLANK)
+        expect(arm).to_have_count(0)
+
+    @in_browser
     def test_an_armed_board_takes_no_settings(self, people):
         page = people.open("Curlew", "Lost link")
         page.keyboard.press("1")

@@ -20,6 +20,7 @@ from linkcore.devices.lights import STATE_WORDS, in_words, meanings
 from linkcore.findings import Edit
 from linkcore.parts.catalogue import shipped
 from linkcore.parts.models import Binding, Light, Module, Radio, Receiver, Transmitter
+from linkcore.protocols.registry import RECEIVER_PROTOCOLS
 from tests import hazards
 from tests.core.test_bench import Hand
 from tests.crafts import crsf_craft, sbus_craft
@@ -219,7 +220,10 @@ class BudgetTest(SimpleTestCase):
 
     def test_loss_grows_from_none_to_all(self):
         shares = [budgets.loss_percent(margin) for margin in range(10, -10, -1)]
-        self.assertEqual((shares[0], shares[-1]), (0, 100))
+        self.assertEqual(shares[0], 0)
+        self.assertAlmostEqual(shares[-1], 100, delta=0.01)
+        self.assertAlmostEqual(budgets.loss_percent(-2), 50)
+        self.assertAlmostEqual(budgets.loss_percent(-2 + math.log(99) / 1.5), 1)
         self.assertEqual(shares, sorted(shares))
 
 
@@ -362,11 +366,26 @@ class BenchBindTest(SimpleTestCase):
         hand.do(2.0, distance_m=1000)
         near = hand.bench.live().lq_percent
         reach = hand.bench.link.budget.range_m
-        hand.do(3.0, distance_m=min(50000, reach))
+        hand.do(3.0, distance_m=reach)
+        edge = hand.bench.live().lq_percent
+        hand.do(3.0, distance_m=reach * 10 ** (2 / 20))  # 2 dB below what is still understood
         far = hand.bench.live().lq_percent
-        self.assertTrue(near == 100 and 5 < far < 80, (near, far))
+        self.assertTrue(near == 100 and 88 <= edge <= 99 and 30 < far < 70, (near, edge, far))
         hand.do(3.0, distance_m=min(50000, reach * 3))
         self.assertIn(hand.board.link, ("lost", "no signal"))
+
+    def test_the_signal_that_a_receiver_reports_is_that_of_the_link_budget(self):
+        hand = Hand(crsf_craft())
+        told = {}
+        for distance in (100, 1000):
+            hand.do(1.0, distance_m=distance)
+            edges, length = hand.bench.wire_edges(seconds=0.5)
+            frames = RECEIVER_PROTOCOLS["CRSF"].reader(False, edges.level).feed(edges.times, length)[1]
+            told[distance] = next(frame.values for frame in frames if getattr(frame, "sensor", "") == "link_statistics")
+            found = hand.bench.link.budget
+            arrives = found.eirp_dbm + found.receiver_gain_dbi - found.other_losses_db - budgets.free_space_loss_db(distance, found.frequency_mhz)
+            self.assertAlmostEqual(told[distance]["uplink_rssi_1_dbm"], arrives, delta=0.51)
+        self.assertEqual(told[100]["uplink_rssi_1_dbm"] - told[1000]["uplink_rssi_1_dbm"], 20)
 
     def test_the_bind_survives_a_restart_of_coin_bell(self):
         hand = self.unbound(sbus_craft())

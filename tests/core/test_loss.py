@@ -120,6 +120,14 @@ class HiddenTest(unittest.TestCase):
                         hand.do(4.0, transmitter_on=False)
                         self.assertFalse(hand.bench.board.armed)
 
+    def test_who_arms_by_stick_is_offered_a_throttle_that_stays_low(self):
+        coot = apply_edits(scenario.coot(), [Edit(path="/settings/arm_by", value="stick"), Edit(path="/settings/stick_arming/timeout_s", value=4)])
+        mend = findings(coot)["lostlink.hidden"].mends[0]
+        self.assertEqual(mend.text, "Set the receiver to preset, with throttle (CH3) at 1000 us, which disarms after 4 s")
+        after = apply_edits(coot, list(mend.edits))
+        self.assertEqual({code: finding.severity for code, finding in findings(after).items()}, {"lostlink.preset-disarms": "note"})
+        self.assertAlmostEqual(predict(after, KitParts.of(after)).motors_stop_s, 0.8 + 4, delta=0.03)
+
     def test_who_can_only_hold_is_told_to_choose_another(self):
         craft = scenario.coot()
         craft.kit.receiver, craft.receiver.on_loss = "fen-4", "hold"

@@ -6,7 +6,8 @@ from linkcore.craft.document import CraftDocument
 from linkcore.craft.parts import KitParts
 from linkcore.devices.on_loss import starting_grace_ms, wire_to_board
 from linkcore.findings import At, Check, Edit, Finding, Mend
-from linkcore.hops.lost_link.timeline import Prediction, predict, preset_value
+from linkcore.hops.lost_link.timeline import Prediction, predict, preset_with
+from linkcore.parts.axes import channel_of
 
 CHECK = Check("lost link")
 LONG_GRACE_MS = 1000
@@ -76,13 +77,17 @@ def _mends(craft: CraftDocument, parts: KitParts) -> list[Mend]:
     receiver, settings = parts.receiver, craft.settings
     if "no pulses" in receiver.on_loss:
         return [Mend(text="Set the receiver to no pulses", edits=(Edit(path="/receiver/on_loss", value="no pulses"),))]
+    to_preset = Edit(path="/receiver/on_loss", value="preset")
     if "preset" in receiver.on_loss and settings.arm_by == "switch" and settings.arming is not None:
         channel = settings.arming.channel
         off = next(us for us in (1000.0, 2000.0, 1500.0) if not settings.arming.holds(us))
-        values = [preset_value(craft, number) for number in range(1, max(channel, 4) + 1)]
-        values[channel - 1] = off
-        edits = (Edit(path="/receiver/on_loss", value="preset"), Edit(path="/receiver/preset_us", value=values))
+        edits = (to_preset, Edit(path="/receiver/preset_us", value=preset_with(craft, {channel: off})))
         return [Mend(text=f"Set the receiver to preset, with CH{channel} at {off:.0f} us, which disarms", edits=edits)]
+    if "preset" in receiver.on_loss and settings.arm_by == "stick" and settings.stick_arming.timeout_s:
+        channel = channel_of("throttle", settings.channel_map)
+        edits = (to_preset, Edit(path="/receiver/preset_us", value=preset_with(craft, {channel: 1000.0})))
+        after = f"which disarms after {settings.stick_arming.timeout_s:g} s"
+        return [Mend(text=f"Set the receiver to preset, with throttle (CH{channel}) at 1000 us, {after}", edits=edits)]
     if "preset" in receiver.on_loss:
         return [Mend(text="Give arming a mode band; then a preset of the receiver can take it to off", go="switchboard")]
     return [Mend(text="Choose another receiver, or an output of it that goes silent", go="kit")]

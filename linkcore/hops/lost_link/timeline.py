@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from typing import Literal
 
 from pydantic import BaseModel
@@ -98,6 +99,12 @@ def preset_value(craft: CraftDocument, channel: int) -> float:
     """What a receiver's preset says on a channel, us; a channel that was given none rests at the centre."""
     values = craft.receiver.preset_us or FACTORY_PRESET_US
     return values[channel - 1] if channel <= len(values) else 1500.0
+
+
+def preset_with(craft: CraftDocument, wanted: Mapping[int, float]) -> list[float]:
+    """The receiver's own values with some channels otherwise; as many as it takes to say them."""
+    count = max(4, len(craft.receiver.preset_us), *wanted)
+    return [wanted.get(number, preset_value(craft, number)) for number in range(1, count + 1)]
 
 
 def judge(run: LossRun, predicted: Prediction) -> tuple[bool, str]:

@@ -42,8 +42,8 @@ export function LostLinkHop({ craft, parts, edit }: HopProps) {
           variant={live.transmitter_on ? "outlined" : "contained"}
           onClick={() => sendHands({ transmitter_on: !live.transmitter_on })}
         >
-          {live.transmitter_on ? "Transmitter off" : "Transmitter on"}{" "}
-          <Box component="span" sx={{ ml: 0.75, opacity: 0.7 }}>
+          {live.transmitter_on ? "Transmitter off" : "Transmitter on"}
+          <Box component="span" aria-hidden="true" sx={{ ml: 0.75, opacity: 0.7, display: { xs: "none", md: "inline" } }}>
             X
           </Box>
         </Button>
@@ -73,6 +73,24 @@ export function LostLinkHop({ craft, parts, edit }: HopProps) {
                 </MenuItem>
               ))}
             </TextField>
+            {told.preset.map(({ what, channel, us }) => (
+              <NumberField
+                key={what}
+                label={`Its ${what}, CH${channel}`}
+                value={us}
+                unit="us"
+                step={10}
+                min={800}
+                max={2200}
+                width={130}
+                onCommit={(to) =>
+                  edit((document) => {
+                    document.receiver = { ...document.receiver, preset_us: told.preset_us.with(channel - 1, to) };
+                    return document;
+                  })
+                }
+              />
+            ))}
             <NumberField
               label="Board's grace"
               step={parts.board.grace_step_ms}
