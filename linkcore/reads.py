@@ -15,7 +15,7 @@ from typing import Any, NoReturn
 
 from pydantic import BaseModel
 
-from linkcore.craft.document import LATER, RECEIVER, BoardSettings, CraftDocument, Fitted, KeptAs, Kit, Patch
+from linkcore.craft.document import LATER, RECEIVER, AirSetup, BoardSettings, CraftDocument, Fitted, KeptAs, Kit, Patch
 from linkcore.craft.parts import KitParts
 from linkcore.devices.firmware import Installed, Role, all_as_made, devices_of
 from linkcore.kept import Kept, made_of
@@ -178,6 +178,7 @@ SECTIONS: Mapping[str, Callable[[Whole], Any]] = {
     "wiring of devices": lambda whole: _wires(whole, receiver=False),
     "transmitter": lambda whole: {name: value for name, value in stable(whole.craft.transmitter).items() if name != "made_for"},
     "made for": lambda whole: whole.craft.transmitter.made_for,
+    "frame rate": lambda whole: whole.craft.air.rate_hz,
     "firmware": lambda whole: {role: each.facts for role, each in sorted(whole.installed.items())},
     "programs": lambda whole: sorted(role for role, each in whole.installed.items() if each.facts is None and whole.flashable(role)),
     "bind": lambda whole: whole.identity,
@@ -210,6 +211,8 @@ def _craft_in_view(whole: Whole, keys: set[str]) -> CraftDocument:
         setup = craft.transmitter
         left_out = () if "made for" in keys else ("made_for",)
         shown["transmitter"] = made_of(type(setup), **{name: value for name, value in setup.__dict__.items() if name not in left_out})
+    if "frame rate" in keys and "air" not in keys:
+        shown["air"] = made_of(AirSetup, rate_hz=craft.air.rate_hz)
     settings = {name: value for name, value in craft.settings.__dict__.items() if f"settings/{name}" in keys}
     if settings:
         shown["settings"] = made_of(BoardSettings, **settings)

@@ -40,6 +40,8 @@ def losing(seed: int) -> CraftDocument | None:
     if craft is None:
         return None
     settings = craft.settings
+    if rng.random() < 0.5:
+        craft.air.rate_hz = rng.choice(receiver.radio.rates).hz
     settings.lost_link.grace_ms = 20 * rng.randint(2, 250)
     settings.lost_link.response = rng.choice(["motors off", "land"])
     settings.lost_link.throttle_fallback = rng.choice(["low", "hold"])

@@ -207,7 +207,7 @@ class Measuring:
     def _should_know_s(self) -> float:
         """By when, after the last radio frame, no board may take the link for good any more: the receiver's own time, the grace, and a frame."""
         receiver = self._bench.receiver_part
-        return receiver.lost_after_s + self._bench.board.running.lost_link.grace_ms / 1000 + receiver.link_period_s
+        return receiver.lost_after_s + self._bench.board.running.lost_link.grace_ms / 1000 + self._bench.link.period_s
 
     @staticmethod
     def _follow(run: LossRun, event: BoardEvent) -> None:

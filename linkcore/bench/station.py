@@ -103,7 +103,7 @@ class _Place:
         """As it is now."""
         if self.bench is None:
             return Stands(cannot_run(self.given.document, self.given.parts) or "", broken_off=broken_off)
-        return Stands(None, self.bench.t, self.bench.receiver_part.link_period_s, broken_off, same)
+        return Stands(None, self.bench.t, self.bench.link.period_s, broken_off, same)
 
 
 class Station:

@@ -11,7 +11,7 @@ from pydantic import BaseModel, Field, computed_field
 
 from linkcore.craft.document import AirSetup
 from linkcore.devices.legal import limit_of
-from linkcore.parts.models import FrameRate, Radio, RadioBand, Region
+from linkcore.parts.models import FrameRate, Radio, RadioBand, Receiver, Region
 
 MIDDLE_MHZ: dict[tuple[RadioBand, Region], float] = {("900 MHz", "868"): 869.5, ("900 MHz", "915"): 915.0}
 MIDDLE_24_MHZ = 2440.0
@@ -72,6 +72,13 @@ def chosen_rate(setup: AirSetup, hears: Radio, period_s: float) -> FrameRate:
     """The frame rate that is set, or the receiver's that is nearest to how often its frames come."""
     wanted = setup.rate_hz or 1 / period_s
     return min(hears.rates, key=lambda rate: abs(rate.hz - wanted))
+
+
+def frame_period_s(setup: AirSetup, receiver: Receiver) -> float:
+    """How often a radio frame comes: at the receiver's rate that is nearest to what is set, else as it comes from its makers."""
+    if setup.rate_hz is None:
+        return receiver.link_period_s
+    return 1 / chosen_rate(setup, receiver.radio, receiver.link_period_s).hz
 
 
 def budget(setup: AirSetup, sends: Radio, hears: Radio, period_s: float, region: Region | None) -> Budget:

@@ -76,12 +76,12 @@ class Course:
         return self.silent_from is None or self.again_from is not None
 
 
-def course(receiver: Receiver, on_loss: OnLoss, wire: Wire, delay_s: float) -> Course:
-    """By slots: a receiver speaks at the slots of its radio frames, and gives the link up at the first of them that comes `lost_after_s` or later. `delay_s`: from a slot to the decoder."""
-    slots = math.ceil((receiver.lost_after_s - 1e-9) / receiver.link_period_s)
-    given_up = slots * receiver.link_period_s + delay_s
+def course(receiver: Receiver, on_loss: OnLoss, wire: Wire, period_s: float, delay_s: float) -> Course:
+    """By slots: a receiver speaks at the slots of its radio frames, and gives the link up at the first of them that comes `lost_after_s` or later. `period_s`: of radio frames; `delay_s`: from a slot to the decoder."""
+    slots = math.ceil((receiver.lost_after_s - 1e-9) / period_s)
+    given_up = slots * period_s + delay_s
     gap, lost = said_in_a_gap(receiver, on_loss, wire), said_when_lost(receiver, on_loss)
-    last = given_up - receiver.link_period_s if gap.passes_for_link else delay_s
+    last = given_up - period_s if gap.passes_for_link else delay_s
     flagged = given_up if lost.failsafe else None
     if not lost.passes_for_link:
         return Course(last, None, flagged, given_up)
@@ -115,13 +115,13 @@ def bridges_gaps(receiver: Receiver, wire: Wire) -> bool:
     return receiver.flags_loss or wire != "serial"
 
 
-def starting_grace_ms(receiver: Receiver, wire: Wire) -> int:
+def starting_grace_ms(receiver: Receiver, wire: Wire, period_s: float) -> int:
     """A grace to begin with: the gap that is exceeded less than once in ONCE_IN_S where BAD_AIR of the frames are lost at random.
 
     A gap of n lost frames begins behind every frame that is heard, and so (1 - p) p^n of all slots begin one.
     """
     if bridges_gaps(receiver, wire):
         return BRIDGED_GRACE_MS
-    hz = 1 / receiver.link_period_s
+    hz = 1 / period_s
     frames = math.ceil(math.log(ONCE_IN_S * hz * (1 - BAD_AIR)) / -math.log(BAD_AIR))
     return math.ceil(round(1000 * frames / hz / GRACE_GRID_MS, 6)) * GRACE_GRID_MS

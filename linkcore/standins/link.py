@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 import random
 from typing import Annotated, Any, Literal
 
@@ -96,7 +97,7 @@ class RadioLink:
     def resume(self, state: LinkKept) -> None:
         """Go on from what was kept. An end that was exchanged for another part since knows nobody; both, where nothing was kept, come bound to each other if so said."""
         sender, listener = self.transmitter, self.receiver.end
-        self._slots = int(state.t / self.receiver_part.link_period_s)
+        self._slots = int(state.t / self.period_s)
         self.last_sent_t = state.t
         self.air.loss_percent = state.loss_percent
         sender.on = state.transmitter_on
@@ -143,8 +144,10 @@ class RadioLink:
         before, self._document = self._document, document
         if document.transmitter != before.transmitter:
             self.transmitter.set_up(document)
-        if document.receiver != before.receiver:
+        due = self._slots * self.period_s
+        if document.receiver != before.receiver or document.air.rate_hz != before.air.rate_hz:
             self.receiver.set_up(document)
+        self._slots = math.ceil(due / self.period_s - 1e-9)
 
     # --- what holds now -----------------------------------------------------------------------------------------
 
@@ -192,6 +195,11 @@ class RadioLink:
             return None
         region = next((each for each in sends.regions if each in hears.regions), None)
         return budget(self._document.air, sends, hears, self.receiver_part.link_period_s, region)
+
+    @property
+    def period_s(self) -> float:
+        """How often a radio frame goes out, s."""
+        return self.receiver.period_s
 
     @property
     def margin_db(self) -> float | None:
@@ -296,7 +304,7 @@ class RadioLink:
 
     def words(self, until: float) -> list[Said]:
         """What the receiver says for the radio slots before `until`."""
-        period, outlook = self.receiver_part.link_period_s, self._loading.outlook
+        period, outlook = self.period_s, self._loading.outlook
         sends = self.transmitting
         understood = outlook.verdict != "do not match" and self.knows and sends and self.receiver.powered and self.receiver.end.listens
         losses, margin, found = self.loss_percent, self.margin_db, self.budget

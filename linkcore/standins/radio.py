@@ -7,6 +7,7 @@ from collections import deque
 
 from linkcore.craft.document import CraftDocument
 from linkcore.devices.bind_count import SatelliteSpeech
+from linkcore.devices.budget import frame_period_s
 from linkcore.devices.ends import ReceiverEnd, TransmitterEnd
 from linkcore.devices.gimbals import STICKS
 from linkcore.devices.identity import serial_of
@@ -125,6 +126,7 @@ class StandInReceiver:
     def set_up(self, document: CraftDocument) -> None:
         """Take what it does on loss from the craft document."""
         self._on_loss = document.receiver.on_loss
+        self.period_s = frame_period_s(document.air, self.part)
         self._preset = document.receiver.preset_us or [*FACTORY_PRESET_US]
 
     def power(self, on: bool, t: float, *, button: bool = False, pulses: int = 0) -> None:
@@ -166,7 +168,7 @@ class StandInReceiver:
                 self.linked = False
         out: list[Said] = []
         self._slot += 1
-        if self.speech and self._slot % max(1, round(self.speech.period_s / self.part.link_period_s)):
+        if self.speech and self._slot % max(1, round(self.speech.period_s / self.period_s)):
             return out  # it speaks only in every second slot
         sent = self._channels(values is not None, lq_percent)
         if sent is not None:

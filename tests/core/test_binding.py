@@ -18,6 +18,7 @@ from linkcore.devices.identity import from_model, from_phrase, serial_of
 from linkcore.devices.legal import limit_of
 from linkcore.devices.lights import STATE_WORDS, in_words, meanings
 from linkcore.findings import Edit
+from linkcore.hops.sticks.latency import latency
 from linkcore.parts.catalogue import shipped
 from linkcore.parts.models import Binding, Light, Module, Radio, Receiver, Transmitter
 from linkcore.protocols.registry import RECEIVER_PROTOCOLS
@@ -386,6 +387,19 @@ class BenchBindTest(SimpleTestCase):
             arrives = found.eirp_dbm + found.receiver_gain_dbi - found.other_losses_db - budgets.free_space_loss_db(distance, found.frequency_mhz)
             self.assertAlmostEqual(told[distance]["uplink_rssi_1_dbm"], arrives, delta=0.51)
         self.assertEqual(told[100]["uplink_rssi_1_dbm"] - told[1000]["uplink_rssi_1_dbm"], 20)
+
+    def test_frames_come_at_the_rate_that_is_set_for_the_air(self):
+        hand = Hand(crsf_craft())
+        hand.wait(1.5)
+        for hz in (30, 120, 60):
+            hand.bench.take_document(apply_edits(hand.bench.document, [Edit(path="/air/rate_hz", value=hz)]))
+            hand.wait(1.5)
+            self.assertAlmostEqual(hand.bench.port_reading().good, hz, delta=2)
+            air = next(part for part in latency(hand.bench.document, hand.bench.parts).parts if part.name == "air")
+            self.assertAlmostEqual(air.worst_ms, 2000 / hz, delta=0.01)
+        hand.bench.take_document(apply_edits(hand.bench.document, [Edit(path="/air/rate_hz", value=None)]))
+        hand.wait(1.5)
+        self.assertAlmostEqual(hand.bench.port_reading().good, 1 / hand.bench.receiver_part.link_period_s, delta=2)
 
     def test_the_bind_survives_a_restart_of_coin_bell(self):
         hand = self.unbound(sbus_craft())

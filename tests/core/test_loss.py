@@ -63,7 +63,7 @@ class PredictionTest(unittest.TestCase):
             with self.subTest(part, on_loss=behaviour):
                 receiver = catalogue.of(Receiver, part)
                 delay = delay_to_decoder_s(receiver_protocol(protocol))
-                goes = course(receiver, behaviour, wire, delay)
+                goes = course(receiver, behaviour, wire, receiver.link_period_s, delay)
                 for was, should in ((goes.silent_from, silent), (goes.again_from, again)):
                     self.assertEqual(was is None, should is None)
                     if was is not None and should is not None:

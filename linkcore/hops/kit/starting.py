@@ -13,6 +13,7 @@ from linkcore.craft.airframes import FLYERS, MULTIROTORS, WINGS
 from linkcore.craft.document import Airframe, CraftDocument
 from linkcore.craft.names import value_in_words
 from linkcore.craft.parts import KitParts
+from linkcore.devices.budget import frame_period_s
 from linkcore.devices.on_loss import BAD_AIR, BRIDGED_GRACE_MS, ONCE_IN_S, bridges_gaps, starting_grace_ms, wire_to_board
 from linkcore.findings import Edit
 from linkcore.parts.models import Receiver, Sensor
@@ -54,7 +55,7 @@ def starting_point(document: CraftDocument, parts: KitParts, airframe: Airframe 
             ("Response", "/settings/lost_link/response", "motors off", "It stops driving, and drifts."),
         ]
     if parts.maybe_receiver:
-        lines.append(("Grace", "/settings/lost_link/grace_ms", *_grace(parts.maybe_receiver, parts)))
+        lines.append(("Grace", "/settings/lost_link/grace_ms", *_grace(parts.maybe_receiver, parts, frame_period_s(document.air, parts.maybe_receiver))))
     lines.append(("Throttle fallback", "/settings/lost_link/throttle_fallback", "low", "Never hold power without a link."))
     needed: list[Sensor] = ["gyro", "accelerometer"] if kind in FLYERS else []
     sensors = [*document.wants.sensors, *(sensor for sensor in needed if sensor not in document.wants.sensors)]
@@ -63,12 +64,12 @@ def starting_point(document: CraftDocument, parts: KitParts, airframe: Airframe 
     return [_line(data, *line) for line in lines]
 
 
-def _grace(receiver: Receiver, parts: KitParts) -> tuple[int, str]:
+def _grace(receiver: Receiver, parts: KitParts, period_s: float) -> tuple[int, str]:
     wire = wire_to_board(parts)
-    starts = starting_grace_ms(receiver, wire)
+    starts = starting_grace_ms(receiver, wire, period_s)
     if starts == BRIDGED_GRACE_MS and bridges_gaps(receiver, wire):
         return starts, f"The {receiver.name} bridges short gaps by itself; the grace begins when it gives the link up."
-    hz = 1 / receiver.link_period_s
+    hz = 1 / period_s
     return starts, f"With {BAD_AIR:.0%} of {hz:.0f} frames a second lost, a gap is longer less than once in {ONCE_IN_S / 60:.0f} minutes."
 
 

@@ -50,6 +50,7 @@ HOP = Hop(
         "receiver",
         "receiver's output",
         "settings/lost_link",
+        "frame rate",
         "settings/arming",
         "settings/arm_by",
         "settings/stick_arming",

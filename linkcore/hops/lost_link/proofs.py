@@ -34,6 +34,7 @@ AS_PREDICTED = ProofOf(
     reads=Reads(
         *SIGNAL,
         "firmware",
+        "frame rate",
         "transmitter",
         "receiver",
         "settings/channel_map",

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from linkcore.craft.document import CraftDocument
 from linkcore.craft.parts import KitParts
+from linkcore.devices.budget import frame_period_s
 from linkcore.devices.on_loss import starting_grace_ms, wire_to_board
 from linkcore.findings import At, Check, Edit, Finding, Mend
 from linkcore.hops.lost_link.timeline import Prediction, predict, preset_with
@@ -21,7 +22,7 @@ def check_lost_link(craft: CraftDocument, parts: KitParts) -> list[Finding]:
     if predicted.hidden:
         findings.append(_hidden(craft, parts, predicted))
     if lost.grace_ms > LONG_GRACE_MS:
-        usual = starting_grace_ms(receiver, wire_to_board(parts))
+        usual = starting_grace_ms(receiver, wire_to_board(parts), frame_period_s(craft.air, receiver))
         findings.append(
             CHECK.warn(
                 "lostlink.long-grace",

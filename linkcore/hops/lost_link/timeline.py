@@ -9,6 +9,7 @@ from pydantic import BaseModel
 
 from linkcore.craft.document import CraftDocument
 from linkcore.craft.parts import KitParts
+from linkcore.devices.budget import frame_period_s
 from linkcore.devices.on_loss import FACTORY_PRESET_US, LAND_S, PROCESSING_S, STEADY_S, course, delay_to_decoder_s, gap_in_words, wire_to_board
 from linkcore.parts.axes import channel_of
 from linkcore.protocols.registry import RECEIVER_PROTOCOLS
@@ -60,7 +61,7 @@ def predict(craft: CraftDocument, parts: KitParts) -> Prediction:
     receiver, settings, on_loss = parts.receiver, craft.settings, craft.receiver.on_loss
     wire = wire_to_board(parts)
     spec = RECEIVER_PROTOCOLS.get(parts.spoken.protocol) if parts.spoken else None
-    goes = course(receiver, on_loss, wire, delay_to_decoder_s(spec) if spec else PROCESSING_S)
+    goes = course(receiver, on_loss, wire, frame_period_s(craft.air, receiver), delay_to_decoder_s(spec) if spec else PROCESSING_S)
     grace_s = settings.lost_link.grace_ms / 1000
     over = None if goes.silent_from is None else goes.silent_from + grace_s
     reacts = over if over is not None and (goes.again_from is None or over < goes.again_from) else None

@@ -6,6 +6,7 @@ from pydantic import BaseModel, computed_field
 
 from linkcore.craft.document import CraftDocument
 from linkcore.craft.parts import KitParts
+from linkcore.devices.budget import frame_period_s
 from linkcore.protocols.base import SerialSpec
 from linkcore.protocols.registry import RECEIVER_PROTOCOLS
 
@@ -44,13 +45,12 @@ def latency(document: CraftDocument, parts: KitParts) -> Latency | None:
         return None
     transmitter, receiver, board = parts.transmitter, parts.receiver, parts.board
     found = [_every("transmitter", transmitter.frame_s * 1e3, f"the {transmitter.name} mixes its channels every {transmitter.frame_s * 1e3:g} ms")]
-    hz = document.air.rate_hz or 1 / receiver.link_period_s
-    flight = 1e3 / hz
+    period = frame_period_s(document.air, receiver) * 1e3
+    hz, flight = 1e3 / period, period
     found.append(
         LatencyPart(name="air", typical_ms=round(flight * 1.5, 2), worst_ms=round(flight * 2, 2), why=f"{hz:.0f} radio frames a second: waited for, then sent")
     )
     own = [period * 1e3 for period in spec.periods_s]
-    period = receiver.link_period_s * 1e3
     if spec.wire == "serial":
         tied = f"the {receiver.name} sends a frame behind each radio frame, 0.8 ms later"
         found.append(LatencyPart(name="receiver", typical_ms=0.8, worst_ms=0.8, why=tied))
