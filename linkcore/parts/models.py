@@ -222,6 +222,7 @@ class Board(_Fact):
 
     `usb_ma`: what its USB socket may draw in all; `own_ma`: what the board takes of that by itself; `link_port`: the port that its USB hangs on
     through a bridge chip (None: USB of its own). `level_within_deg`: it arms at no steeper tilt. `bind_pads`: the only pads on which it sends bind pulses (empty: on any that listens to the receiver).
+    `failsafe_at_once`: a frame with the failsafe flag ends the link there and then, without a grace.
     """
 
     kind: Literal["board"] = "board"
@@ -239,6 +240,7 @@ class Board(_Fact):
     sensors: Sensors = ("gyro", "accelerometer")
     band_step_us: int = Field(5, ge=1, le=50)
     grace_step_ms: int = Field(20, ge=1, le=500)
+    failsafe_at_once: bool = False
     boot_s: float = Field(1.2, ge=0.1, le=30)
     loop_hz: int = 1000
     bind_pads: tuple[Name, ...] = Field((), max_length=MOST_PADS)

@@ -245,6 +245,8 @@ class StandInBoard:
             if not self._flagged:
                 self._flagged = True
                 self.events.add(t, "failsafe reported", "the receiver reports failsafe")
+                if self.part.failsafe_at_once and self.link in ("good", "grace"):
+                    self._react(t)
             return
         self._flagged = False
         channels = self._merged(frame)
@@ -293,7 +295,7 @@ class StandInBoard:
     def _react(self, t: float) -> None:
         self.link = "lost"
         self._steady_since = None
-        self.events.add(t, "link lost", "link lost: grace is over, fallback and response begin")
+        self.events.add(t, "link lost", "link lost: fallback and response begin" if self._flagged else "link lost: grace is over, fallback and response begin")
         if not self.armed:
             return
         self.events.add(t, "response begun", f"response: {self.running.lost_link.response}")

@@ -5,6 +5,7 @@ from __future__ import annotations
 import unittest
 
 import scenario
+from linkcore.bench.bench import Bench
 from linkcore.bench.messages import Hands
 from linkcore.chain import still_findings
 from linkcore.craft.document import CraftDocument, apply_edits
@@ -13,7 +14,7 @@ from linkcore.devices.on_loss import course, delay_to_decoder_s
 from linkcore.findings import Edit, Finding
 from linkcore.hops.lost_link.timeline import predict
 from linkcore.parts.catalogue import shipped
-from linkcore.parts.models import Receiver
+from linkcore.parts.models import Board, Receiver
 from linkcore.protocols.registry import receiver_protocol
 from linkcore.reads import Whole
 from linkcore.standins.hands import Stick
@@ -70,6 +71,25 @@ class PredictionTest(unittest.TestCase):
                         self.assertLess(abs(was - should - delay), receiver.link_period_s)
                 self.assertEqual(goes.hidden, silent is None or again is not None)
                 self.assertEqual(goes.flagged_from is not None, receiver.flags_loss and behaviour == "preset")
+
+
+class FlagTest(unittest.TestCase):
+    def test_a_flag_acts_at_once_or_after_the_grace_as_the_board_has_it(self):
+        for at_once in (False, True):
+            with self.subTest(at_once=at_once):
+                craft = on_loss(apply_edits(sbus_craft(), [Edit(path="/settings/lost_link/grace_ms", value=800)]), "preset")
+                craft.kit.board = "own-merle"
+                board = shipped().of(Board, "merle-f7").model_copy(update={"id": "own-merle", "failsafe_at_once": at_once})
+                parts = KitParts.of(craft, shipped().with_own([board]))
+                bench = Bench(craft, parts=parts)
+                bench.run_until(1.5)
+                bench.hands(Hands(switches={"S1": 1}))
+                bench.run_until(2.0)
+                bench.hands(Hands(transmitter_on=False))
+                bench.run_until(5.0)
+                predicted = predict(bench.whole.craft, bench.parts)
+                self.assertAlmostEqual(bench.loss.reaction_s, predicted.reacts_s, delta=0.02)
+                self.assertAlmostEqual(predicted.reacts_s, 0.6 if at_once else 1.4, delta=0.02)
 
 
 class HiddenTest(unittest.TestCase):

@@ -64,6 +64,9 @@ def predict(craft: CraftDocument, parts: KitParts) -> Prediction:
     goes = course(receiver, on_loss, wire, frame_period_s(craft.air, receiver), delay_to_decoder_s(spec) if spec else PROCESSING_S)
     grace_s = settings.lost_link.grace_ms / 1000
     over = None if goes.silent_from is None else goes.silent_from + grace_s
+    at_once = goes.flagged_from if parts.board.failsafe_at_once else None
+    if over is not None and at_once is not None:
+        over = min(over, at_once)
     reacts = over if over is not None and (goes.again_from is None or over < goes.again_from) else None
     disarms = disarmed_by_preset_s(craft) if on_loss == "preset" and goes.hidden else None
     stop = None
@@ -75,14 +78,14 @@ def predict(craft: CraftDocument, parts: KitParts) -> Prediction:
         stop = goes.given_up + disarms
     return Prediction(
         last_frame_s=goes.silent_from,
-        board_learns_s=None if reacts is None else goes.silent_from,
+        board_learns_s=None if reacts is None else goes.silent_from if at_once is None else at_once,
         reacts_s=reacts,
         motors_stop_s=stop,
         hidden=goes.hidden,
         fooled_s=goes.again_from,
         given_up_s=goes.given_up,
         preset_disarms=disarms is not None,
-        because=gap_in_words(receiver, on_loss, wire),
+        because=gap_in_words(receiver, on_loss, wire) + (f" The {parts.board.name} acts on its failsafe flag at once." if at_once is not None else ""),
     )
 
 

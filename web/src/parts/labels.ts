@@ -31,6 +31,7 @@ const LABELS: Record<string, string> = {
   width_mhz: "width of a channel, MHz",
   duty_percent: "share of an hour that it sends, %",
   polite: "listens before it talks",
+  failsafe_at_once: "acts on a failsafe flag at once",
   on_loss: "what it can do on loss",
   own_ma: "the board itself draws, mA",
   page_ms: "writes a page in, ms",
