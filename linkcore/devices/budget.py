@@ -74,6 +74,12 @@ def chosen_rate(setup: AirSetup, hears: Radio, period_s: float) -> FrameRate:
     return min(hears.rates, key=lambda rate: abs(rate.hz - wanted))
 
 
+def region_of(sends: Radio, hears: Radio, wanted: Region | None) -> Region | None:
+    """Under whose rules a link runs: those that are wanted where both ends know them, else the first that both know; where they share none, those that are wanted."""
+    shared = [each for each in sends.regions if each in hears.regions]
+    return wanted if wanted in shared or not shared else shared[0]
+
+
 def frame_period_s(setup: AirSetup, receiver: Receiver) -> float:
     """How often a radio frame comes: at the receiver's rate that is nearest to what is set, else as it comes from its makers."""
     if setup.rate_hz is None:

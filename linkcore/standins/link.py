@@ -10,7 +10,7 @@ from pydantic import BaseModel, Field
 
 from linkcore.craft.document import CraftDocument
 from linkcore.craft.parts import KitParts
-from linkcore.devices.budget import SNR_AT_SENSITIVITY_DB, Budget, budget, loss_percent, margin_db
+from linkcore.devices.budget import SNR_AT_SENSITIVITY_DB, Budget, budget, loss_percent, margin_db, region_of
 from linkcore.devices.ends import PowerCycle, TransmitterMode, hindrances
 from linkcore.devices.firmware import air
 from linkcore.devices.identity import plain_phrase
@@ -193,7 +193,7 @@ class RadioLink:
         sends, hears = air(self._loading.devices, self._loading.installed)
         if sends is None or hears is None or self._loading.outlook.verdict == "do not match":
             return None
-        region = next((each for each in sends.regions if each in hears.regions), None)
+        region = region_of(sends, hears, self._document.wants.region)
         return budget(self._document.air, sends, hears, self.receiver_part.link_period_s, region)
 
     @property

@@ -7,7 +7,7 @@ from pydantic import BaseModel
 
 from linkcore.craft.document import CraftDocument
 from linkcore.craft.parts import KitParts
-from linkcore.devices.budget import Budget, budget
+from linkcore.devices.budget import Budget, budget, region_of
 from linkcore.devices.firmware import Installed, Role, air, devices_of
 from linkcore.devices.lights import Meaning, meanings, shown
 from linkcore.parts.models import Colour, Light, Pattern
@@ -48,7 +48,7 @@ def bind_view(document: CraftDocument, parts: KitParts, installed: dict[Role, In
     if {"transmitter", "receiver"} <= set(devices):
         sends, hears = air(devices, installed)
         if sends is not None and hears is not None:
-            region = next((each for each in sends.regions if each in hears.regions), document.wants.region)
+            region = region_of(sends, hears, document.wants.region)
             found = budget(document.air, sends, hears, parts.receiver.link_period_s, region)
     means = [LightMeaning(light=light, means=meanings(binding, light)) for light in lights]
     return BindView(lights=LightsView(colours=colours, patterns=patterns, meanings=means), budget=found)

@@ -211,6 +211,12 @@ class BudgetTest(SimpleTestCase):
                 self.assertAlmostEqual(limit.eirp_dbm, eirp, places=2)
         self.assertIsNone(limit_of(Radio(name="Any", family="Any", **high), "868", 2), "no rule for that band is known there")
 
+    def test_a_link_runs_under_the_rules_that_are_wanted(self):
+        both = Radio(name="Any", band="2.4 GHz", family="Any", regions=("FCC", "LBT"))
+        fcc = both.model_copy(update={"regions": ("FCC",)})
+        self.assertEqual([budgets.region_of(both, other, "LBT") for other in (both, fcc)], ["LBT", "FCC"])
+        self.assertEqual(budgets.region_of(both, both, None), "FCC")
+
     def test_every_shipped_radio_may_send_somewhere_what_it_can(self):
         for part in (*shipped().all_of(Transmitter), *shipped().all_of(Module)):
             for radio in part.radios:
