@@ -13,7 +13,7 @@ from rest_framework.views import exception_handler
 
 from linkcore.craft.document import CraftError
 from linkcore.parts.catalogue import PartError, UnknownPart
-from server.apart.keeper import TooMany
+from server.apart.keeper import Ended, TooMany
 from server.outage import RETRY_AFTER_S, SAYS, is_outage
 from server.room import RoomFull
 
@@ -41,7 +41,7 @@ def handler(error: Exception, context: dict[str, Any]) -> Response | None:
     """The core's errors become 422; a serializer's field errors become one sentence."""
     if is_outage(error):
         return Response({"detail": SAYS}, status=503, headers={"Retry-After": str(RETRY_AFTER_S)})
-    if isinstance(error, TooMany):
+    if isinstance(error, (TooMany, Ended)):
         return Response({"detail": BUSY_READING}, status=503, headers={"Retry-After": str(RETRY_AFTER_S)})
     if isinstance(error, (CraftError, UnknownPart, PartError, RoomFull)):
         error = Unprocessable(str(error))

@@ -218,7 +218,7 @@ class Measuring:
             run.motors_stopped_t = None if run.armed else event.t
         elif event.kind == "motors stopped" and run.back_t is None and run.motors_stopped_t is None:
             run.motors_stopped_t = event.t
-        elif event.kind == "armed" and run.back_t is not None:
+        elif event.kind == "armed" and (run.back_t is not None or run.motors_stopped_t is not None):
             run.rearmed_by_itself = True
 
 

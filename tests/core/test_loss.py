@@ -114,6 +114,15 @@ class HiddenTest(unittest.TestCase):
         told = hand.report().told.lost_link
         self.assertEqual((told.proven, told.verdict[:23]), (True, "The receiver's own valu"))
 
+    def test_a_switch_that_is_still_on_arms_anew_after_a_preset_and_that_is_said_and_not_proven(self):
+        craft = on_loss(apply_edits(crsf_craft(), [Edit(path="/settings/lost_link/grace_ms", value=1000)]), "preset", DISARMS)
+        self.assertIn("looks like a flip of the switch, which arms", findings(craft)["lostlink.preset-disarms"].why)
+        hand = armed(craft)
+        hand.do(2.0, transmitter_on=False)
+        hand.do(3.0, transmitter_on=True)
+        told = hand.report().told.lost_link
+        self.assertEqual((hand.bench.board.armed, told.proven, told.verdict), (True, False, "The motors started by themselves when the link came back."))
+
     def test_a_preset_that_keeps_the_craft_armed_is_a_stop_and_its_mend_disarms(self):
         craft = on_loss(crsf_craft(), "preset", ARMS)
         self.assertEqual(findings(craft)["lostlink.preset-arms"].severity, "stop")

@@ -11,6 +11,7 @@ from linkcore.hops.lost_link.timeline import Prediction, predict, preset_with
 from linkcore.parts.axes import channel_of
 
 CHECK = Check("lost link")
+_RETURNS = "A transmitter that returns with its arm switch on looks like a flip of the switch, which arms: switch it off before."
 LONG_GRACE_MS = 1000
 
 
@@ -53,8 +54,8 @@ def _hidden(craft: CraftDocument, parts: KitParts, predicted: Prediction) -> Fin
         return CHECK.note(
             "lostlink.preset-disarms",
             at,
-            f"The {receiver.name}'s own values disarm the craft: the motors stop {predicted.motors_stop_s or predicted.reacts_s or 0:.2f} s after the last radio frame.",
-            "The board never knows of the loss, so its response does not begin. The proof is that the motors stop.",
+            f"The {receiver.name}'s own values disarm the craft: the motors stop {predicted.motors_stop_s or 0:.2f} s after the last radio frame.",
+            f"The board {'takes them for the link again' if predicted.reacts_s is not None else 'never knows of the loss, so its response does not begin'}. {_RETURNS}",
         )
     arming = craft.settings.arming
     if preset and arming is not None and craft.settings.arm_by == "switch":
