@@ -15,7 +15,7 @@ from linkcore.parts.models import Receiver
 from linkcore.standins.hands import Stick
 from tests.kits import planned_craft
 
-REACTION_S, MOTORS_S = 0.020, 0.040  # how far a prediction may be off
+REACTION_S, MOTORS_S, RETURN_S = 0.020, 0.040, 0.020  # how far a prediction may be off, the return by a frame period more
 LONG_S = 16.0  # the receiver's own time, the longest grace, a landing, and time to see that nothing comes
 
 
@@ -93,6 +93,13 @@ def lost(seed: int) -> Loss | None:
         run.faults.append(f"the board {'takes' if fooled else 'does not take'} the link for good; predicted otherwise")
     if fooled and not said & {"lostlink.hidden", "lostlink.preset-arms", "lostlink.preset-disarms"}:
         run.faults.append("the board is deceived, and nothing is said")
+    if not predicted.hidden:
+        bench.hands(Hands(transmitter_on=True))
+        on_t = bench.t
+        bench.run_until(bench.t + 1.0)
+        back = None if seen is None or seen.back_t is None else seen.back_t - on_t
+        if back is None or abs(back - predicted.returns_s) > bench.link.period_s + RETURN_S:
+            run.faults.append(f"the link is back after {back} s, predicted {predicted.returns_s} s")
     if bench.board.armed and "lostlink.preset-disarms" in said:
         run.faults.append("the preset was said to disarm, and did not")
     return run

@@ -200,7 +200,7 @@ class Measuring:
             if run.reacted_t is None and run.motors_stopped_t is None:
                 run.state = "broken off"
                 return
-            run.back_t = board.last_frame_t
+            run.back_t = next((event.t for event in events if event.kind == "link back"), board.last_frame_t)
         if run.back_t is not None and (run.rearmed_by_itself or t - run.back_t >= SETTLES_S):
             run.state = "done"
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Mapping
 from typing import Literal
 
@@ -22,7 +23,7 @@ class Prediction(BaseModel):
     """Seconds from the start of the last radio frame; None for what never happens.
 
     `last_frame_s`: the last frame that passes for a signal; `board_learns_s`: when the board has reason to know of the loss. `hidden`: it takes what the receiver says for a link, all the time or again from
-    `fooled_s` on. `given_up_s`: when the receiver begins to say what it says on loss. `preset_disarms`: its values disarm the craft by themselves. `because`: when the grace begins, and why.
+    `fooled_s` on. `given_up_s`: when the receiver begins to say what it says on loss. `returns_s`: from the first radio frame after a loss until the link counts again. `preset_disarms`: its values disarm the craft by themselves. `because`: when the grace begins, and why.
     """
 
     last_frame_s: float | None
@@ -32,6 +33,7 @@ class Prediction(BaseModel):
     hidden: bool = False
     fooled_s: float | None = None
     given_up_s: float = 0.0
+    returns_s: float = 0.0
     preset_disarms: bool = False
     because: str
 
@@ -61,7 +63,8 @@ def predict(craft: CraftDocument, parts: KitParts) -> Prediction:
     receiver, settings, on_loss = parts.receiver, craft.settings, craft.receiver.on_loss
     wire = wire_to_board(parts)
     spec = RECEIVER_PROTOCOLS.get(parts.spoken.protocol) if parts.spoken else None
-    goes = course(receiver, on_loss, wire, frame_period_s(craft.air, receiver), delay_to_decoder_s(spec) if spec else PROCESSING_S)
+    period_s, delay_s = frame_period_s(craft.air, receiver), delay_to_decoder_s(spec) if spec else PROCESSING_S
+    goes = course(receiver, on_loss, wire, period_s, delay_s)
     grace_s = settings.lost_link.grace_ms / 1000
     over = None if goes.silent_from is None else goes.silent_from + grace_s
     at_once = goes.flagged_from if parts.board.failsafe_at_once else None
@@ -84,6 +87,7 @@ def predict(craft: CraftDocument, parts: KitParts) -> Prediction:
         hidden=goes.hidden,
         fooled_s=goes.again_from,
         given_up_s=goes.given_up,
+        returns_s=math.ceil(STEADY_S / period_s - 1e-9) * period_s + delay_s,
         preset_disarms=disarms is not None,
         because=gap_in_words(receiver, on_loss, wire) + (f" The {parts.board.name} acts on its failsafe flag at once." if at_once is not None else ""),
     )
