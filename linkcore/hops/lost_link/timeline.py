@@ -23,7 +23,8 @@ class Prediction(BaseModel):
     """Seconds from the start of the last radio frame; None for what never happens.
 
     `last_frame_s`: the last frame that passes for a signal; `board_learns_s`: when the board has reason to know of the loss. `hidden`: it takes what the receiver says for a link, all the time or again from
-    `fooled_s` on. `given_up_s`: when the receiver begins to say what it says on loss. `returns_s`: from the first radio frame after a loss until the link counts again. `preset_disarms`: its values disarm the craft by themselves. `because`: when the grace begins, and why.
+    `fooled_s` on. `given_up_s`: when the receiver begins to say what it says on loss.
+    `returns_s`: from the first radio frame after a loss until the link counts again. `preset_disarms`: its values disarm the craft by themselves. `because`: when the grace begins, and why.
     """
 
     last_frame_s: float | None
