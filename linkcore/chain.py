@@ -137,7 +137,11 @@ def draft_against_board(draft: list[Finding], board: list[Finding], stored: list
             return OTHERWISE_IN_DRAFT  # a band that holds nothing any more has no clearance either: that is not mended
         return MENDED_ON_BOARD if stored is not None and key not in kept else MENDED_IN_DRAFT
 
-    merged = [finding.model_copy(update={"mends": (mend,)}) if (mend := instead(finding)) else finding for finding in board]
+    of_draft = {(finding.code, finding.where): finding.mends for finding in draft}  # a mend edits the draft, so it is the draft's that is offered
+    merged = [
+        finding.model_copy(update={"mends": (mend,) if (mend := instead(finding)) else of_draft.get((finding.code, finding.where), finding.mends)})
+        for finding in board
+    ]
     return [*merged, *(finding.model_copy(update={"what": f"In the draft: {finding.what}"}) for finding in added)]
 
 

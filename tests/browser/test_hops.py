@@ -388,6 +388,21 @@ class LostLinkTest(BrowserTest):
         expect(arm).to_have_count(0)
 
     @in_browser
+    def test_coots_hold_is_a_stop_before_anything_is_switched_off_and_is_mended(self, people):
+        page = people.open("Coot", "Lost link")
+        wait_coin(page, "Lost link", CRACKED)
+        expect(findings_of(page)).to_contain_text("The Six Pack is set to hold, which hides the loss from the board.")
+        mend(page, "Give arming a mode band; then a preset of the receiver can take it to off", "link")
+        page.get_by_role("heading", level=1, name="Switchboard").wait_for()
+        page.get_by_role("combobox", name="Arm by").click()
+        page.get_by_role("option", name=re.compile("^stick")).click()
+        go(page, "Lost link")
+        mend(page, re.compile(r"^Set the receiver to preset, with throttle \(CH3\) at 1000 us, which disarms after \d+ s$"))
+        write(page)
+        wait_coin(page, "Lost link", BLANK)
+        expect(findings_of(page)).to_contain_text("The Six Pack's own values disarm the craft")
+
+    @in_browser
     def test_an_armed_board_takes_no_settings(self, people):
         page = people.open("Curlew", "Lost link")
         page.keyboard.press("1")

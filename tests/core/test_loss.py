@@ -157,6 +157,14 @@ class HiddenTest(unittest.TestCase):
         self.assertEqual({code: finding.severity for code, finding in findings(after).items()}, {"lostlink.preset-disarms": "note"})
         self.assertAlmostEqual(predict(after, KitParts.of(after)).motors_stop_s, 0.8 + 4, delta=0.03)
 
+    def test_where_draft_and_board_both_hide_the_loss_the_drafts_mend_is_offered(self):
+        hand = Hand(scenario.coot())
+        hand.wait(0.5)
+        edits = [Edit(path="/settings/arm_by", value="stick"), Edit(path="/settings/stick_arming/timeout_s", value=4)]
+        hand.bench.take_document(apply_edits(hand.bench.document, edits))
+        hidden = next(finding for finding in hand.report().findings if finding.code == "lostlink.hidden")
+        self.assertEqual([mend.text.split(",")[0] for mend in hidden.mends], ["Set the receiver to preset"])
+
     def test_who_can_only_hold_is_told_to_choose_another(self):
         craft = scenario.coot()
         craft.kit.receiver, craft.receiver.on_loss = "fen-4", "hold"
