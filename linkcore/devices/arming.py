@@ -89,7 +89,7 @@ def _throttle(view: ArmView, settings: BoardSettings) -> Iterator[Blocker]:
 
 def _no_band(settings: BoardSettings) -> Iterator[Blocker]:
     if settings.arm_by == "switch" and settings.arming is None:
-        yield Blocker(what="no arm band", clears="give arming a channel and a mode band on the Switchboard, and write it", hop="switchboard")
+        yield Blocker(what="no mode band for arming", clears="give arming a channel and a mode band on the Switchboard, and write it", hop="switchboard")
 
 
 def _switches(view: ArmView) -> Iterator[Blocker]:

@@ -246,7 +246,7 @@ class StandInBoard:
                 self._flagged = True
                 self.events.add(t, "failsafe reported", "the receiver reports failsafe")
                 if self.part.failsafe_at_once and self.link in ("good", "grace"):
-                    self._react(t)
+                    self._react(t, "the receiver gave the link up")
             return
         self._flagged = False
         channels = self._merged(frame)
@@ -288,14 +288,14 @@ class StandInBoard:
         if self.link == "good" and silent > min(0.06, grace / 2):
             self.link = "grace"
         if self.link == "grace" and silent >= grace:
-            self._react(self.last_frame_t + grace)
+            self._react(self.last_frame_t + grace, "grace is over")
         if self._landing_until is not None and t >= self._landing_until:
             self._stop(self._landing_until, "landed: motors stopped")
 
-    def _react(self, t: float) -> None:
+    def _react(self, t: float, why: str) -> None:
         self.link = "lost"
         self._steady_since = None
-        self.events.add(t, "link lost", "link lost: fallback and response begin" if self._flagged else "link lost: grace is over, fallback and response begin")
+        self.events.add(t, "link lost", f"link lost: {why}, fallback and response begin")
         if not self.armed:
             return
         self.events.add(t, "response begun", f"response: {self.running.lost_link.response}")

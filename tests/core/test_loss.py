@@ -90,6 +90,8 @@ class FlagTest(unittest.TestCase):
                 predicted = predict(bench.whole.craft, bench.parts)
                 self.assertAlmostEqual(bench.loss.reaction_s, predicted.reacts_s, delta=0.02)
                 self.assertAlmostEqual(predicted.reacts_s, 0.6 if at_once else 1.4, delta=0.02)
+                lost = next(event.text for event in bench.board.events.since(0) if event.kind == "link lost")
+                self.assertIn("the receiver gave the link up" if at_once else "grace is over", lost)
 
 
 class HiddenTest(unittest.TestCase):

@@ -235,7 +235,7 @@ class ArmingTest(SimpleTestCase):
             (blocker,) = blockers(replace(clear, **change), self.SETTINGS)
             self.assertIn(what, blocker.what)
             self.assertTrue(blocker.clears)
-        self.assertEqual(blockers(clear, self.SETTINGS.model_copy(update={"arming": None}))[0].what, "no arm band")
+        self.assertEqual(blockers(clear, self.SETTINGS.model_copy(update={"arming": None}))[0].what, "no mode band for arming")
 
     def test_blockers_come_in_the_order_of_the_chain_and_lead_to_their_hop(self):
         all_of_it = ArmView(throttle_us=1200.0, tilt_deg=40.0, usb=True, missing_sensors=("gyro",), back_s=0.3, guard_on=False, switch_stuck=True)

@@ -189,7 +189,7 @@ class BoardTest(SimpleTestCase):
 
     def test_blockers_one_after_the_other(self):
         board = self.board(apply_edits(sbus_craft(), [Edit(path="/settings/arming", value=None)]))
-        self.assertEqual([each.what for each in board.blockers(5.0)], ["no signal", "no arm band"])
+        self.assertEqual([each.what for each in board.blockers(5.0)], ["no signal", "no mode band for arming"])
         board = self.board()
         t = self.fly(board, 0.0, 0.5, ch3=1400, ch5=2000)
         self.assertEqual([each.what.split(" (")[0] for each in board.blockers(t + 1)], ["throttle not low", "arm switch already on"])

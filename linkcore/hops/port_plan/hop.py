@@ -32,7 +32,7 @@ def port_that_listens(_: View, seen: Wired | None) -> str:
         return "–"
     if port is None:
         return "receiver on no port"
-    return "receiver on pulse inputs" if port == PULSE_INPUTS else f"receiver on {port}"
+    return "on pulse inputs" if port == PULSE_INPUTS else f"receiver on {port}"
 
 
 def flows(seen: Wired) -> bool:

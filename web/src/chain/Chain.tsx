@@ -97,7 +97,10 @@ const Place = memo(function Place({
           textDecoration: "none",
           color: here ? colours.ink : colours.softInk,
           borderRadius: 1,
-          px: 1,
+          px: { xs: 0.25, md: 1 },
+          maxWidth: "100%",
+          minWidth: 0,
+          gridTemplateColumns: "minmax(0, auto)",
           "&:hover .name": { textDecoration: "underline" },
         }}
       >
@@ -113,6 +116,9 @@ const Place = memo(function Place({
             fontSize: 11,
             lineHeight: 1.2,
             whiteSpace: "nowrap",
+            maxWidth: "100%",
+            overflow: "hidden",
+            textOverflow: "ellipsis",
             color: state.coin === "cracked" ? colours.oxide : colours.tarnishText,
           }}
         >

@@ -33,7 +33,7 @@ export function LossTimeline({
     { at: prediction.hidden && prediction.motors_stop_s === null ? prediction.fooled_s : null, text: "taken for a link again" },
   ];
   const measured: Mark[] = [
-    { at: since(run?.last_frame_t), text: "last frame" },
+    { at: run?.fooled_t ? null : since(run?.last_frame_t), text: "last frame" }, // frames that pass for a link never cease
     { at: since(run?.reacted_t), text: acts },
     ...(response === "land" || !run?.reacted_t ? [{ at: since(run?.motors_stopped_t), text: "motors stop" }] : []),
     { at: since(run?.fooled_t), text: "still taken for good" },

@@ -31,7 +31,7 @@ export function LostLinkHop({ craft, parts, edit }: HopProps) {
           sx={{
             fontSize: 17,
             fontWeight: 600,
-            color: told.proven ? colours.verdigris : live.board.link === "lost" ? colours.oxide : colours.ink,
+            color: told.proven ? colours.verdigris : live.board.link === "lost" || told.loss?.fooled_t ? colours.oxide : colours.ink,
           }}
         >
           {told.verdict}
