@@ -40,7 +40,7 @@ class AccessTest(BrowserTest):
             page = people.open(craft, "Kit")
             for hop in hops:
                 go(page, hop)
-                page.wait_for_function("document.querySelector('[aria-label=Findings]').innerText.length > 5")
+                page.wait_for_function("() => document.querySelector('[aria-label=Findings]').innerText.length > 5")
                 nothing_serious(self, page, f"{craft}, {hop}")
         page.get_by_role("button", name="Keyboard shortcuts").click()
         page.get_by_role("dialog").wait_for()

@@ -203,16 +203,16 @@ class DarkTest(BrowserTest):
         light = page.evaluate(ground)
         page.emulate_media(color_scheme="dark")
         try:
-            page.wait_for_function(f"{ground} !== '{light}'")
+            page.wait_for_function(f"() => {ground} !== '{light}'")
             for hop in HOPS:
                 go(page, hop.title)
                 page.locator("#main-hop").get_by_role("heading", level=1).wait_for()
                 nothing_serious(self, page, f"{hop.title}, dark")
             page.get_by_role("button", name="Theme: as the system has it. Change to light").click()
-            page.wait_for_function(f"{ground} === '{light}'")
+            page.wait_for_function(f"() => {ground} === '{light}'")
             page.reload()
             page.get_by_role("button", name="Theme: light. Change to dark").click()
-            page.wait_for_function(f"{ground} !== '{light}'")
+            page.wait_for_function(f"() => {ground} !== '{light}'")
             page.get_by_role("button", name="Theme: dark. Change to as the system has it").click()
         finally:
             page.emulate_media(color_scheme="light")

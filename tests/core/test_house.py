@@ -317,7 +317,7 @@ class EventTest(SimpleTestCase):
         fly(hand)
         board = hand.bench.board
         react = board._react
-        board._react = lambda t: react(t + later_s)
+        board._react = lambda t, why: react(t + later_s, why)
         hand.do(3.0, transmitter_on=False)
         hand.do(2.0, transmitter_on=True)
         return hand
