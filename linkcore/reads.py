@@ -15,10 +15,11 @@ from typing import Any, NoReturn
 
 from pydantic import BaseModel
 
-from linkcore.craft.document import LATER, RECEIVER, AirSetup, BoardSettings, CraftDocument, Fitted, KeptAs, Kit, Patch
+from linkcore.craft.document import RECEIVER, AirSetup, BoardSettings, CraftDocument, Fitted, Kit, Patch
 from linkcore.craft.parts import KitParts
 from linkcore.devices.firmware import Installed, Role, all_as_made, devices_of
 from linkcore.kept import Kept, made_of
+from linkcore.marks import LATER, KeptAs
 
 _OWN_WORDS = ("name", "about")  # of a part: what it is called is no fact about it
 
@@ -149,7 +150,7 @@ class _KnownFacts:
         if known is None:
             if len(self._known) >= _MOST_PARTS:
                 self._known.clear()
-            known = self._known[id(part)] = (part, digest(part.model_dump(mode="json", exclude=set(_OWN_WORDS))))
+            known = self._known[id(part)] = (part, digest(part.model_dump(mode="json", exclude={*_OWN_WORDS, *unused(part)})))
         return known[1]
 
 
@@ -165,10 +166,11 @@ def _of_craft(name: str) -> Callable[[Whole], Any]:
     return lambda whole: getattr(whole.craft, name)
 
 
-_DIRECT = ("airframe", "wants", "feed", "receiver", "air", "servos_turned", "acro_wanted")  # fields of the document that are read whole
+_DIRECT = ("airframe", "wants", "feed", "receiver", "air", "servos_turned", "acro_wanted", "place")  # fields of the document that are read whole
 SECTIONS: Mapping[str, Callable[[Whole], Any]] = {
-    "kit": lambda whole: {name: value for name, value in stable(whole.craft.kit).items() if name != "devices"},
+    "kit": lambda whole: {name: value for name, value in stable(whole.craft.kit).items() if name not in ("devices", "pack")},
     "parts": lambda whole: _facts(whole.parts.maybe_board, whole.parts.maybe_receiver, whole.parts.maybe_transmitter, whole.parts.module),
+    "pack": lambda whole: [whole.craft.kit.pack, *_facts(whole.parts.pack)],
     "devices": lambda whole: sorted([each.name, each.part] for each in whole.craft.kit.devices),
     "parts of devices": lambda whole: {name: _facts(part) for name, part in whole.parts.devices.items()},
     "servo roles": lambda whole: {each.name: each.role for each in whole.craft.kit.devices if each.role},
@@ -189,16 +191,19 @@ _SEEN = ("rung",)  # what was seen may be read, and is nothing that a proof rest
 _COMES_WITH: Mapping[str, tuple[str, ...]] = {"kit": ("parts",), "devices": ("parts of devices",)}
 _HELD_BY: Mapping[str, tuple[str, ...]] = {
     "kit": ("catalogue", "maybe_board", "maybe_receiver", "maybe_transmitter", "module", "missing"),
+    "pack": ("pack",),
     "devices": ("devices",),
     "receiver's output": ("spoken",),
 }
-_PARTS_FIELDS = ("catalogue", "maybe_board", "maybe_receiver", "maybe_transmitter", "module", "devices", "missing", "spoken")
+_PARTS_FIELDS = ("catalogue", "maybe_board", "maybe_receiver", "maybe_transmitter", "module", "pack", "devices", "missing", "spoken")
 
 
 def _craft_in_view(whole: Whole, keys: set[str]) -> CraftDocument:
     craft = whole.craft
     shown: dict[str, Any] = {name: getattr(craft, name) for name in _DIRECT if name in keys}
-    kit = {name: value for name, value in craft.kit.__dict__.items() if name != "devices" and "kit" in keys}
+    kit = {name: value for name, value in craft.kit.__dict__.items() if name not in ("devices", "pack") and "kit" in keys}
+    if "pack" in keys:
+        kit["pack"] = craft.kit.pack
     if "devices" in keys:
         left_out = () if "servo roles" in keys else ("role",)
         kit["devices"] = [made_of(Fitted, **{name: value for name, value in each.__dict__.items() if name not in left_out}) for each in craft.kit.devices]
@@ -238,6 +243,8 @@ def _parts_in_view(parts: KitParts, keys: set[str]) -> KitParts:
     shown = frozenset(name for key in keys for name in _HELD_BY.get(key, ()))
     made = object.__new__(_narrow(shown, "sensors" in keys))
     made.__dict__.update({name: value for name, value in parts.__dict__.items() if name in shown})
+    if "kit" in keys and "pack" not in keys:
+        made.__dict__["missing"] = tuple(each for each in parts.missing if each.role != "pack")
     if "sensors" in keys:
         made.__dict__["_sensors"] = parts.sensors
     return made
@@ -254,14 +261,21 @@ def stable(value: Any) -> Any:
     return _named(value, value.model_dump(mode="json") if isinstance(value, BaseModel) else value)
 
 
+def unused(value: BaseModel) -> set[str]:
+    """The fields that came later and say nothing yet."""
+    fields = type(value).model_fields.items()
+    return {name for name, info in fields if LATER in info.metadata and getattr(value, name) == info.get_default(call_default_factory=True)}
+
+
 def _named(value: Any, data: Any) -> Any:
     """`data`, which says the same as `value`, under the keys that stay."""
     if isinstance(value, BaseModel):
         data = value.model_dump(mode="json") if isinstance(data, BaseModel) else data
         said: dict[str, Any] = {}
+        left_out = unused(value)
         for name, info in type(value).model_fields.items():
             held = getattr(value, name)
-            if LATER in info.metadata and held == info.get_default(call_default_factory=True):
+            if name in left_out:
                 continue
             said[next((mark.name for mark in info.metadata if isinstance(mark, KeptAs)), name)] = _named(held, data[name])
         return said

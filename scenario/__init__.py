@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from linkcore.craft.document import Band, CraftDocument, Fitted, Kit, LostLink, ModeBand, Patch, ReceiverInput, ServoRole, Wants
+from linkcore.craft.document import Band, CraftDocument, Fitted, Kit, LostLink, ModeBand, Patch, Place, ReceiverInput, ServoRole, Wants
 from linkcore.craft.parts import KitParts
 from linkcore.craft.starting import new_craft
 from linkcore.wiring.netlist import wires_for
@@ -24,6 +24,8 @@ def curlew() -> CraftDocument:
     settings.arming = Band(channel=5, low=1750, high=2150)
     settings.modes = [ModeBand(mode="angle", channel=6, low=850, high=1250), ModeBand(mode="horizon", channel=6, low=1250, high=1750)]
     settings.lost_link = LostLink(grace_ms=200)
+    craft.kit.pack = "tussock-4-1500"
+    craft.place = Place(mass_kg=0.65, thrust_ratio=6, speed_mps=6, height_m=20, wind_mps=4, home_m=120, people_m=60, water=False)
     return _completed(craft)
 
 
@@ -49,6 +51,8 @@ def avocet() -> CraftDocument:
     settings.arming = Band(channel=5, low=1750, high=2150)
     settings.modes = [ModeBand(mode="angle", channel=6, low=1250, high=1750)]
     settings.lost_link = LostLink(grace_ms=180, response="land")
+    craft.kit.pack = "tussock-6-4000"
+    craft.place = Place(mass_kg=1.9, thrust_ratio=4, speed_mps=14, height_m=60, wind_mps=3, home_m=1500, water=True)
     return _completed(craft)
 
 
@@ -61,7 +65,9 @@ def sandpiper() -> CraftDocument:
     craft.settings.ports |= {"U3": "receiver input", "U1": "GPS"}
     craft.settings.receiver_input = ReceiverInput(protocol="F.Port", inverted=True, half_duplex=True)
     craft.settings.arming = Band(channel=5, low=1750, high=2150)
-    craft.settings.lost_link = LostLink(grace_ms=200, response="land")
+    craft.settings.lost_link = LostLink(grace_ms=200, response="return home", return_height_m=40, return_mps=13, at_home="circle")
+    craft.kit.pack = "reedbed-3-3500"
+    craft.place = Place(mass_kg=1.9, thrust_ratio=0.7, speed_mps=14, height_m=38, wind_mps=6, obstacle_height_m=31, home_m=310)
     craft.transmitter.channels[1].reverse = True  # somebody mended the elevator's servo, which sits turned, in the transmitter
     roles: dict[str, ServoRole] = {"left aileron": "aileron", "right aileron": "aileron", "elevator": "elevator"}
     for device in craft.kit.devices:
@@ -78,11 +84,14 @@ def dunlin() -> CraftDocument:
 def coot() -> CraftDocument:
     """A boat with one lead a channel, to be moved over to PPM."""
     craft = _craft("Coot", "boat", "Creek-sounding boat, two drives, the oldest", board="dabble-f3", receiver="six-pack", transmitter="field-9")
-    craft.kit.devices = _fitted(**{"left drive": "oar-25", "right drive": "oar-25"})
+    craft.kit.devices = _fitted(**{"left drive": "scull-25", "right drive": "scull-25"})
     craft.wants = Wants(channels=4, telemetry=False, region="LBT", sensors=[])
     craft.wiring = _wires("receiver", CH1="IN1", CH2="IN2", CH3="IN3", CH4="IN4")
     craft.settings.receiver_input = ReceiverInput(protocol="PWM", inverted=False)
     craft.settings.lost_link = LostLink(grace_ms=200)
+    craft.settings.reversing_drives = True
+    craft.kit.pack = "reedbed-3-3500"
+    craft.place = Place(mass_kg=3.2, thrust_ratio=0.3, speed_mps=1.5, height_m=0, wind_mps=1, obstacle_m=40, home_m=200, water=True)
     return _completed(craft)
 
 

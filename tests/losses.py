@@ -5,10 +5,12 @@ from __future__ import annotations
 import random
 from dataclasses import dataclass, field
 
-from linkcore.bench.bench import Bench
+from linkcore.bench.bench import REST_SLICE_S, Bench
 from linkcore.bench.messages import Hands
 from linkcore.bench.report import Reporter
-from linkcore.craft.document import Band, CraftDocument
+from linkcore.craft.document import Band, CraftDocument, Fitted, Place
+from linkcore.hops.lost_link.proofs import clears
+from linkcore.hops.lost_link.runs import as_long_as
 from linkcore.hops.lost_link.timeline import predict
 from linkcore.parts.catalogue import shipped
 from linkcore.parts.models import Receiver
@@ -16,7 +18,7 @@ from linkcore.standins.hands import Stick
 from tests.kits import planned_craft
 
 REACTION_S, MOTORS_S, RETURN_S = 0.020, 0.040, 0.020  # how far a prediction may be off, the return by a frame period more
-LONG_S = 16.0  # the receiver's own time, the longest grace, a landing, and time to see that nothing comes
+LONG_S = 11.0  # the receiver's own time, the longest grace, and time to see that nothing comes
 
 
 @dataclass
@@ -26,6 +28,7 @@ class Loss:
     craft: CraftDocument
     armed: bool = False
     hidden: bool = False
+    does: str = ""
     faults: list[str] = field(default_factory=list)
 
     def __str__(self) -> str:
@@ -43,8 +46,7 @@ def losing(seed: int) -> CraftDocument | None:
     if rng.random() < 0.5:
         craft.air.rate_hz = rng.choice(receiver.radio.rates).hz
     settings.lost_link.grace_ms = 20 * rng.randint(2, 250)
-    settings.lost_link.response = rng.choice(["motors off", "land"])
-    settings.lost_link.throttle_fallback = rng.choice(["low", "hold"])
+    _response(craft, rng)
     craft.receiver.on_loss = rng.choice(receiver.on_loss)
     if settings.receiver_input.protocol == "PWM" or rng.random() < 0.3:
         settings.arm_by, settings.arming = "stick", None
@@ -53,6 +55,32 @@ def losing(seed: int) -> CraftDocument | None:
         if rng.random() < 0.7:
             craft.receiver.preset_us = [1500.0, 1500.0, 1000.0, 1500.0, rng.choice([1000.0, 2000.0])]
     return CraftDocument.model_validate(craft.model_dump())
+
+
+def _response(craft: CraftDocument, rng: random.Random) -> None:
+    """Any airframe and response, somewhere; a GPS with a compass now and then."""
+    lost = craft.settings.lost_link
+    craft.airframe = rng.choice(["quad X", "quad X", "plane", "boat"])
+    flies = craft.airframe != "boat"
+    lost.response = rng.choice(["motors off", "land", "return home", "loiter"])
+    if rng.random() < 0.6:
+        craft.kit.devices = [*craft.kit.devices, Fitted(name="compass GPS", part="tern-8")]
+    else:
+        lost.without_home = "motors off"  # or it would not arm
+    lost.throttle_fallback = rng.choice(["low", "hold", "value"])
+    lost.descent_mps = rng.uniform(0.5, 3)
+    lost.return_height_m, lost.return_mps = rng.randint(10, 60), rng.uniform(8, 14)
+    lost.climb_first, lost.at_home = rng.random() < 0.5, rng.choice(["land", "circle"])
+    lost.hover_percent = rng.choice([None, 40.0])
+    craft.place = Place(
+        mass_kg=rng.uniform(0.3, 3),
+        thrust_ratio=rng.uniform(2, 8),
+        speed_mps=rng.uniform(6, 14),
+        height_m=rng.uniform(4, 40) if flies else 0,
+        wind_mps=rng.uniform(0, 5),
+        home_m=rng.uniform(5, 200),
+        obstacle_height_m=rng.choice([0, 0, 25]),
+    )
 
 
 def lost(seed: int) -> Loss | None:
@@ -75,7 +103,8 @@ def lost(seed: int) -> Loss | None:
     predicted = predict(bench.whole.craft, bench.parts)
     run.hidden = predicted.hidden
     bench.hands(Hands(transmitter_on=False))
-    bench.run_until(bench.t + LONG_S)
+    ends = [t for t in (predicted.motors_stop_s, predicted.home_s, predicted.down_s) if t is not None]
+    bench.run_until(bench.t + max([LONG_S, *(t + 2 for t in ends)]), REST_SLICE_S)
     seen = bench.loss
 
     def since(t: float | None) -> float | None:
@@ -87,12 +116,24 @@ def lost(seed: int) -> Loss | None:
     ):
         if (was is None) != (should is None) or (was is not None and should is not None and abs(was - should) > within):
             run.faults.append(f"{name} after {was} s, predicted {should} s")
+    for name, was, should in (
+        ("at its return height", since(seen and seen.at_height_t), predicted.at_height_s),
+        ("at home", since(seen and seen.home_t), predicted.home_s),
+        ("on the ground", since(seen and seen.down_t), predicted.down_s),
+    ):
+        deceived = predicted.hidden and not predicted.preset_disarms  # then it does what the receiver's values say
+        if not deceived and ((was is None) != (should is None) or (was is not None and should is not None and not as_long_as(was, should))):
+            run.faults.append(f"{name} after {was} s, predicted {should} s")
+    run.does = predicted.does
     fooled = bench.board.link == "good" or (seen is not None and seen.fooled_t is not None)
     said = {finding.code for finding in Reporter(bench).report(1).findings if finding.hop == "lost link"}
     if fooled != predicted.hidden:
         run.faults.append(f"the board {'takes' if fooled else 'does not take'} the link for good; predicted otherwise")
     if fooled and not said & {"lostlink.hidden", "lostlink.preset-arms", "lostlink.preset-disarms"}:
         run.faults.append("the board is deceived, and nothing is said")
+    low = seen is not None and predicted.home_s is not None and not clears(seen, craft.place.obstacle_height_m if craft.place else 0.0)
+    if low and not said & {"lostlink.low-return", "lostlink.low-path"}:
+        run.faults.append("it came home lower than what stands around, and nothing is said")
     if not predicted.hidden:
         bench.hands(Hands(transmitter_on=True))
         on_t = bench.t

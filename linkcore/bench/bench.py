@@ -12,6 +12,7 @@ from dataclasses import replace
 
 import numpy as np
 
+from linkcore.bench.flight import Flight
 from linkcore.bench.measuring import MADE_WITH, Foundations, Measuring, changed
 from linkcore.bench.messages import BenchState, BoardLive, Hands, Live
 from linkcore.bench.observed import Observed
@@ -27,7 +28,7 @@ from linkcore.devices.image_facts import ImageFacts, SettingsFormat
 from linkcore.devices.lights import STATE_WORDS
 from linkcore.devices.modes import MODES, lacking
 from linkcore.hops.kit.ability import sensor_states
-from linkcore.hops.lost_link.timeline import LossRun
+from linkcore.hops.lost_link.runs import LossRun
 from linkcore.hops.sticks.measure import SticksMeasure
 from linkcore.hops.sticks.surfaces import surfaces_of
 from linkcore.hops.switchboard.detents import SwitchMeasure
@@ -127,6 +128,7 @@ class Bench:
         self._rested: Foundations = {}
         self.observed = Observed(self)
         self._resume(state)
+        self.flight = Flight(document, self.t)
 
     def _resume(self, state: BenchState) -> None:
         self.t = state.t
@@ -182,6 +184,8 @@ class Bench:
         before, self.document = self.document, document
         self.parts = KitParts.of(document, self.parts.catalogue) if parts is None else parts
         self.link.follow(document)
+        if (document.place, document.airframe) != (before.place, before.airframe):
+            self.flight.follow(document)
         if document.wiring != before.wiring or document.feed != before.feed or document.kit != before.kit or self.parts.wired() != devices:
             self.path.follow(self._as_plugged(), self.parts)
             self.loading.follow(document, self.parts)
@@ -414,10 +418,13 @@ class Bench:
         if self._craft_world is None or self._craft_world[0] is not document:
             missing = tuple(state.sensor for state in sensor_states(document, parts) if state.says == "missing" and state.sensor in ("gyro", "accelerometer"))
             servos = tuple((each.name, AXIS_OF[each.axis], bool(each.turned)) for each in surfaces_of(document, parts))
-            self._craft_world = (document, World(missing_sensors=missing, lacking=lacking(document, parts), servos=servos))
+            here = World(missing_sensors=missing, lacking=lacking(document, parts), servos=servos, airframe=document.airframe, sensors=tuple(parts.sensors))
+            self._craft_world = (document, here)
         world = self._craft_world[1]
         waits = {} if self.gps_fix else {facts.name: "it waits for a GPS fix" for facts in MODES if facts.needs_fix}
-        self.board.world = replace(world, tilt_deg=self.tilt_deg, usb=self.usb, lacking=waits | dict(world.lacking))
+        self.board.world = replace(
+            world, tilt_deg=self.tilt_deg, usb=self.usb, lacking=waits | dict(world.lacking), fix="GPS" in world.sensors and self.gps_fix
+        )
 
     # --- time ---------------------------------------------------------------------------------------------------
 
@@ -446,6 +453,7 @@ class Bench:
         self.traffic.count(until, crossed.edges_sent, crossed.edges_heard, len(crossed.received), int(np.count_nonzero(crossed.received.errors)), frames)
         if frames and self.board.link == "good":
             self.measuring.take(frames)
+        self.flight.run(until, self.board, self.link.last_sent_t)
         self.measuring.watch_loss(until)
         self.t = until
         if until >= self._prove_at:
@@ -453,7 +461,7 @@ class Bench:
             self._prove()
 
     def _current_a(self) -> float:
-        return 0.4 + 0.35 * self.board.motors_percent if self.board.powered else 0.0
+        return 0.4 + 0.35 * abs(self.board.motors_percent) if self.board.powered else 0.0
 
     def _board_says(self) -> BoardSays:
         """What the board tells of itself: a four-cell pack, or zero volts on USB alone."""

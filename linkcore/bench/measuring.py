@@ -5,15 +5,16 @@ from __future__ import annotations
 from collections.abc import Mapping
 
 from linkcore.bench.from_frames import FINDER_S, Ear
+from linkcore.bench.losses import LossWatch
 from linkcore.bench.messages import BenchState
 from linkcore.bench.seen import SeenBench
 from linkcore.craft.document import BoardSettings, CraftDocument
-from linkcore.devices.board_api import BoardApi, BoardEvent
+from linkcore.devices.board_api import BoardApi
 from linkcore.devices.gimbals import PLACES
 from linkcore.devices.modes import holds, switch_channels
 from linkcore.hops.line.proofs import PORT_READS
-from linkcore.hops.lost_link.proofs import AS_PREDICTED
-from linkcore.hops.lost_link.timeline import LossRun
+from linkcore.hops.lost_link.proofs import MADE_WITH as LOSS_MADE_WITH
+from linkcore.hops.lost_link.runs import LossRun
 from linkcore.hops.signal import SIGNAL
 from linkcore.hops.sticks.finder import ChannelFinder
 from linkcore.hops.sticks.lines import RestWatch
@@ -24,16 +25,14 @@ from linkcore.parts.axes import AXES, AXIS_OF, Axis, channel_of
 from linkcore.protocols.base import Frame
 from linkcore.reads import Reads
 
-QUIET_S = 0.12  # radio silence that counts as switched off rather than a few lost frames
 MADE_WITH: Mapping[str, Reads] = {  # what a measurement counts for, by the hop that it is made for
     "line": PORT_READS.reads,
     "sticks": Reads(*SIGNAL, "transmitter", "settings/channel_map", "settings/stick_lines"),
     "switchboard": Reads(
         *SIGNAL, "transmitter", "settings/channel_map", "settings/arming", "settings/arm_by", "settings/stick_arming", "settings/modes", "airframe", "sensors"
     ),
-    "lost link": AS_PREDICTED.reads,
+    "lost link": LOSS_MADE_WITH,
 }
-SETTLES_S = 1.0  # a link that is back this long without the motors starting has come back safely
 Foundations = Mapping[str, Mapping[str, str]]
 
 
@@ -44,17 +43,16 @@ class Measuring:
         self._bench = bench
         self.sticks = state.sticks
         self.switches = state.measured
-        self.loss = state.loss
+        self.losses = LossWatch(bench, state.loss)
         self.finder = ChannelFinder(bench.document.transmitter.stick_mode, state.sticks.found)
         self._watches: dict[Axis, RestWatch] = {axis: RestWatch() for axis in AXES}
         self._finder_t = 0.0
         self.sticks_in_sight = True  # which channel a stick moves, and its noise at rest, are looked for only while somebody looks at that
-        self._heard = bench.board.events.count
-        self._since_sent: list[BoardEvent] = []  # what the board has said since the last radio frame
 
     def anew(self) -> None:
         """Forget what was measured."""
-        self.sticks, self.switches, self.loss = SticksMeasure(), SwitchMeasure(), None
+        self.sticks, self.switches = SticksMeasure(), SwitchMeasure()
+        self.losses.forget()
         self._find_anew()
 
     def _find_anew(self) -> None:
@@ -83,7 +81,7 @@ class Measuring:
         if _differ(before, now, "switchboard", "kit", "parts", "transmitter"):
             self.switches.detents.clear()
         if _differ(before, now, "lost link"):
-            self.loss = None
+            self.losses.forget()
 
     def _only_dials(self, old: CraftDocument, document: CraftDocument) -> set[Axis] | None:
         """The axes whose channels alone were set up otherwise; None where more of the model memory is another."""
@@ -170,56 +168,16 @@ class Measuring:
 
     def broken_off(self) -> None:
         """The supply came or went in the middle of it."""
-        if self.loss and self.loss.state == "running":
-            self.loss.state = "broken off"
+        self.losses.broken_off()
 
     def watch_loss(self, t: float) -> None:
-        """Follow a lost link from the last radio frame to its return, by what the board says has happened."""
-        board: BoardApi = self._bench.board
-        last_sent_t = self._bench.link.last_sent_t
-        events, self._heard = board.events.since(self._heard), board.events.count
-        if not board.powered:
-            return
-        self._since_sent = [event for event in [*self._since_sent, *events] if event.t > last_sent_t]
-        silent, run = t - last_sent_t > QUIET_S, self.loss
-        if run is None or run.state != "running":
-            known = run is not None and abs(run.radio_silent_t - last_sent_t) < 1e-9
-            reacted = any(event.kind == "link lost" for event in self._since_sent)  # a grace may be over before so long a silence is
-            if not silent or known or board.last_frame_t is None or not (reacted or board.link in ("good", "grace")):
-                return
-            armed = board.armed or any(event.kind == "response begun" for event in self._since_sent)
-            run = self.loss = LossRun(armed=armed, radio_silent_t=last_sent_t)
-            events = self._since_sent
-        if run.reacted_t is None:  # later frames belong to the link's return
-            run.last_frame_t = board.last_frame_t
-        for event in events:
-            self._follow(run, event)
-        if silent and run.fooled_t is None and board.link == "good" and t - last_sent_t > self._should_know_s():
-            run.fooled_t = t
-        if run.back_t is None and not silent and board.link == "good":  # a receiver that holds may have brought the link back long before the radio
-            if run.reacted_t is None and run.motors_stopped_t is None:
-                run.state = "broken off"
-                return
-            run.back_t = next((event.t for event in events if event.kind == "link back"), board.last_frame_t)
-        if run.back_t is not None and (run.rearmed_by_itself or t - run.back_t >= SETTLES_S):
-            run.state = "done"
+        """Follow a lost link."""
+        self.losses.watch(t)
 
-    def _should_know_s(self) -> float:
-        """By when, after the last radio frame, no board may take the link for good any more: the receiver's own time, the grace, and a frame."""
-        receiver = self._bench.receiver_part
-        return receiver.lost_after_s + self._bench.board.running.lost_link.grace_ms / 1000 + self._bench.link.period_s
-
-    @staticmethod
-    def _follow(run: LossRun, event: BoardEvent) -> None:
-        if event.kind == "failsafe reported" and run.flagged_t is None:
-            run.flagged_t = event.t
-        elif event.kind == "link lost" and run.reacted_t is None:
-            run.reacted_t = event.t
-            run.motors_stopped_t = None if run.armed else event.t
-        elif event.kind == "motors stopped" and run.back_t is None and run.motors_stopped_t is None:
-            run.motors_stopped_t = event.t
-        elif event.kind == "armed" and (run.back_t is not None or run.motors_stopped_t is not None):
-            run.rearmed_by_itself = True
+    @property
+    def loss(self) -> LossRun | None:
+        """The last loss of the link."""
+        return self.losses.run
 
 
 def routing(document: CraftDocument) -> object:

@@ -12,7 +12,7 @@ from linkcore.devices.ends import TransmitterMode
 from linkcore.devices.flash_job import FlashOrder, JobState
 from linkcore.findings import Finding, HopKey
 from linkcore.hop import HopState
-from linkcore.hops.lost_link.timeline import LossRun
+from linkcore.hops.lost_link.runs import LossRun
 from linkcore.hops.registry import HOPS
 from linkcore.hops.sticks.measure import SticksMeasure
 from linkcore.hops.switchboard.detents import SwitchMeasure

@@ -17,7 +17,7 @@ from linkcore.hops.bind.view import whose_link
 from linkcore.hops.line.compare import Reading, set_so
 from linkcore.hops.line.rules import LineNow
 from linkcore.hops.line.view import InputWorkedOut, Named, TapWire
-from linkcore.hops.lost_link.timeline import LossRun
+from linkcore.hops.lost_link.runs import BadAir, Gap, LossRun, SwitchTest
 from linkcore.hops.port_plan.receiver import moves_for_receiver, worked_out
 from linkcore.hops.sticks.measure import SticksMeasure
 from linkcore.hops.switchboard.detents import SwitchMeasure
@@ -65,7 +65,22 @@ class Observed:
     @property
     def loss(self) -> LossRun | None:
         """The last loss of the link."""
-        return self._bench.measuring.loss
+        return self._bench.measuring.losses.run
+
+    @property
+    def gap(self) -> Gap | None:
+        """The last short silence of the air."""
+        return self._bench.measuring.losses.gap
+
+    @property
+    def bad_air(self) -> BadAir | None:
+        """The air that loses about one frame in five, while it does."""
+        return self._bench.measuring.losses.bad_air
+
+    @property
+    def switch_test(self) -> SwitchTest | None:
+        """The last time that the switch of the lost-link test was on."""
+        return self._bench.measuring.losses.switch_test
 
     @property
     def overload(self) -> str | None:

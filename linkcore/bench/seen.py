@@ -5,10 +5,11 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Protocol
 
+from linkcore.bench.flight import Flight
 from linkcore.bench.traffic import PortTraffic
 from linkcore.craft.document import CraftDocument
 from linkcore.craft.parts import KitParts
-from linkcore.hops.lost_link.timeline import LossRun
+from linkcore.hops.lost_link.runs import BadAir, Gap, LossRun, SwitchTest
 from linkcore.hops.sticks.measure import SticksMeasure
 from linkcore.hops.switchboard.detents import SwitchMeasure
 from linkcore.parts.axes import Axis
@@ -39,8 +40,8 @@ class Measured(Protocol):
         ...
 
     @property
-    def loss(self) -> LossRun | None:
-        """The last loss of the link."""
+    def losses(self) -> Losses:
+        """Lost links."""
         ...
 
     def watched_s(self) -> dict[Axis, float]:
@@ -52,6 +53,15 @@ class Measured(Protocol):
         ...
 
 
+class Losses(Protocol):
+    """What was seen of lost links."""
+
+    run: LossRun | None
+    gap: Gap | None
+    bad_air: BadAir | None
+    switch_test: SwitchTest | None
+
+
 class SeenBench(Protocol):
     """The craft, its stand-ins and what was measured, as they are at `t` (bench seconds)."""
 
@@ -61,6 +71,7 @@ class SeenBench(Protocol):
     receiver_part: Receiver
     transmitter_part: Transmitter
     board: StandInBoard
+    flight: Flight
     transmitter: StandInTransmitter
     receiver: StandInReceiver
     link: RadioLink

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass
 from typing import Annotated, Any, Literal
 
 from jsonpatch import JsonPatch, JsonPatchException
@@ -13,6 +12,7 @@ from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, ValidationEr
 
 from linkcore.craft.names import setting_name, value_in_words
 from linkcore.findings import Edit
+from linkcore.marks import LATER
 from linkcore.parts.axes import ChannelOrder, StickAxis
 from linkcore.parts.models import MOST_PORTS, Job, OnLoss, PortName, Region, Sensor
 
@@ -37,23 +37,10 @@ Mode = Literal[
     "throw launch",
 ]
 Airframe = Literal["quad X", "quad plus", "tri", "plane", "wing", "rover", "boat"]
-Response = Annotated[Literal["motors off", "land"], BeforeValidator(lambda said: "motors off" if said == "drop" else said)]  # as it was called before
+Response = Annotated[
+    Literal["motors off", "land", "return home", "loiter"], BeforeValidator(lambda said: "motors off" if said == "drop" else said)
+]  # as it was called before
 Layout = Literal["plain", "helicopter", "elevons", "flaps"]
-
-
-@dataclass(frozen=True)
-class Later:
-    """Marks a field that came after the first version: what proofs rest on counts it only where it is used."""
-
-
-@dataclass(frozen=True)
-class KeptAs:
-    """Marks a field that was renamed: what proofs rest on knows it by its old name."""
-
-    name: str
-
-
-LATER = Later()
 
 
 class _Section(BaseModel):
@@ -82,12 +69,13 @@ class Fitted(_Section):
 
 
 class Kit(_Section):
-    """Part ids; an empty one is not chosen yet. `module` sits in the transmitter's bay."""
+    """Part ids; an empty one is not chosen yet. `module` sits in the transmitter's bay; `pack` is what it flies on."""
 
     board: PartRef = ""
     receiver: PartRef = ""
     transmitter: PartRef = ""
     module: Annotated[PartRef, LATER] = ""
+    pack: Annotated[PartRef, LATER] = ""
     devices: list[Fitted] = Field(default_factory=list, max_length=32)
     jumper_fitted: Annotated[bool, LATER] = Field(False, description="Whether the receiver's jumper is on")
 
@@ -269,12 +257,33 @@ class StickArming(_Section):
     timeout_s: int = Field(10, ge=0, le=60)
 
 
+SwitchChannel = Annotated[int, Field(ge=5, le=18)]
+
+
 class LostLink(_Section):
-    """Grace in ms, what throttle falls back to, and what the craft does."""
+    """Grace in ms, what the channels fall back to, what the craft does, and what ends that.
+
+    Fallback: roll, pitch and yaw rest in the middle; throttle goes *low* (to where the motors stop), holds, or takes `throttle_us`; every switch channel holds, or takes its value in `switches_us`.
+    `descent_mps`, `return_height_m`, `return_mps`: how fast it comes down, how high and how fast through the air it flies home. `hover_percent`: the motors' share at which it hovers, None where nobody
+    has measured it. `without_home`: what stands in for a return while there is no home. `throttle_low_s`: throttle low for so long before the loss counts as landed; 0: never.
+    `ends`: what ends a response once the link is back; `moved_us`: how far a stick must have moved for it.
+    """
 
     grace_ms: int = Field(400, ge=40, le=5000)
-    throttle_fallback: Literal["low", "hold"] = "low"
+    throttle_fallback: Literal["low", "hold", "value"] = "low"
+    throttle_us: Annotated[Us, LATER] = 1300
+    switches_us: Annotated[dict[SwitchChannel, Us], LATER] = Field(default_factory=dict, max_length=14)
     response: Response = "motors off"
+    descent_mps: Annotated[float, LATER] = Field(1.5, ge=0.3, le=3)
+    hover_percent: Annotated[float | None, LATER] = Field(None, ge=10, le=90)
+    return_height_m: Annotated[int, LATER] = Field(40, ge=5, le=500)
+    return_mps: Annotated[float, LATER] = Field(10, ge=2, le=40)
+    climb_first: Annotated[bool, LATER] = True
+    at_home: Annotated[Literal["land", "circle"], LATER] = "land"
+    without_home: Annotated[Literal["no arming", "motors off"], LATER] = "no arming"
+    throttle_low_s: Annotated[int, LATER] = Field(0, ge=0, le=60)
+    ends: Annotated[Literal["at once", "sticks moved"], LATER] = "sticks moved"
+    moved_us: Annotated[int, LATER] = Field(60, ge=20, le=300)
 
 
 class BoardSettings(_Section):
@@ -291,6 +300,7 @@ class BoardSettings(_Section):
     modes: list[ModeBand] = Field(default_factory=list, max_length=40)
     servo_reverse: list[DeviceName] = Field(default_factory=list, max_length=16, description="Servos that the board turns the other way")
     lost_link: LostLink = Field(default_factory=LostLink)
+    reversing_drives: Annotated[bool, LATER] = Field(False, description="Drives turn both ways: they stand still at 1500 us, not at 1000")
     bind_count: int = Field(0, ge=0, le=10, description="Bind pulses for a satellite at power-up; 0 in use")
 
     def receiver_ports(self) -> list[str]:
@@ -299,6 +309,31 @@ class BoardSettings(_Section):
 
 
 Feed = Literal["pack", "nothing"]
+
+
+class Place(_Section):
+    """Where the craft flies, what it weighs, and how it is under way when the link dies: away from home, with the wind (for a boat the current) in its back, which is the worst.
+
+    `speed_mps`: through the air, or the water; `height_m`: above the ground; `obstacle_height_m`: of what stands around, and `obstacle_m` how far ahead the nearest of it is (a shore, too), None where nothing is;
+    `rise_m`: how much higher the ground is towards home; `home_m`: how far home is; `thrust_ratio`: the most that its motors pull, by its weight. `people_m`, `energy_limit_j`: how far people are, and
+    what a blow may have at most, where the pilot gave them.
+    """
+
+    mass_kg: float = Field(ge=0.05, le=25)
+    thrust_ratio: float = Field(ge=0.1, le=15)
+    speed_mps: float = Field(ge=0, le=60)
+    height_m: float = Field(ge=0, le=3000)
+    wind_mps: float = Field(0, ge=0, le=25)
+    obstacle_height_m: float = Field(0, ge=0, le=300)
+    obstacle_m: float | None = Field(None, ge=0, le=50_000)
+    rise_m: float = Field(0, ge=-200, le=500)
+    home_m: float = Field(ge=0, le=50_000)
+    pack_left_percent: float = Field(70, ge=0, le=100)
+    people_m: float | None = Field(None, ge=0, le=50_000)
+    energy_limit_j: float | None = Field(None, ge=0, le=100_000)
+    water: bool = Field(False, description="Whether it flies over water")
+    somebody_home: bool = Field(True, description="Whether somebody stands where it was armed")
+    vented: bool = Field(False, description="Whether the barometer is shielded from the wind of flight")
 
 
 class CraftDocument(_Section):
@@ -319,6 +354,7 @@ class CraftDocument(_Section):
     servos_turned: dict[DeviceName, bool] = Field(
         default_factory=dict, max_length=16, description="As seen on the craft: whether a servo sits the other way round"
     )
+    place: Annotated[Place | None, LATER] = Field(None, description="Where it flies; none: what is usual for its airframe")
     acro_wanted: bool = Field(False, description="The pilot has said that acro where no mode is on is what they want")
     settings: BoardSettings
 

@@ -18,6 +18,7 @@ _SECTIONS = {
     "servo_reverse": "Servos reversed",
     "lost_link": "Lost link",
     "bind_count": "Bind count",
+    "reversing_drives": "Drives turn both ways",
 }
 _LEAVES = {
     "receiver_input/protocol": "Receiver protocol",
@@ -34,10 +35,22 @@ _LEAVES = {
     "stick_arming/timeout_s": "Disarm after low throttle",
     "lost_link/grace_ms": "Grace",
     "lost_link/throttle_fallback": "Throttle fallback",
+    "lost_link/throttle_us": "Throttle on loss",
+    "lost_link/switches_us": "Switch channels on loss",
     "lost_link/response": "Response",
+    "lost_link/descent_mps": "Rate of descent",
+    "lost_link/hover_percent": "Hover throttle",
+    "lost_link/return_height_m": "Return height",
+    "lost_link/return_mps": "Return speed",
+    "lost_link/climb_first": "Climb first",
+    "lost_link/at_home": "At home",
+    "lost_link/without_home": "Without a home",
+    "lost_link/throttle_low_s": "Throttle low counts as landed after",
+    "lost_link/ends": "What ends the response",
+    "lost_link/moved_us": "Stick movement that takes over",
 }
 
-_UNITS = {"_ms": " ms", "_us": " us", "_s": " s", "low": " us", "high": " us"}  # by how a number's field ends
+_UNITS = {"_ms": " ms", "_us": " us", "_mps": " m/s", "_m": " m", "_s": " s", "_percent": " %", "low": " us", "high": " us"}  # by how a number's field ends
 
 
 def setting_name(path: str) -> str:
@@ -53,6 +66,8 @@ def _in_a_list(steps: Sequence[str]) -> str:
             return f"{port} job"
         case ["modes", number, *leaf] if number.isdigit():
             return " ".join([f"Mode {int(number) + 1}", *leaf])
+        case ["lost_link", "switches_us", channel]:
+            return f"CH{channel} on loss"
         case ["servo_reverse", number] if number.isdigit():
             return f"Servo reversed {int(number) + 1}"
     return "/".join(steps)
@@ -67,6 +82,8 @@ _ELSEWHERE = {
     "acro_wanted": "acro as wanted",
     "air": "link budget",
     "servo roles": "what servos move",
+    "place": "place",
+    "pack": "pack",
     "programs": "which devices have whole firmware",
 }
 

@@ -7,7 +7,7 @@ from typing import TypeVar
 
 from linkcore.craft.document import RECEIVER, CraftDocument
 from linkcore.parts.catalogue import Catalogue, P, UnknownPart, shipped
-from linkcore.parts.models import Board, Module, Output, Peripheral, Pin, Radio, Receiver, Sensor, Supply, Transmitter
+from linkcore.parts.models import Board, Module, Output, Pack, Peripheral, Pin, Radio, Receiver, Sensor, Supply, Transmitter
 
 Q = TypeVar("Q", Board, Receiver, Transmitter)
 
@@ -29,6 +29,7 @@ class KitParts:
     maybe_receiver: Receiver | None = None
     maybe_transmitter: Transmitter | None = None
     module: Module | None = None
+    pack: Pack | None = None
     devices: dict[str, Peripheral] = field(default_factory=dict)
     missing: tuple[Missing, ...] = ()
     spoken: Output | None = None
@@ -50,9 +51,10 @@ class KitParts:
         board, receiver = find(Board, "board", kit.board), find(Receiver, RECEIVER, kit.receiver)
         transmitter = find(Transmitter, "transmitter", kit.transmitter)
         module = find(Module, "module", kit.module) if kit.module else None
+        pack = find(Pack, "pack", kit.pack) if kit.pack else None
         devices = {each.name: part for each in kit.devices if (part := find(Peripheral, each.name, each.part)) is not None}
         spoken = spoken_output(document, receiver) if receiver else None
-        return cls(known, board, receiver, transmitter, module, devices, tuple(missing), spoken)
+        return cls(known, board, receiver, transmitter, module, pack, devices, tuple(missing), spoken)
 
     def speaking(self, document: CraftDocument) -> KitParts:
         """The same parts where wires, jumper or wished protocol are those of another document."""

@@ -9,6 +9,7 @@ from typing import Literal
 from pydantic import BaseModel
 
 from linkcore.craft.document import BoardSettings
+from linkcore.devices.motors import at_rest
 from linkcore.findings import HopKey
 from linkcore.parts.models import LEVEL_WITHIN_DEG
 
@@ -29,7 +30,7 @@ class Blocker(BaseModel):
 
 @dataclass(frozen=True)
 class ArmView:
-    """What the board knows when it decides. `back_s`: how long the link has been back after a loss, None where none was lost; `up_s`: time since it started."""
+    """What the board knows when it decides. `back_s`: how long the link has been back after a loss, None where none was lost; `up_s`: time since it started; `home_ready`: whether the fix is good enough for a home."""
 
     powered: bool = True
     link_good: bool = True
@@ -43,6 +44,7 @@ class ArmView:
     level_within_deg: float = LEVEL_WITHIN_DEG
     usb: bool = False
     missing_sensors: tuple[str, ...] = ()
+    home_ready: bool = True
     switch_on: bool = False
     guard_on: bool | None = None
     switch_stuck: bool = False
@@ -58,7 +60,7 @@ def blockers(view: ArmView, settings: BoardSettings) -> list[Blocker]:
     if not view.link_good:
         what = "link lost" if view.lost else "no signal"
         return [*found, Blocker(what=what, clears="switch the transmitter on and follow the chain from the left", hop="line"), *_no_band(settings)]
-    return [*found, *_just_lost(view), *_throttle(view, settings), *_no_band(settings), *_switches(view), *_tilt(view)]
+    return [*found, *_just_lost(view), *_throttle(view, settings), *_no_band(settings), *_switches(view), *_tilt(view), *_home(view, settings)]
 
 
 def _sensors(view: ArmView) -> Iterator[Blocker]:
@@ -81,9 +83,16 @@ def _just_lost(view: ArmView) -> Iterator[Blocker]:
 
 
 def _throttle(view: ArmView, settings: BoardSettings) -> Iterator[Blocker]:
-    line = settings.stick_lines.low
-    if view.throttle_us is not None and view.throttle_us > line:
-        what = f"throttle not low ({view.throttle_us:.0f}, floor line {line:g})"
+    if view.throttle_us is None or at_rest(settings, view.throttle_us):
+        return
+    if settings.reversing_drives:
+        yield Blocker(
+            what=f"throttle not at rest ({view.throttle_us:.0f}; the drives stand still at 1500)",
+            clears="let the throttle stick stand in the middle",
+            hop="sticks",
+        )
+    else:
+        what = f"throttle not low ({view.throttle_us:.0f}, floor line {settings.stick_lines.low:g})"
         yield Blocker(what=what, clears="pull the throttle stick down; if it is down, see Sticks", hop="sticks")
 
 
@@ -102,6 +111,16 @@ def _switches(view: ArmView) -> Iterator[Blocker]:
 def _tilt(view: ArmView) -> Iterator[Blocker]:
     if abs(view.tilt_deg) > view.level_within_deg:
         yield Blocker(what=f"tilt ({abs(view.tilt_deg):.0f} degrees, {view.level_within_deg:g} at most)", clears="set the craft level")
+
+
+def _home(view: ArmView, settings: BoardSettings) -> Iterator[Blocker]:
+    lost = settings.lost_link
+    if lost.response in ("return home", "loiter") and lost.without_home == "no arming" and not view.home_ready:
+        yield Blocker(
+            what="no home yet: the fix is not good enough",
+            clears="wait for satellites under open sky; or say at Lost link that the motors stop instead",
+            hop="lost link",
+        )
 
 
 class Arming:
@@ -147,7 +166,7 @@ class Arming:
 
     def _by_stick(self, t: float, view: ArmView, settings: BoardSettings) -> Said | None:
         lines, rule = settings.stick_lines, settings.stick_arming
-        low = view.throttle_us is not None and view.throttle_us <= lines.low
+        low = view.throttle_us is not None and at_rest(settings, view.throttle_us)
         yaw = view.yaw_us if view.yaw_us is not None else 1500.0
         wants = low and (yaw < lines.low if self.armed else yaw > lines.high)
         self._low_since = (self._low_since if self._low_since is not None else t) if self.armed and low else None

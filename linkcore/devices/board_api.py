@@ -22,7 +22,14 @@ EventKind = Literal[
     "failsafe reported",
     "link lost",
     "response begun",
+    "counts as landed",
     "motors stopped",
+    "at height",
+    "at home",
+    "comes down",
+    "circles",
+    "touched down",
+    "control back",
     "link back",
     "armed",
     "refused",
@@ -85,6 +92,21 @@ class BoardApi(Protocol):
     @property
     def mode(self) -> str:
         """All that holds, in words."""
+        ...
+
+    @property
+    def testing_loss(self) -> bool:
+        """Whether it does as if the link were lost, by the switch of the lost-link test."""
+        ...
+
+    @property
+    def motors_percent(self) -> float:
+        """What it asks of the motors."""
+        ...
+
+    @property
+    def responding(self) -> bool:
+        """Whether it flies by itself, since the link was lost."""
         ...
 
     def booting(self, t: float) -> bool:

@@ -15,7 +15,6 @@ PROCESSING_S = 0.0008  # what a receiver takes from a radio frame to its first b
 PULSE_S = 0.0015
 FACTORY_PRESET_US = (1500.0, 1500.0, 1000.0, 1500.0)  # until others are stored: the third channel low
 STEADY_S = 0.2  # a link that comes back counts for the board after this long
-LAND_S = 4.0  # from the response *land* until the motors stop
 BAD_AIR = 0.6  # the share of frames that a link loses which a pilot still brings home (ours)
 ONCE_IN_S = 600.0  # in such air the response should not begin by itself more often than once in a long flight
 GRACE_GRID_MS = 20

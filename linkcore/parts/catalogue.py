@@ -9,9 +9,9 @@ from typing import Annotated, Any, TypeVar
 
 from pydantic import BaseModel, Field, TypeAdapter, ValidationError
 
-from linkcore.parts.models import Board, Module, Part, Peripheral, Receiver, Transmitter
+from linkcore.parts.models import Board, Module, Pack, Part, Peripheral, Receiver, Transmitter
 
-P = TypeVar("P", Board, Receiver, Transmitter, Module, Peripheral)
+P = TypeVar("P", Board, Receiver, Transmitter, Module, Peripheral, Pack)
 
 PART: TypeAdapter[Part] = TypeAdapter(Annotated[Part, Field(discriminator="kind")])
 
@@ -74,7 +74,14 @@ def read_part(data: Any) -> Part:
 @cache
 def part_schemas() -> dict[str, Any]:
     """The JSON Schema of each kind of part, for a form."""
-    kinds: dict[str, type[BaseModel]] = {"board": Board, "receiver": Receiver, "transmitter": Transmitter, "module": Module, "peripheral": Peripheral}
+    kinds: dict[str, type[BaseModel]] = {
+        "board": Board,
+        "receiver": Receiver,
+        "transmitter": Transmitter,
+        "module": Module,
+        "peripheral": Peripheral,
+        "pack": Pack,
+    }
     return {name: kind.model_json_schema() for name, kind in kinds.items()}
 
 

@@ -8,6 +8,7 @@ from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, computed_field, model_validator
 
+from linkcore.marks import LATER
 from linkcore.parts.axes import ChannelOrder, StickAxis
 from linkcore.parts.renamed import AirNameNow, FamilyNow
 from linkcore.parts.sensitivity import sensitivity_dbm
@@ -222,7 +223,7 @@ class Board(_Fact):
 
     `usb_ma`: what its USB socket may draw in all; `own_ma`: what the board takes of that by itself; `link_port`: the port that its USB hangs on
     through a bridge chip (None: USB of its own). `level_within_deg`: it arms at no steeper tilt. `bind_pads`: the only pads on which it sends bind pulses (empty: on any that listens to the receiver).
-    `failsafe_at_once`: a frame with the failsafe flag ends the link there and then, without a grace.
+    `failsafe_at_once`: a frame with the failsafe flag ends the link there and then, without a grace. `least_home_m`: nearer to home than this it does not fly back, but lands or circles where it is.
     """
 
     kind: Literal["board"] = "board"
@@ -241,6 +242,7 @@ class Board(_Fact):
     band_step_us: int = Field(5, ge=1, le=50)
     grace_step_ms: int = Field(20, ge=1, le=500)
     failsafe_at_once: bool = False
+    least_home_m: Annotated[float, LATER] = Field(20, ge=0, le=500)
     boot_s: float = Field(1.2, ge=0.1, le=30)
     loop_hz: int = 1000
     bind_pads: tuple[Name, ...] = Field((), max_length=MOST_PADS)
@@ -467,19 +469,25 @@ class Receiver(_Device):
 
 
 class Peripheral(_Device):
-    """Any other device: what job its port needs (None: no port), its serial line, its sensors."""
+    """Any other device: what job its port needs (None: no port), its serial line, its sensors. `reverses`: a drive that turns both ways, and so stands still in the middle."""
 
     kind: Literal["peripheral"] = "peripheral"
     job: Job | None = None
     serial: Serial | None = None
     supply: Supply | None = None
     sensors: Sensors = ()
+    reverses: Annotated[bool, LATER] = False
 
     @property
     def servo(self) -> bool:
         """Whether it is a servo: an output moves it, and it takes its supply by the same lead."""
         moved = {pin.lead for pin in self.pins if pin.goes_to == "output" and pin.lead}
         return any(pin.kind == "supply" and pin.lead in moved for pin in self.pins)
+
+    @property
+    def drives(self) -> int:
+        """How many outputs it turns motors by; none for a servo."""
+        return 0 if self.servo else sum(pin.goes_to == "output" for pin in self.pins)
 
     @model_validator(mode="after")
     def _possible(self) -> Peripheral:
@@ -565,4 +573,39 @@ class Module(_Fact):
     flash: Flash | None = None
 
 
-Part = Board | Receiver | Transmitter | Module | Peripheral
+Chemistry = Literal["LiPo", "LiHV", "Li-ion"]
+CELL_VOLTS: Mapping[Chemistry, tuple[float, float, float]] = {  # full, nominal, empty at rest: what the cells' makers give
+    "LiPo": (4.2, 3.7, 3.5),
+    "LiHV": (4.35, 3.8, 3.5),
+    "Li-ion": (4.2, 3.6, 3.0),
+}
+
+
+class Pack(_Fact):
+    """A pack: cells in a row, their chemistry, and what charge it gives."""
+
+    kind: Literal["pack"] = "pack"
+    id: PartId
+    name: Name
+    about: str = Field("", max_length=200)
+    cells: int = Field(ge=1, le=14)
+    chemistry: Chemistry = "LiPo"
+    capacity_mah: int = Field(ge=50, le=100_000)
+
+    @property
+    def full_volts(self) -> float:
+        """Charged, at rest."""
+        return round(self.cells * CELL_VOLTS[self.chemistry][0], 2)
+
+    @property
+    def nominal_volts(self) -> float:
+        """In the middle of its charge."""
+        return round(self.cells * CELL_VOLTS[self.chemistry][1], 2)
+
+    @property
+    def empty_volts(self) -> float:
+        """At rest, when nothing more should be taken."""
+        return round(self.cells * CELL_VOLTS[self.chemistry][2], 2)
+
+
+Part = Board | Receiver | Transmitter | Module | Peripheral | Pack

@@ -7,24 +7,26 @@ from dataclasses import dataclass, field, replace
 
 import numpy as np
 
-from linkcore.craft.document import BoardSettings
+from linkcore.craft.document import Airframe, BoardSettings, Response
 from linkcore.devices.arming import Arming, ArmView, Blocker, blockers
 from linkcore.devices.board_api import EventKind, EventLog, Refused
 from linkcore.devices.carry_over import without_dropped
 from linkcore.devices.image_facts import SettingsFormat
 from linkcore.devices.memory import NEEDS_RESTART, as_kept
 from linkcore.devices.modes import Holding, holds
-from linkcore.devices.motors import motor_percent
-from linkcore.devices.on_loss import LAND_S, STEADY_S
+from linkcore.devices.motors import at_rest, motor_percent, stop_us
+from linkcore.devices.on_loss import STEADY_S
 from linkcore.devices.port import PULSE_INPUTS, LinkState
+from linkcore.devices.responses import carried_out, lands_by
 from linkcore.parts.axes import AXES, Axis, channel_of
-from linkcore.parts.models import Board, Pad
+from linkcore.parts.models import Board, Pad, Sensor
 from linkcore.protocols.base import ChannelFrame, Frame, LineReader, PulseSpec, SerialSpec
 from linkcore.protocols.registry import RECEIVER_PROTOCOLS
 from linkcore.signal.edges import NO_TIMES, Times
 from linkcore.signal.uart import NOTHING_RECEIVED, ReceivedBytes, UartSettings
+from linkcore.standins.autopilot import Asked, Autopilot, Senses
 
-LAND_PERCENT = 35.0
+TICK_S = 0.001  # a board's clock counts milliseconds
 
 
 @dataclass
@@ -39,13 +41,19 @@ class Ear:
 
 @dataclass(frozen=True)
 class World:
-    """What the board stands in besides its receiver. `lacking`: modes that this craft cannot do, and why; `servos`: (name, axis, whether it sits turned)."""
+    """What the board stands in besides its receiver. `lacking`: modes that this craft cannot do, and why; `servos`: (name, axis, whether it sits turned);
+
+    `sensors`: all that are fitted; `fix`: whether its GPS has one that is good enough for a home.
+    """
 
     tilt_deg: float = 0.0
     usb: bool = False
     missing_sensors: tuple[str, ...] = ()
     lacking: Mapping[str, str] = field(default_factory=dict)
     servos: tuple[tuple[str, Axis, bool], ...] = ()
+    airframe: Airframe = "quad X"
+    sensors: tuple[Sensor, ...] = ()
+    fix: bool = False
 
 
 class StandInBoard:
@@ -152,7 +160,11 @@ class StandInBoard:
         self._flagged = False
         self._listened_until = t
         self._steady_since: float | None = None
-        self._landing_until: float | None = None
+        self.autopilot: Autopilot | None = None
+        self.stopped_t: float | None = None
+        self.home_set = False
+        self._low_since: float | None = None
+        self._stood: dict[Axis, float | None] = {}
         self._listen()
 
     def booting(self, t: float) -> bool:
@@ -258,11 +270,12 @@ class StandInBoard:
         if self.link in ("no signal", "lost"):
             if self._steady_since is None:
                 self._steady_since = t
-            if t - self._steady_since >= STEADY_S:
+            if t - self._steady_since >= STEADY_S - TICK_S:
                 said: EventKind = "link back" if self.link == "lost" else "first frames"
                 self.events.add(t, said, said)
                 self._back_t = t if self.link == "lost" else None
                 self.link = "good"
+                self._stood = self.axes()
                 self.arming.forget_switch()
         elif self.link == "grace":
             self.link = "good"
@@ -270,12 +283,12 @@ class StandInBoard:
             self._fly(t)
 
     def _merged(self, frame: ChannelFrame) -> tuple[float, ...]:
-        """All channels after this frame, which may carry only some; those never heard rest at the centre, an unheard throttle low."""
+        """All channels after this frame, which may carry only some; those never heard rest at the centre, an unheard throttle where the motors stand still."""
         if frame.numbers is None and len(frame.channels) >= len(self.channels):
             return frame.channels
         heard = dict(enumerate(self.channels, 1)) | frame.numbered()
         throttle = channel_of("throttle", self.running.channel_map)
-        rest = {number: 1000.0 if number == throttle else 1500.0 for number in range(1, max(max(heard), 4) + 1)}
+        rest = {number: stop_us(self.running) if number == throttle else 1500.0 for number in range(1, max(max(heard), 4) + 1)}
         return tuple((rest | heard).values())
 
     def _pass_time(self, t: float) -> None:
@@ -289,8 +302,6 @@ class StandInBoard:
             self.link = "grace"
         if self.link == "grace" and silent >= grace:
             self._react(self.last_frame_t + grace, "grace is over")
-        if self._landing_until is not None and t >= self._landing_until:
-            self._stop(self._landing_until, "landed: motors stopped")
 
     def _react(self, t: float, why: str) -> None:
         self.link = "lost"
@@ -298,12 +309,53 @@ class StandInBoard:
         self.events.add(t, "link lost", f"link lost: {why}, fallback and response begin")
         if not self.armed:
             return
-        self.events.add(t, "response begun", f"response: {self.running.lost_link.response}")
-        if self.running.lost_link.response == "land":
-            self._landing_until = t + LAND_S
-            self.motors_percent = LAND_PERCENT
+        lost, world = self.running.lost_link, self.world
+        low_s = 0.0 if self._low_since is None or self.last_frame_t is None else self.last_frame_t - self._low_since
+        does: Response = carried_out(lost, world.airframe, world.sensors, home=self.home_set and world.fix)
+        if lost.throttle_low_s and low_s >= lost.throttle_low_s:
+            self.events.add(t, "counts as landed", f"throttle was low for {low_s:.1f} s: it counts as landed")
+            self.events.add(t, "response begun", "response: motors off")
+            does = "motors off"
         else:
+            instead = "" if does == lost.response else f" instead of {lost.response}"
+            self.events.add(t, "response begun", f"response: {does}{instead}")
+        self.held = self._holds()
+        if does == "motors off":
             self._stop(t, "motors off")
+            return
+        by = lands_by(lost, world.airframe, world.sensors)
+        self.autopilot = Autopilot(does, by, lost, world.airframe, self.part.least_home_m, t)
+        if does == "land" and by == "glide":
+            self._rest_motor(t)
+
+    @property
+    def responding(self) -> bool:
+        """Whether it flies by itself."""
+        return self.autopilot is not None
+
+    def fly_itself(self, t: float, dt: float, senses: Senses) -> Asked:
+        """A step of the response, from what it senses; only while it responds."""
+        pilot = self.autopilot
+        assert pilot is not None, "nobody asks a board that does not respond"
+        asked = pilot.ask(t, dt, senses)
+        for kind, text in pilot.says:
+            self.events.add(t, kind, text)
+        pilot.says.clear()
+        if pilot.stops:
+            self.events.add(t, "touched down", "touched down" if senses.touching else "it must be down: the time for it is over")
+            self._stop(t, "landed: motors off")
+        elif not asked.motor and self.motors_percent > 0:
+            self._rest_motor(t)
+        return asked
+
+    def _rest_motor(self, t: float) -> None:
+        """A wing's motor stops, and it goes on steering."""
+        self.motors_percent = 0.0
+        self.events.add(t, "motors stopped", "motor off, a gentle bank")
+
+    def _end_response(self, t: float, why: str) -> None:
+        self.autopilot = None
+        self.events.add(t, "control back", why)
 
     def _tested(self, channels: tuple[float, ...]) -> bool:
         """Whether the switch of the lost-link test is on."""
@@ -312,8 +364,9 @@ class StandInBoard:
 
     def _stop(self, t: float, why: str) -> None:
         self.arming.disarm()
-        self._landing_until = None
+        self.autopilot = None
         self.motors_percent = 0.0
+        self.stopped_t = t
         self.events.add(t, "motors stopped", why)
 
     def axis_us(self, axis: Axis) -> float | None:
@@ -324,7 +377,8 @@ class StandInBoard:
         value = self.channels[channel - 1] if channel <= len(self.channels) else None
         if self.link == "lost":
             if axis == "throttle":
-                return value if self.running.lost_link.throttle_fallback == "hold" else 1000.0
+                lost = self.running.lost_link
+                return {"hold": value, "low": stop_us(self.running), "value": lost.throttle_us}[lost.throttle_fallback]
             return 1500.0
         return value
 
@@ -357,6 +411,7 @@ class StandInBoard:
             level_within_deg=self.part.level_within_deg,
             usb=self.world.usb,
             missing_sensors=self.world.missing_sensors,
+            home_ready=self.world.fix,
             switch_on=self.held.arm,
             guard_on=self.held.guard,
             switch_stuck=stuck,
@@ -375,18 +430,37 @@ class StandInBoard:
             self.events.add(t, *said)
             if said[0] == "disarmed":
                 self._stop(t, "motors stopped")
-        if self._landing_until is not None:
-            return  # the sticks do not count yet; the arm switch does
-        throttle = self.axis_us("throttle") or 1000.0
-        self.motors_percent = motor_percent(throttle) if self.armed else 0.0
+            elif said[0] == "armed":
+                self.home_set = self.world.fix
+        throttle = self.axis_us("throttle")
+        low = throttle is not None and at_rest(self.running, throttle)
+        self._low_since = (self._low_since if self._low_since is not None else t) if low else None
+        if self.responding:
+            lost = self.running.lost_link
+            if lost.ends == "at once":
+                self._end_response(t, "the link takes over again")
+            elif any(self._moved(axis, lost.moved_us) for axis in AXES):
+                self._end_response(t, "a stick has moved: the link takes over again")
+            else:
+                return  # the sticks do not count yet; the arm switch does
+        both_ways = self.running.reversing_drives
+        self.motors_percent = motor_percent(stop_us(self.running) if throttle is None else throttle, both_ways=both_ways) if self.armed else 0.0
+
+    def _moved(self, axis: Axis, by_us: float) -> bool:
+        """Whether a stick stands elsewhere than when the link came back."""
+        stood, now = self._stood.get(axis), self.axis_us(axis)
+        return stood is not None and now is not None and abs(now - stood) > by_us
 
     def _holds(self) -> Holding:
-        """What the channels turn on; reckoned anew when one that a band listens to has moved."""
+        """What the channels turn on, after fallback; reckoned anew when one that a band listens to has moved."""
         known = self._held_for
         channels = known[4] if known is not None and known[0] is self.running else self._listened_to()
-        values = [self.channels[channel - 1] for channel in channels if channel <= len(self.channels)]
+        heard = dict(enumerate(self.channels, 1))
+        if self.link == "lost" and self.running.lost_link.switches_us:
+            heard |= self.running.lost_link.switches_us
+        values = [heard[channel] for channel in channels if channel in heard]
         if known is None or known[0] is not self.running or known[1] is not self.world or known[2] != values:
-            held = holds(self.running, dict(enumerate(self.channels, 1)), self.world.lacking)
+            held = holds(self.running, heard, self.world.lacking)
             known = self._held_for = (self.running, self.world, values, held, channels)
         return known[3]
 

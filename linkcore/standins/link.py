@@ -38,6 +38,7 @@ class LinkHands(HandsPart):
     distance_m: Annotated[float, Field(ge=0.05, le=50_000)] | None = None
     way: BindWay | None = Field(None, description="The way to bind that is followed")
     loss_percent: Annotated[float, Field(ge=0, le=100)] | None = None
+    silence_s: Annotated[float, Field(ge=0.01, le=10)] | None = Field(None, description="Nothing gets through the air for so long from now on")
 
 
 class LinkKept(BaseModel):
@@ -257,6 +258,8 @@ class RadioLink:
             listener.forget()
         if hands.loss_percent is not None:
             self.air.loss_percent = hands.loss_percent
+        if hands.silence_s is not None:
+            self.air.silenced = (t, t + hands.silence_s)
         if hands.distance_m is not None:
             self.distance_m = hands.distance_m
         self.bind_button = self.bind_button or bool(hands.bind_button)
@@ -313,7 +316,7 @@ class RadioLink:
         said: list[Said] = []
         while (slot := self._slots * period) < until - 1e-9:
             self._slots += 1
-            heard = self.air.carries(understood, losses)
+            heard = self.air.carries(understood, losses, slot)
             if sends:
                 self.last_sent_t = slot
             said += self.receiver.slot(slot, self.transmitter.frame()[: outlook.channels] if heard else None, self.air.lq_percent)

@@ -83,13 +83,15 @@ class Air:
 
     def __init__(self, rng: random.Random) -> None:
         self.loss_percent = 0.0
+        self.silenced: tuple[float, float] | None = None  # from when until when nothing gets through, s
         self._rng = rng
         self._recent: deque[bool] = deque(maxlen=LQ_FRAMES)
         self._heard = 0
 
-    def carries(self, sent: bool, loss_percent: float) -> bool:
+    def carries(self, sent: bool, loss_percent: float, t: float) -> bool:
         """Whether this slot's frame is heard."""
-        heard = sent and (loss_percent <= 0 or self._rng.random() * 100 >= loss_percent)
+        quiet = self.silenced is not None and self.silenced[0] <= t < self.silenced[1]
+        heard = sent and not quiet and (loss_percent <= 0 or self._rng.random() * 100 >= loss_percent)
         if len(self._recent) == LQ_FRAMES:
             self._heard -= self._recent[0]
         self._recent.append(heard)

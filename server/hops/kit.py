@@ -33,7 +33,7 @@ class KitView(BaseModel):
     starting: list[StartLine]
 
 
-Doing = Literal["board", "receiver", "transmitter", "module", "add device", "remove device", "rename device"]
+Doing = Literal["board", "receiver", "transmitter", "module", "pack", "add device", "remove device", "rename device"]
 
 
 def kit_view(document: CraftDocument, parts: KitParts) -> KitView:

@@ -16,7 +16,7 @@ from rest_framework.views import APIView
 from linkcore.craft.document import Airframe, Mode, ServoRole
 from linkcore.parts.catalogue import PartError, part_schemas
 from linkcore.parts.files import own_part
-from linkcore.parts.models import Board, Job, Module, Peripheral, Receiver, Region, Sensor, Transmitter
+from linkcore.parts.models import Board, Job, Module, Pack, Peripheral, Receiver, Region, Sensor, Transmitter
 from linkcore.protocols.registry import RECEIVER_PROTOCOLS
 from server.parts.models import OwnPart, catalogue_of
 from server.parts.services import PartInUse, StalePart, delete, exported, import_parts, save
@@ -57,6 +57,7 @@ class PartsSerializer(serializers.Serializer[Any]):
     transmitters = CoreField(Transmitter, many=True)
     modules = CoreField(Module, many=True)
     peripherals = CoreField(Peripheral, many=True)
+    packs = CoreField(Pack, many=True)
     own = OwnSerializer(many=True)
 
 
@@ -124,7 +125,7 @@ class PartsView(APIView):
             "servos": [each["id"] for each, part in zip(parts, known, strict=True) if isinstance(part, Peripheral) and part.servo],
             "own": [_own(each) for each in workshop.own_parts.select_related("updated_by")],
         }
-        kinds = ("board", "receiver", "transmitter", "module", "peripheral")
+        kinds = ("board", "receiver", "transmitter", "module", "peripheral", "pack")
         return Response(choices | {f"{kind}s": [each for each in parts if each["kind"] == kind] for kind in kinds})
 
     @extend_schema(

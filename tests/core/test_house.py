@@ -10,11 +10,12 @@ from pydantic import BaseModel
 
 import scenario
 from linkcore.chain import chain, foundations, newly_proven, still_chain, still_findings
-from linkcore.craft.document import LATER, CraftDocument, CraftError, KeptAs, apply_edits
+from linkcore.craft.document import CraftDocument, CraftError, apply_edits
 from linkcore.craft.parts import KitParts
 from linkcore.findings import At, Check, Edit
 from linkcore.hop import Hop
 from linkcore.hops.registry import HOPS
+from linkcore.marks import LATER, KeptAs
 from linkcore.parts.catalogue import shipped
 from linkcore.proofs import UNKNOWN, Proof, ProofOf
 from linkcore.reads import SECTIONS, NotInView, Reads, View, Whole, digest
@@ -28,6 +29,14 @@ OTHERS = {  # another value for a leaf whose kind says nothing of what it may be
     "transmitter": "stile-t12",
     "module": "wisp-nest-900",
     "part": "whimbrel",
+    "pack": "tussock-6-4000",
+    "ends": "at once",
+    "at_home": "circle",
+    "without_home": "motors off",
+    "hover_percent": 40,
+    "people_m": 50,
+    "obstacle_m": 70,
+    "energy_limit_j": 80,
     "airframe": "plane",
     "region": "LBT",
     "protocol": "CRSF",
@@ -64,6 +73,8 @@ def other_values(path: str, value: Any) -> list[Any]:
         "trims_us": {"aileron": 8},
         "servo_reverse": ["GPS"],
         "preset_us": [1500, 1500, 1100, 1500],
+        "switches_us": {"7": 1800},
+        "place": {"mass_kg": 1, "thrust_ratio": 4, "speed_mps": 5, "height_m": 10, "home_m": 100},
         "modes": [{"mode": "beeper", "channel": 8, "low": 1700, "high": 2000}],
     }
     grown |= {
@@ -105,7 +116,7 @@ def facts(part: Any) -> Any:
 def readable(view: View) -> Any:
     """All that can be read from a view."""
     found: dict[str, Any] = {}
-    for name in ("maybe_board", "maybe_receiver", "maybe_transmitter", "module", "spoken"):
+    for name in ("maybe_board", "maybe_receiver", "maybe_transmitter", "module", "pack", "spoken"):
         with suppress(NotInView):
             found[name] = facts(getattr(view.parts, name))
     with suppress(NotInView):
@@ -206,7 +217,7 @@ class ProjectionTest(SimpleTestCase):
             ("/transmitter/channels/2/sub_trim_us", 12),
             ("/settings/modes", [{"mode": "lost-link test", "channel": 8, "low": 1700, "high": 2000}]),
         ):
-            self.assertIn("lost link: as predicted", self.edited(curlew, path, value))
+            self.assertIn("lost link: armed, throttle up", self.edited(curlew, path, value))
         self.assertEqual(self.edited(sandpiper, "/servos_turned", {"elevator": True}), {"sticks: surfaces looked at"})
         self.assertEqual(self.edited(curlew, "/acro_wanted", not curlew.acro_wanted), {"switchboard: every row seen"})
         self.assertEqual(self.edited(curlew, "/air/transmitter_gain_dbi", 5), {"bind: the link comes back"})

@@ -154,7 +154,7 @@ class HiddenTest(unittest.TestCase):
     def test_who_arms_by_stick_is_offered_a_throttle_that_stays_low(self):
         coot = apply_edits(scenario.coot(), [Edit(path="/settings/arm_by", value="stick"), Edit(path="/settings/stick_arming/timeout_s", value=4)])
         mend = findings(coot)["lostlink.hidden"].mends[0]
-        self.assertEqual(mend.text, "Set the receiver to preset, with throttle (CH3) at 1000 us, which disarms after 4 s")
+        self.assertEqual(mend.text, "Set the receiver to preset, with throttle (CH3) at 1500 us, which disarms after 4 s")
         after = apply_edits(coot, list(mend.edits))
         self.assertEqual({code: finding.severity for code, finding in findings(after).items()}, {"lostlink.preset-disarms": "note"})
         self.assertAlmostEqual(predict(after, KitParts.of(after)).motors_stop_s, 0.8 + 4, delta=0.03)

@@ -15,7 +15,8 @@ from linkcore.craft.parts import KitParts, understand
 from linkcore.devices.modes import holds
 from linkcore.devices.on_loss import starting_grace_ms
 from linkcore.findings import Edit, Finding, Mend
-from linkcore.hops.lost_link.timeline import LossRun, judge, predict
+from linkcore.hops.lost_link.runs import LossRun
+from linkcore.hops.lost_link.timeline import judge, predict
 from linkcore.hops.registry import HOPS
 from linkcore.hops.sticks.measure import SticksMeasure
 from linkcore.hops.switchboard.clearance import band_clearance

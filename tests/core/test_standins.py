@@ -84,12 +84,12 @@ class AirTest(SimpleTestCase):
         air = Air(random.Random(2))
         self.assertEqual(air.lq_percent, 0)
         for _ in range(250):
-            air.carries(True, 0)
+            air.carries(True, 0, 0.0)
         self.assertEqual(air.lq_percent, 100)
         for _ in range(30):
-            air.carries(False, 0)
+            air.carries(False, 0, 0.0)
         self.assertEqual(air.lq_percent, 70)
-        heard = sum(air.carries(True, 25) for _ in range(4000))
+        heard = sum(air.carries(True, 25, 0.0) for _ in range(4000))
         self.assertAlmostEqual(heard / 4000, 0.75, delta=0.03)
 
 

@@ -181,7 +181,7 @@ class LandingTest(SimpleTestCase):
         fly(hand)
         hand.do(1.5, transmitter_on=False)
         hand.do(0.2, usb=True)
-        hand.do(8.0, pack=False)
+        hand.do(25.0, pack=False)
         self.assertEqual((hand.board.armed, hand.report().told.lost_link.proven), (False, False))
 
 

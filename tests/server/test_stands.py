@@ -36,7 +36,7 @@ from linkcore.craft.parts import KitParts
 from linkcore.devices.image_facts import ImageFacts
 from linkcore.findings import Edit
 from linkcore.hops.registry import HOPS
-from linkcore.parts.models import Board, Module, Peripheral, Receiver, Transmitter
+from linkcore.parts.models import Board, Module, Pack, Peripheral, Receiver, Transmitter
 from server.accounts.hashing import AT_ONCE, MOST_WAITING, QueuedArgon2, TooManyAtOnce, Turns
 from server.apart.process import Packed
 from server.asker import Asker, asked_by
@@ -98,7 +98,7 @@ def unbounded(schema: dict) -> list[str]:
 
 class BoundsTest(SimpleTestCase):
     def test_every_text_list_and_map_that_can_be_sent_has_a_bound(self):
-        taken = (CraftDocument, Hands, Act, Look, OpenTap, TapAct, ImageFacts, Edit, Board, Receiver, Transmitter, Module, Peripheral)
+        taken = (CraftDocument, Hands, Act, Look, OpenTap, TapAct, ImageFacts, Edit, Board, Receiver, Transmitter, Module, Peripheral, Pack)
         for model in taken:
             with self.subTest(model.__name__):
                 beyond = [path for path in unbounded(model.model_json_schema()) if path != "Edit/value"]  # as long as the body that brings it

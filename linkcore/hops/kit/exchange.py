@@ -12,13 +12,13 @@ from linkcore.craft.starting import factory_setup, transmitter_setup
 from linkcore.findings import Change, Edit
 from linkcore.hops.kit.ability import ability, telemetry_of
 from linkcore.parts.catalogue import Catalogue
-from linkcore.parts.models import Board, Module, Peripheral, Receiver, Transmitter
+from linkcore.parts.models import Board, Module, Pack, Peripheral, Receiver, Transmitter
 from linkcore.protocols.registry import receiver_protocol
 from linkcore.wiring.demands import demands_of
 from linkcore.wiring.planner import feasible
 
-Role = Literal["board", "receiver", "transmitter", "module"]
-_KINDS: dict[str, Any] = {"board": Board, "receiver": Receiver, "transmitter": Transmitter, "module": Module}
+Role = Literal["board", "receiver", "transmitter", "module", "pack"]
+_KINDS: dict[str, Any] = {"board": Board, "receiver": Receiver, "transmitter": Transmitter, "module": Module, "pack": Pack}
 
 
 def exchange(document: CraftDocument, role: Role, part_id: str, catalogue: Catalogue) -> Change:

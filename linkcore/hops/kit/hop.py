@@ -23,7 +23,7 @@ class Supplied(Protocol):
 def parts_counted(view: View, _: object) -> str:
     """The one value: how many parts."""
     kit = view.craft.kit
-    count = sum(bool(each) for each in (kit.board, kit.receiver, kit.transmitter, kit.module)) + len(kit.devices)
+    count = sum(bool(each) for each in (kit.board, kit.receiver, kit.transmitter, kit.module, kit.pack)) + len(kit.devices)
     return f"{count} parts" if count != 1 else "1 part"
 
 
@@ -41,7 +41,7 @@ HOP = Hop(
     key="kit",
     title="Kit",
     question="Which parts lie on the bench, and what can they do together?",
-    reads=Reads("kit", "devices", "wants", "airframe", "receiver's output"),
+    reads=Reads("kit", "pack", "devices", "wants", "airframe", "receiver's output"),
     rules=lambda view: check_kit(view.craft, view.parts),
     codes=CODES,
     proofs=(SET_ANSWERS,),

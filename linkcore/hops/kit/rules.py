@@ -180,7 +180,7 @@ def _supplies(parts: KitParts) -> list[Finding]:
 def _drive(document: CraftDocument, parts: KitParts) -> list[Finding]:
     """A multirotor needs an ESC for each of its motors."""
     needed = MOTORS.get(document.airframe, 0)
-    driven = sum(pin.goes_to == "output" for part in parts.devices.values() if not part.servo for pin in part.pins)
+    driven = sum(part.drives for part in parts.devices.values())
     if driven >= needed:
         return []
     have = "there is none in the kit" if not driven else f"the kit's drive {driven}"

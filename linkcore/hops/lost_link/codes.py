@@ -1,9 +1,35 @@
 """What the checks of this hop can say: every code that a finding of it carries."""
 
-CODES = (
-    "lostlink.hidden",
-    "lostlink.hold-and-drop",
-    "lostlink.long-grace",
-    "lostlink.preset-arms",
-    "lostlink.preset-disarms",
+CODES = tuple(
+    f"lostlink.{each}"
+    for each in (
+        "at-once",
+        "cannot",
+        "charge",
+        "climbs",
+        "drift",
+        "drives",
+        "energy",
+        "fast-landing",
+        "hard-landing",
+        "hidden",
+        "hold-and-drop",
+        "late",
+        "long-grace",
+        "low-path",
+        "low-return",
+        "never-home",
+        "no-home",
+        "no-landing",
+        "no-sensor",
+        "nobody-home",
+        "over-ceiling",
+        "people",
+        "preset-arms",
+        "preset-disarms",
+        "short-grace",
+        "slow-home",
+        "throttle-low",
+        "water",
+    )
 )

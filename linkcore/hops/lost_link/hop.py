@@ -7,9 +7,9 @@ from typing import Protocol
 from linkcore.devices.port import LinkState
 from linkcore.hop import Hop
 from linkcore.hops.lost_link.codes import CODES
-from linkcore.hops.lost_link.proofs import AS_PREDICTED
+from linkcore.hops.lost_link.proofs import PROOFS
 from linkcore.hops.lost_link.rules import check_lost_link
-from linkcore.hops.lost_link.timeline import LossRun
+from linkcore.hops.lost_link.runs import LossRun
 from linkcore.hops.lost_link.view import LostLinkTold, tell
 from linkcore.reads import Reads, View
 
@@ -29,7 +29,7 @@ class Lost(Protocol):
 
 
 def reaction_in_words(_: View, seen: Lost | None) -> str:
-    """The one value: how long the board took to react."""
+    """The one value: what the board does now, or how long it took to react."""
     if seen is None:
         return "–"
     reaction = seen.loss.reaction_s if seen.loss else None
@@ -56,10 +56,16 @@ HOP = Hop(
         "settings/stick_arming",
         "settings/stick_lines",
         "settings/channel_map",
+        "settings/reversing_drives",
+        "airframe",
+        "place",
+        "pack",
+        "devices",
+        "sensors",
     ),
     rules=lambda view: check_lost_link(view.craft, view.parts) if view.parts.whole else [],
     codes=CODES,
-    proofs=(AS_PREDICTED,),
+    proofs=PROOFS,
     value=reaction_in_words,
     flows=flows,
     tells=LostLinkTold,

@@ -1,13 +1,45 @@
-"""What has to be seen of the lost link."""
+"""What has to be seen of the lost link, in the order in which it is proven."""
 
 from __future__ import annotations
 
+import math
 from typing import Protocol
 
-from linkcore.hops.lost_link.timeline import LossRun, judge, predict
+from linkcore.craft.airframes import MULTIROTORS
+from linkcore.craft.document import CraftDocument
+from linkcore.craft.parts import KitParts
+from linkcore.devices.budget import frame_period_s
+from linkcore.hops.lost_link.place_rules import clear_line_m
+from linkcore.hops.lost_link.runs import BadAir, Gap, LossRun, SwitchTest, reaction_fault, way_fault
+from linkcore.hops.lost_link.timeline import Prediction, predict, react
 from linkcore.hops.signal import SIGNAL
-from linkcore.proofs import ProofOf
+from linkcore.proofs import ProofOf, Want
 from linkcore.reads import Reads, View
+
+REACTS = (
+    *SIGNAL,
+    "firmware",
+    "frame rate",
+    "transmitter",
+    "receiver",
+    "airframe",
+    "sensors",
+    "settings/channel_map",
+    "settings/arming",
+    "settings/arm_by",
+    "settings/stick_arming",
+    "settings/stick_lines",
+    "settings/modes",
+    "settings/lost_link",
+    "settings/reversing_drives",
+)
+MADE_WITH = Reads(*REACTS, "place")  # what a run counts for
+BAD_AIR_S = 30.0
+SHARE_OF_GRACE = (0.4, 0.95)  # of the time until the board reacts, what a gap that is shorter must last to say something
+STICKS_S = 0.5  # throttle low for so long at the least, in a dive
+MOST_EXPECTED = 0.5  # reckoned so often in that time, nobody can fly so, whatever was seen
+CHANCE = 1e-3  # that bad air is blamed wrongly
+_ARMED: tuple[Want, ...] = ("pack", "transmitter", "armed", "props off")
 
 
 class Lost(Protocol):
@@ -18,34 +50,232 @@ class Lost(Protocol):
         """The last loss of the link."""
         ...
 
+    @property
+    def gap(self) -> Gap | None:
+        """The last short silence of the air."""
+        ...
 
-def as_predicted(view: View, seen: Lost) -> dict[str, object] | None:
-    """The link was lost while armed; the board reacted when it was predicted to, and did not start by itself when the link came back."""
+    @property
+    def bad_air(self) -> BadAir | None:
+        """The air that loses about one frame in five, while it does."""
+        ...
+
+    @property
+    def switch_test(self) -> SwitchTest | None:
+        """The last time that the switch of the lost-link test was on."""
+        ...
+
+
+def _predicted(view: View) -> Prediction:
+    return react(view.craft, view.parts)
+
+
+def _evidence(run: LossRun) -> dict[str, object]:
+    return {"run": run.model_dump()}
+
+
+def armed(view: View, seen: Lost) -> dict[str, object] | None:
+    """It died while armed with throttle up, and the board reacted as predicted."""
     run = seen.loss
-    if run is None or run.state != "done":
+    if run is None or not run.armed or not run.throttle_up or run.state == "broken off" or reaction_fault(run, _predicted(view)):
         return None
-    good, verdict = judge(run, predict(view.craft, view.parts))
-    return {"run": run.model_dump(), "verdict": verdict} if good else None
+    return _evidence(run)
 
 
-AS_PREDICTED = ProofOf(
-    name="as predicted",
-    says="Armed, props off, the transmitter was switched off: the board reacted when predicted, and stayed disarmed when the link came back.",
-    reads=Reads(
-        *SIGNAL,
-        "firmware",
-        "frame rate",
-        "transmitter",
-        "receiver",
-        "settings/channel_map",
-        "settings/arming",
-        "settings/arm_by",
-        "settings/stick_arming",
-        "settings/stick_lines",
-        "settings/modes",
-        "settings/lost_link",
-    ),
-    minutes=2,
-    seen=as_predicted,
-    wants=("pack", "transmitter", "armed", "props off"),
+def disarmed(view: View, seen: Lost) -> dict[str, object] | None:
+    """It died while disarmed: the motors stood still, before and after."""
+    run = seen.loss
+    if run is None or run.armed or run.turned or run.rearmed_by_itself or run.state != "done":
+        return None
+    return _evidence(run)
+
+
+def hidden(view: View) -> str:
+    """Where the board never learns of a loss there is nothing to see."""
+    return "the board does not learn of a loss" if _predicted(view).reacts_s is None else ""
+
+
+def shorter(view: View, seen: Lost) -> dict[str, object] | None:
+    """The air was silent for less than the grace, while armed, and nothing came of it."""
+    gap, reacts = seen.gap, _predicted(view).reacts_s
+    if gap is None or reacts is None or not gap.over or not gap.armed or gap.lost or not gap.motors_as_before:
+        return None
+    low, high = (share * reacts for share in SHARE_OF_GRACE)
+    return {"gap": gap.model_dump(), "reacts_s": reacts} if low <= gap.gap_s < high else None
+
+
+def shorter_gap_s(predicted: Prediction) -> float | None:
+    """How long the air is silenced to prove that."""
+    return None if predicted.reacts_s is None else round(0.7 * predicted.reacts_s, 2)
+
+
+def expected_losses(craft: CraftDocument, parts: KitParts, share: float, lasting_s: float) -> float:
+    """How often a board gives the link up where a share of frames is lost at random: a run of n lost frames begins at (1 - p) p^n of all slots; n lost frames in a row last until the board reacts."""
+    reacts = react(craft, parts).reacts_s
+    if reacts is None:
+        return 0.0
+    period_s = frame_period_s(craft.air, parts.receiver)
+    frames = math.floor(reacts / period_s + 1e-9)
+    return float(lasting_s / period_s * (1 - share) * share**frames)
+
+
+def as_rare_as(count: int, expected: float) -> bool:
+    """Whether no more came than chance allows (Poisson)."""
+    below = sum(math.exp(-expected) * expected**each / math.factorial(each) for each in range(count))
+    return count == 0 or 1 - below >= CHANCE
+
+
+def bad_air(view: View, seen: Lost) -> dict[str, object] | None:
+    """One frame in five was lost for half a minute, and the link was given up no oftener than reckoned."""
+    air = seen.bad_air
+    if air is None or air.lasted_s < BAD_AIR_S:
+        return None
+    expected = expected_losses(view.craft, view.parts, air.share, air.lasted_s)
+    return {"air": air.model_dump(), "expected": expected} if expected <= MOST_EXPECTED and as_rare_as(air.losses, expected) else None
+
+
+def flown(view: View, seen: Lost) -> dict[str, object] | None:
+    """It came home, or down, as predicted; above what stands around, where it flew home."""
+    run = seen.loss
+    if run is None or not run.armed or run.state == "broken off" or not_flown(view):
+        return None
+    predicted = predict(view.craft, view.parts)
+    if reaction_fault(run, predicted) or way_fault(run, predicted):
+        return None
+    if predicted.home_s is not None and not clears(run, clear_line_m(view.craft)):
+        return None
+    return _evidence(run)
+
+
+def clears(run: LossRun, line_m: float) -> bool:
+    """Whether the way home was flown above a line, from the return height on until home."""
+    high, home = run.since(run.at_height_t), run.since(run.home_t)
+    if home is None:
+        return False
+    first = high if high is not None else 0.0
+    return all(up >= line_m for t, up, _, _ in run.path if first <= t <= home)
+
+
+def not_flown(view: View) -> str:
+    """Where nothing is flown after the loss, or it has no end to see."""
+    predicted = predict(view.craft, view.parts)
+    if predicted.reacts_s is None:
+        return "the board does not learn of a loss"
+    if predicted.does == "motors off":
+        return "the motors stop at once"
+    if predicted.does == "land" and view.craft.airframe not in MULTIROTORS:
+        return "it glides, and its motor stops at once"
+    return "" if predicted.home_s is not None or predicted.down_s is not None else "it has no end that could be seen"
+
+
+def back(view: View, seen: Lost) -> dict[str, object] | None:
+    """The link came back with the arm switch on: after *motors off* it stayed disarmed; else it stayed armed, and obeyed once the sticks had moved."""
+    run, predicted = seen.loss, _predicted(view)
+    if run is None or not run.armed or run.state != "done" or run.rearmed_by_itself or reaction_fault(run, predicted):
+        return None
+    if view.craft.settings.arm_by == "switch" and not run.switch_on and not predicted.preset_disarms:
+        return None
+    stays = predicted.reacts_s is not None and predicted.does != "motors off"
+    if stays and run.control_t is None:
+        return None
+    return _evidence(run)
+
+
+def switch_tested(view: View, seen: Lost) -> dict[str, object] | None:
+    """The switch of the lost-link test was on while armed: the board reacted within its grace, and had the link again afterwards."""
+    test = seen.switch_test
+    grace_s = view.craft.settings.lost_link.grace_ms / 1000
+    if test is None or not test.back or not test.armed or test.reacted_s is None or abs(test.reacted_s - grace_s) > 0.1:
+        return None
+    return {"test": test.model_dump()}
+
+
+def no_switch(view: View) -> str:
+    """Whether there is such a switch."""
+    return "" if any(band.mode == "lost-link test" for band in view.craft.settings.modes) else "no switch has the lost-link test"
+
+
+def dived(view: View, seen: Lost) -> dict[str, object] | None:
+    """It died in a dive: throttle low, but for less than what counts as landed, and the response began."""
+    run = seen.loss
+    if run is None or not run.armed or run.throttle_up or run.counted_landed or run.reacted_t is None or run.low_s < STICKS_S:
+        return None
+    return _evidence(run) if run.motors_stopped_t is None or _predicted(view).does != "motors off" else None
+
+
+def no_throttle_rule(view: View) -> str:
+    """Whether the throttle-low rule can cut a response short."""
+    if not view.craft.settings.lost_link.throttle_low_s:
+        return "throttle low never counts as landed"
+    return "the motors stop anyway" if _predicted(view).does == "motors off" else hidden(view)
+
+
+ARMED = ProofOf(
+    name="armed, throttle up",
+    says="Armed, props off, throttle up, the transmitter was switched off: the board reacted when predicted.",
+    reads=Reads(*REACTS),
+    minutes=1,
+    seen=armed,
+    wants=_ARMED,
 )
+BACK = ProofOf(
+    name="link back, arm switch on",
+    says="The link came back with the arm switch still on: after motors off the craft stayed disarmed; after any other response it stayed armed and obeyed once the sticks had moved.",
+    reads=Reads(*REACTS),
+    minutes=1,
+    seen=back,
+    wants=_ARMED,
+)
+FLOWN = ProofOf(
+    name="home, or down",
+    says="The board flew its response to the end as predicted, above what stands around.",
+    reads=MADE_WITH,
+    minutes=2,
+    seen=flown,
+    wants=_ARMED,
+    needless=not_flown,
+)
+DISARMED = ProofOf(
+    name="disarmed",
+    says="The link was lost while disarmed, and the motors stood still, then and when it came back.",
+    reads=Reads(*REACTS),
+    minutes=1,
+    seen=disarmed,
+)
+SHORTER = ProofOf(
+    name="shorter than the grace",
+    says="The air was silent for less than the grace, while armed, and nothing came of it.",
+    reads=Reads(*REACTS),
+    minutes=1,
+    seen=shorter,
+    wants=_ARMED,
+    needless=hidden,
+)
+BAD = ProofOf(
+    name="one frame in five lost",
+    says="One frame in five was lost for 30 s, while armed, and the board gave the link up no oftener than reckoned.",
+    reads=Reads(*REACTS),
+    minutes=1,
+    seen=bad_air,
+    wants=_ARMED,
+    needless=hidden,
+)
+DIVE = ProofOf(
+    name="dive with throttle low",
+    says="The link was lost with throttle low, though not for as long as counts as landed: the response began.",
+    reads=Reads(*REACTS),
+    minutes=1,
+    seen=dived,
+    wants=_ARMED,
+    needless=no_throttle_rule,
+)
+TEST_SWITCH = ProofOf(
+    name="lost-link test switch",
+    says="The switch of the lost-link test was on while armed: the board reacted after its grace, and had the link again afterwards.",
+    reads=Reads(*REACTS),
+    minutes=1,
+    seen=switch_tested,
+    wants=_ARMED,
+    needless=no_switch,
+)
+PROOFS = (ARMED, BACK, FLOWN, DISARMED, SHORTER, BAD, DIVE, TEST_SWITCH)

@@ -2,17 +2,23 @@
 
 from __future__ import annotations
 
-from linkcore.craft.document import CraftDocument
+from linkcore.craft.airframes import MULTIROTORS, WINGS
+from linkcore.craft.document import CraftDocument, Response
 from linkcore.craft.parts import KitParts
+from linkcore.craft.places import place_of
 from linkcore.devices.budget import frame_period_s
+from linkcore.devices.motors import reversing, stop_us
 from linkcore.devices.on_loss import starting_grace_ms, wire_to_board
+from linkcore.devices.responses import IN_WORDS, can_do, lacks, lands_by
 from linkcore.findings import At, Check, Edit, Finding, Mend
+from linkcore.hops.lost_link.place_rules import DIVE_MPS, check_place, flies_on_s
 from linkcore.hops.lost_link.timeline import Prediction, predict, preset_with
 from linkcore.parts.axes import channel_of
 
 CHECK = Check("lost link")
 _RETURNS = "A transmitter that returns with its arm switch on looks like a flip of the switch, which arms: switch it off before."
 LONG_GRACE_MS = 1000
+SHORT_GRACE_FRAMES = 5  # a board that waits for fewer gives the link up in air that a pilot would fly on in (ours)
 
 
 def check_lost_link(craft: CraftDocument, parts: KitParts) -> list[Finding]:
@@ -22,6 +28,19 @@ def check_lost_link(craft: CraftDocument, parts: KitParts) -> list[Finding]:
     predicted = predict(craft, parts)
     if predicted.hidden:
         findings.append(_hidden(craft, parts, predicted))
+    findings += [*_drives(craft, parts), *_response(craft, parts), *_rules_of_the_response(craft, parts, predicted)]
+    period_s = frame_period_s(craft.air, receiver)
+    if predicted.reacts_s is not None and predicted.reacts_s < SHORT_GRACE_FRAMES * period_s:
+        usual = max(starting_grace_ms(receiver, wire_to_board(parts), period_s), lost.grace_ms + 20)
+        findings.append(
+            CHECK.warn(
+                "lostlink.short-grace",
+                At.setting("/settings/lost_link/grace_ms", "grace"),
+                f"The board reacts {1000 * predicted.reacts_s:.0f} ms after the last radio frame: {predicted.reacts_s / period_s:.0f} frames.",
+                f"Fewer than {SHORT_GRACE_FRAMES} frames in a row are lost now and then in air that a pilot flies on in.",
+                Mend(text=f"Set the grace to {usual} ms", edits=(Edit(path="/settings/lost_link/grace_ms", value=usual),)),
+            )
+        )
     if lost.grace_ms > LONG_GRACE_MS:
         usual = starting_grace_ms(receiver, wire_to_board(parts), frame_period_s(craft.air, receiver))
         findings.append(
@@ -33,16 +52,98 @@ def check_lost_link(craft: CraftDocument, parts: KitParts) -> list[Finding]:
                 Mend(text=f"Set the grace to {usual} ms", edits=(Edit(path="/settings/lost_link/grace_ms", value=usual),)),
             )
         )
-    if lost.throttle_fallback == "hold" and lost.response == "motors off":
+    if lost.throttle_fallback != "low" and lost.response == "motors off":
         findings.append(
             CHECK.note(
                 "lostlink.hold-and-drop",
                 At.setting("/settings/lost_link/throttle_fallback", "fallback"),
-                "Throttle holds, but the response stops the motors anyway.",
+                "Throttle holds, but the response stops the motors anyway."
+                if lost.throttle_fallback == "hold"
+                else "Throttle is set to a value, but the response stops the motors anyway.",
                 "The fallback has no effect with motors off.",
             )
         )
-    return findings
+    return findings + check_place(craft, parts, predicted)
+
+
+def _drives(craft: CraftDocument, parts: KitParts) -> list[Finding]:
+    """Where do the motors stand still? What is low for one drive is full astern for another."""
+    both_ways = reversing(parts)
+    if both_ways is None or both_ways == craft.settings.reversing_drives:
+        return []
+    us = stop_us(craft.settings)
+    return [
+        CHECK.stop(
+            "lostlink.drives",
+            At.setting("/settings/reversing_drives", "drives"),
+            f"The drives turn {'both ways' if both_ways else 'one way'}, and the board takes them to stand still at {us:.0f} us.",
+            "On loss of the link it would send them full astern." if both_ways else "On loss of the link they would go on at half throttle.",
+            Mend(
+                text=f"Let the board take them for drives that turn {'both ways' if both_ways else 'one way'}",
+                edits=(Edit(path="/settings/reversing_drives", value=both_ways),),
+            ),
+        )
+    ]
+
+
+def _respond(response: Response) -> Mend:
+    return Mend(
+        text=f"Let it {'stop its motors' if response == 'motors off' else response} instead", edits=(Edit(path="/settings/lost_link/response", value=response),)
+    )
+
+
+def _response(craft: CraftDocument, parts: KitParts) -> list[Finding]:
+    """Can this craft do what it shall do?"""
+    lost, airframe = craft.settings.lost_link, craft.airframe
+    at = At.setting("/settings/lost_link/response", "response")
+    if not can_do(airframe, lost.response):
+        what = f"A {airframe} cannot do that: it {IN_WORDS[lost.response]}."
+        return [CHECK.stop("lostlink.cannot", at, what, "The board stops the motors instead.", _respond("motors off"))]
+    missing = lacks(airframe, lost.response, parts.sensors)
+    if missing:
+        what = f"It {IN_WORDS[lost.response]}, and has no {' and no '.join(each.removeprefix('a ') for each in missing)}."
+        mends = [Mend(text=f"Fit {' and '.join(missing)}", go="kit"), _respond("motors off")]
+        return [CHECK.stop("lostlink.no-sensor", at, what, "The board stops the motors instead, wherever it is.", *mends)]
+    if lost.response == "land" and lands_by(lost, airframe, parts.sensors) is None:
+        what = "It lands, and knows neither its height nor the throttle at which it hovers."
+        mends = [Mend(text="Fit a barometer", go="kit"), _respond("motors off"), Mend(text="Measure the throttle at which it hovers, and set it here")]
+        return [CHECK.stop("lostlink.no-landing", at, what, "It could come down only by chance, so the board stops the motors instead.", *mends)]
+    return []
+
+
+def _rules_of_the_response(craft: CraftDocument, parts: KitParts, predicted: Prediction) -> list[Finding]:
+    """What cuts a response short, and what ends it."""
+    lost, place = craft.settings.lost_link, place_of(craft)
+    if predicted.does == "motors off" or predicted.reacts_s is None:
+        return []
+    found = []
+    dive_s = place.height_m / DIVE_MPS if craft.airframe in MULTIROTORS else 60.0
+    if lost.throttle_low_s and lost.throttle_low_s < dive_s:
+        longer = min(60, round(dive_s) + 1)
+        never = Mend(text="Never take low throttle for landed", edits=(Edit(path="/settings/lost_link/throttle_low_s", value=0),))
+        later = Mend(text=f"Take it for landed after {longer} s", edits=(Edit(path="/settings/lost_link/throttle_low_s", value=longer),))
+        found.append(
+            CHECK.warn(
+                "lostlink.throttle-low",
+                At.setting("/settings/lost_link/throttle_low_s", "throttle low"),
+                f"Throttle low for {lost.throttle_low_s} s before the loss counts as landed.",
+                "A wing glides with its throttle low, and would fall out of its response."
+                if craft.airframe in WINGS
+                else f"Coming down from {place.height_m:g} m with throttle low takes longer, and then it drops.",
+                *([later, never] if craft.airframe in MULTIROTORS and longer >= dive_s else [never]),
+            )
+        )
+    if lost.ends == "at once":
+        found.append(
+            CHECK.warn(
+                "lostlink.at-once",
+                At.setting("/settings/lost_link/ends", "what ends it"),
+                "The link takes over as soon as it is back, with throttle wherever the stick stands then.",
+                "A pilot who has let go of the sticks drops the craft.",
+                Mend(text="Let it take over once the sticks have moved", edits=(Edit(path="/settings/lost_link/ends", value="sticks moved"),)),
+            )
+        )
+    return found
 
 
 def _hidden(craft: CraftDocument, parts: KitParts, predicted: Prediction) -> Finding:
@@ -70,8 +171,19 @@ def _hidden(craft: CraftDocument, parts: KitParts, predicted: Prediction) -> Fin
         "lostlink.hidden",
         at,
         f"The {receiver.name} is set to {craft.receiver.on_loss}, which hides the loss from the board.",
-        "The craft flies on with old values and nobody at the sticks." if not preset else "The craft does what the preset says, with nobody at the sticks.",
+        _flies_on(craft, parts) if not preset else "The craft does what the preset says, with nobody at the sticks.",
         *_mends(craft, parts),
+    )
+
+
+def _flies_on(craft: CraftDocument, parts: KitParts) -> str:
+    """How long, and how far, as the pack has it."""
+    says = f"The craft {'flies' if craft.airframe in MULTIROTORS | WINGS else 'goes'} on with old values and nobody at the sticks"
+    lasts_s, place = flies_on_s(craft, parts), place_of(craft)
+    return (
+        f"{says}."
+        if lasts_s is None
+        else f"{says}, for {lasts_s / 60:.0f} min and {lasts_s * (place.speed_mps + place.wind_mps) / 1000:.1f} km, as far as its pack goes."
     )
 
 
@@ -87,9 +199,10 @@ def _mends(craft: CraftDocument, parts: KitParts) -> list[Mend]:
         return [Mend(text=f"Set the receiver to preset, with CH{channel} at {off:.0f} us, which disarms", edits=edits)]
     if "preset" in receiver.on_loss and settings.arm_by == "stick" and settings.stick_arming.timeout_s:
         channel = channel_of("throttle", settings.channel_map)
-        edits = (to_preset, Edit(path="/receiver/preset_us", value=preset_with(craft, {channel: 1000.0})))
+        rest = stop_us(settings)
+        edits = (to_preset, Edit(path="/receiver/preset_us", value=preset_with(craft, {channel: rest})))
         after = f"which disarms after {settings.stick_arming.timeout_s:g} s"
-        return [Mend(text=f"Set the receiver to preset, with throttle (CH{channel}) at 1000 us, {after}", edits=edits)]
+        return [Mend(text=f"Set the receiver to preset, with throttle (CH{channel}) at {rest:.0f} us, {after}", edits=edits)]
     if "preset" in receiver.on_loss:
         return [Mend(text="Give arming a mode band; then a preset of the receiver can take it to off", go="switchboard")]
     return [Mend(text="Choose another receiver, or an output of it that goes silent", go="kit")]

@@ -39,7 +39,7 @@ export async function workOut(craft: Craft, edits: Edit[]): Promise<Answer<Worke
   return taken(api.POST("/api/crafts/{craft_id}/work-out", { ...at(craft), body: { edits } }));
 }
 
-export type Doing = "board" | "receiver" | "transmitter" | "module" | "add device" | "remove device" | "rename device";
+export type Doing = "board" | "receiver" | "transmitter" | "module" | "pack" | "add device" | "remove device" | "rename device";
 
 export async function exchange(craft: Craft, doing: Doing, part: string, to = ""): Promise<Answer<Exchange>> {
   await settled();

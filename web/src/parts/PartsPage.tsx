@@ -21,7 +21,7 @@ import type { Json } from "./SchemaForm";
 import { draftName, keepDraft, usePartDraft, useWarnOfDraft } from "./usePartDraft";
 import { useParts } from "./useParts";
 
-const KINDS: Part["kind"][] = ["board", "receiver", "transmitter", "module", "peripheral"];
+const KINDS: Part["kind"][] = ["board", "receiver", "transmitter", "module", "peripheral", "pack"];
 
 function listOf(parts: Parts, kind: Part["kind"]): Part[] {
   return {
@@ -30,6 +30,7 @@ function listOf(parts: Parts, kind: Part["kind"]): Part[] {
     transmitter: parts.transmitters,
     module: parts.modules,
     peripheral: parts.peripherals,
+    pack: parts.packs,
   }[kind];
 }
 

@@ -91,6 +91,12 @@ export function facts(part: Part): Fact[] {
         ["Pins", part.pins.map((pin) => `${pin.name} (${pin.kind}${pin.bec ? `, ${pin.bec} BEC` : ""})`).join(", ")],
         ["Supply", part.supply ? `${span(part.supply.min_volts, part.supply.max_volts)}, ${ma(part.supply)}` : "none of the board's"],
         ["Sensors", part.sensors?.join(", ") || "none"],
+        ...(part.reverses ? [["Drive", "turns both ways; stands still in the middle"] as Fact] : []),
+      ];
+    case "pack":
+      return [
+        ["Cells", `${part.cells}, ${part.chemistry}`],
+        ["Capacity", `${part.capacity_mah} mAh`],
       ];
   }
 }
@@ -107,6 +113,7 @@ export const KIND_WORDS: Record<Part["kind"], string> = {
   transmitter: "Transmitters",
   module: "Modules",
   peripheral: "Peripherals",
+  pack: "Packs",
 };
 
 /** One line that tells a part from its neighbours in a list. */
@@ -125,5 +132,7 @@ export function inShort(part: Part): string {
       return part.radios.map((radio) => `${radio.name} ${radio.band}`).join(", ");
     case "peripheral":
       return part.about ?? part.job ?? "";
+    case "pack":
+      return `${part.cells} ${part.chemistry} cells, ${part.capacity_mah} mAh`;
   }
 }

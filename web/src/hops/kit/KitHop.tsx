@@ -19,12 +19,13 @@ import { AbilityPanel } from "./AbilityPanel";
 import { FitsPanel, StartingPanel } from "./More";
 import { OutputChange } from "./OutputChange";
 
-type Role = "board" | "receiver" | "transmitter" | "module";
+type Role = "board" | "receiver" | "transmitter" | "module" | "pack";
 const ROLES: { role: Role; label: string; empty: string }[] = [
   { role: "board", label: "Board", empty: "no board chosen" },
   { role: "receiver", label: "Receiver", empty: "no receiver chosen" },
   { role: "transmitter", label: "Transmitter", empty: "no transmitter chosen" },
   { role: "module", label: "Module", empty: "none: the bay stays empty" },
+  { role: "pack", label: "Pack", empty: "no pack chosen" },
 ];
 
 export function KitHop({ craft, catalogue, edit }: DraftHopProps) {
@@ -37,6 +38,7 @@ export function KitHop({ craft, catalogue, edit }: DraftHopProps) {
     receiver: catalogue.receivers,
     transmitter: catalogue.transmitters,
     module: catalogue.modules,
+    pack: catalogue.packs,
   };
   const change = async (doing: Doing, part: string, title: string, first: "show" | "take", to?: string) => {
     const answer = await ask(() => exchange(craft, doing, part, to));
@@ -74,7 +76,7 @@ export function KitHop({ craft, catalogue, edit }: DraftHopProps) {
                 key={role}
                 label={label}
                 empty={empty}
-                chosen={kit[role]}
+                chosen={kit[role] ?? ""}
                 list={lists[role]}
                 workshop={craft.workshop_id}
                 onChoose={(part) => change(role, part, `Exchange the ${role}`, kit[role] ? "show" : "take")}

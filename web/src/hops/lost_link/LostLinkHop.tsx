@@ -1,19 +1,20 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
-import MenuItem from "@mui/material/MenuItem";
-import TextField from "@mui/material/TextField";
 import { sendHands, useBenchStore } from "../../bench/useBench";
 import type { HopProps } from "../../craft/hopProps";
 import { colours, mono } from "../../look/colours";
 import { HopHead } from "../../look/HopHead";
-import { NumberField } from "../../look/NumberField";
 import { columns } from "../../look/phone";
-import { LossTimeline } from "./LossTimeline";
+import { LossPicture } from "./LossPicture";
+import { LossProofs } from "./LossProofs";
+import { LossSentence } from "./LossSentence";
+import { OverTheGround } from "./OverTheGround";
+import { type Place, PlaceSentence } from "./PlaceSentence";
 
 export function LostLinkHop({ craft, parts, edit }: HopProps) {
   const report = useBenchStore((state) => state.report);
   const live = useBenchStore((state) => state.live);
-  const { settings, receiver } = craft.document;
+  const { settings } = craft.document;
   const lost = settings.lost_link;
   const told = report?.told.lost_link;
   if (!report || !told || !live) return <p>Listening…</p>;
@@ -22,9 +23,11 @@ export function LostLinkHop({ craft, parts, edit }: HopProps) {
       document.settings.lost_link = { ...document.settings.lost_link, ...change };
       return document;
     });
+  const say = (change: Partial<Place>) => edit((document) => ({ ...document, place: { ...told.place, ...document.place, ...change } }));
+  const wing = craft.document.airframe === "plane" || craft.document.airframe === "wing";
   return (
     <>
-      <HopHead title="Lost link" question="What does the craft do when the link dies, and when?" />
+      <HopHead title="Lost link" question="What does the craft do when the link dies, where, and when?" />
       <Box sx={{ display: "flex", alignItems: "center", gap: 2, mb: 1.5 }}>
         <Box
           role="status"
@@ -48,81 +51,37 @@ export function LostLinkHop({ craft, parts, edit }: HopProps) {
           </Box>
         </Button>
       </Box>
-      <LossTimeline prediction={told.prediction} run={told.loss} now={live.t} response={lost.response} />
-      <Box sx={{ display: "grid", gridTemplateColumns: columns("1fr 1fr"), gap: 2.5, mt: 2 }}>
-        <Box component="section" aria-label="What is set" sx={{ display: "grid", gap: 1.5, alignContent: "start" }}>
-          <Box component="h3" sx={{ m: 0, fontSize: 12.5, color: "text.secondary", fontWeight: 600 }}>
-            What is set
-          </Box>
-          <Box sx={{ display: "flex", gap: 1.25, flexWrap: "wrap" }}>
-            <TextField
-              select
-              label={`${parts.receiver.name} on loss`}
-              value={receiver.on_loss}
-              onChange={(event) =>
-                edit((document) => {
-                  document.receiver = { ...document.receiver, on_loss: event.target.value as "hold" };
-                  return document;
-                })
-              }
-              sx={{ width: 160 }}
-            >
-              {parts.receiver.on_loss.map((each) => (
-                <MenuItem key={each} value={each}>
-                  {each}
-                </MenuItem>
-              ))}
-            </TextField>
-            {told.preset.map(({ what, channel, us }) => (
-              <NumberField
-                key={what}
-                label={`Its ${what}, CH${channel}`}
-                value={us}
-                unit="us"
-                step={10}
-                min={800}
-                max={2200}
-                width={130}
-                onCommit={(to) =>
-                  edit((document) => {
-                    document.receiver = { ...document.receiver, preset_us: told.preset_us.with(channel - 1, to) };
-                    return document;
-                  })
-                }
-              />
-            ))}
-            <NumberField
-              label="Board's grace"
-              step={parts.board.grace_step_ms}
-              value={lost.grace_ms}
-              unit="ms"
-              min={40}
-              max={5000}
-              width={130}
-              onCommit={(grace) => set({ grace_ms: Math.round(grace) })}
-            />
-            <TextField
-              select
-              label="Throttle falls back to"
-              value={lost.throttle_fallback}
-              onChange={(event) => set({ throttle_fallback: event.target.value as "low" })}
-              sx={{ width: 160 }}
-            >
-              <MenuItem value="low">low</MenuItem>
-              <MenuItem value="hold">hold</MenuItem>
-            </TextField>
-            <TextField
-              select
-              label="Response"
-              value={lost.response}
-              onChange={(event) => set({ response: event.target.value as "land" })}
-              sx={{ width: 120 }}
-            >
-              <MenuItem value="motors off">motors off</MenuItem>
-              <MenuItem value="land">land</MenuItem>
-            </TextField>
-          </Box>
-          <Box sx={{ fontSize: 13, color: "text.secondary", maxWidth: 420 }}>{told.prediction.because}</Box>
+      <LossPicture told={told} now={live.t} wing={wing} />
+      <Box sx={{ display: "grid", gridTemplateColumns: columns("minmax(0, 6fr) minmax(0, 5fr)"), gap: 2.5, mt: 2 }}>
+        <Box component="section" aria-label="What is set">
+          <Head>What is set, read along the chain</Head>
+          <LossSentence
+            document={craft.document}
+            receiver={parts.receiver}
+            graceStep={parts.board.grace_step_ms ?? 20}
+            told={told}
+            set={set}
+            edit={edit}
+          />
+          <Box sx={{ fontSize: 13, color: "text.secondary", mt: 1 }}>{told.prediction.because}</Box>
+        </Box>
+        <LossProofs told={told} />
+      </Box>
+      <OverTheGround
+        told={told}
+        returnHeight={told.prediction.does === "return home" || lost.response === "return home" ? (lost.return_height_m ?? 40) : null}
+        say={say}
+        setReturnHeight={(metres) => set({ return_height_m: metres })}
+      />
+      <Box sx={{ display: "grid", gridTemplateColumns: columns("minmax(0, 6fr) minmax(0, 5fr)"), gap: 2.5, mt: 2 }}>
+        <Box component="section" aria-label="The place">
+          <Head>{told.place_said ? "The place" : "The place, by figures that are usual for such a craft: put in your own"}</Head>
+          <PlaceSentence place={told.place} craft={craft.document} say={say} />
+          {told.charge && (
+            <Box sx={{ fontSize: 13, color: told.charge.needs > told.charge.left ? colours.oxide : "text.secondary", mt: 1 }}>
+              Coming home takes {told.charge.needs} mAh; {told.charge.left} are left above the reserve.
+            </Box>
+          )}
         </Box>
         <Box component="section" aria-label="What the board said">
           <Box component="h3" sx={{ m: 0, mb: 0.5, fontSize: 12.5, color: "text.secondary", fontWeight: 600 }}>
@@ -148,5 +107,13 @@ export function LostLinkHop({ craft, parts, edit }: HopProps) {
         </Box>
       </Box>
     </>
+  );
+}
+
+function Head({ children }: { children: React.ReactNode }) {
+  return (
+    <Box component="h3" sx={{ m: 0, mb: 0.5, fontSize: 12.5, color: "text.secondary", fontWeight: 600 }}>
+      {children}
+    </Box>
   );
 }

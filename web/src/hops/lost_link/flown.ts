@@ -1,0 +1,13 @@
+import type { Told } from "../../api/types";
+
+/** Where the craft was: s since the last radio frame, m above the ground, m from home. */
+export interface Flown {
+  t: number;
+  up: number;
+  away: number;
+}
+
+/** The simulated way of an armed run; nothing else is flown. */
+export function flownOf(run: NonNullable<Told["lost_link"]>["loss"]): Flown[] {
+  return run?.armed ? (run.path ?? []).map(([t = 0, up = 0, along = 0]) => ({ t, up, away: Math.abs(along) })) : [];
+}
