@@ -16,6 +16,7 @@ from typing import Any, TextIO
 
 from pydantic import BaseModel
 
+from commands.flight import is_mavlink
 from commands.frames import FramesError, read_frames
 from linkcore.bench.from_frames import heard_in
 from linkcore.craft.document import CraftDocument, CraftError, load
@@ -25,6 +26,8 @@ from linkcore.findings import Finding
 from linkcore.hops.kit.rules import unknown_parts
 from linkcore.hops.loom.rules import check_loom
 from linkcore.hops.lost_link.alarm import alarm_line
+from linkcore.hops.lost_link.rules import check_lost_link
+from linkcore.hops.lost_link.timeline import predict
 from linkcore.hops.port_plan.rules import check_ports
 from linkcore.hops.sticks.lines import propose_deadband, step_us
 from linkcore.hops.sticks.measure import SticksMeasure
@@ -38,6 +41,7 @@ from linkcore.parts.axes import AXES, Axis, channel_of
 from linkcore.parts.catalogue import PartError, UnknownPart, shipped
 from linkcore.parts.files import read_parts
 from linkcore.signal.flight_log import read_flight_log
+from linkcore.signal.mavlink_log import read_mavlink_log
 from linkcore.signal.recordings import RecordingError
 from linkcore.wiring.netlist import plan_edits, rail_loads, usb_load, wire_list
 from linkcore.wiring.planner import work_out
@@ -133,10 +137,23 @@ def calc_truth(document: CraftDocument, parts: KitParts, heard: Heard) -> Answer
     return answer, 3 if unknown else 0
 
 
+def calc_loss(document: CraftDocument, parts: KitParts, _heard: Heard) -> Answer:
+    """What the craft does when the link dies, when and where, and what is dangerous in it."""
+    _ = parts.board, parts.receiver  # raises where there is none
+    predicted, findings = predict(document, parts), [*unknown_parts(parts), *check_lost_link(document, parts)]
+    reaction = predicted.model_dump(mode="json", include={"last_frame_s", "board_learns_s", "reacts_s", "motors_stop_s"})
+    answer = {
+        "reaction": {name: None if value is None else round(value, 4) for name, value in reaction.items()},
+        "path": [point.model_dump(mode="json") for point in predicted.path],
+        "findings": [{"code": each.code, "severity": each.severity, "where": each.where, "what": each.what} for each in findings],
+    }
+    return answer, 3 if _stops(findings) else 0
+
+
 def calc_alarm(log: Path, margin: float | None) -> Answer:
     """Where loss begins in a flight's log, and the line at which to be warned."""
     with log.open("rb") as stream:
-        found = alarm_line(read_flight_log(stream), margin)
+        found = alarm_line(read_mavlink_log(stream) if is_mavlink(log) else read_flight_log(stream), margin)
     answer = found.model_dump(mode="json", exclude={"margin", "curve", "points", "says"}) | {"says": found.says}
     return answer, 3 if found.alarm_line is None else 0
 
@@ -147,6 +164,7 @@ CALCULATIONS: dict[str, Callable[[CraftDocument, KitParts, Heard], Answer]] = {
     "travel": calc_travel,
     "bands": calc_bands,
     "truth": calc_truth,
+    "loss": calc_loss,
 }
 _MEASURED = ("travel", "bands", "truth")
 _OF_A_LOG = "alarm"  # needs no craft

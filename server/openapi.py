@@ -9,11 +9,12 @@ from pydantic.json_schema import GenerateJsonSchema, models_json_schema
 from linkcore.bench.messages import Act, Answer, Hands, Live, Look, Outage, Report, Trouble, Waiting
 from linkcore.craft.document import CraftDocument
 from linkcore.findings import Edit
+from server.captures.flights import FlightNews
 from server.captures.views import ReadingNews
 from server.schema import described
 from server.tap.messages import OpenTap, TapAct, TapState
 
-_TOLD = (CraftDocument, Edit, Answer, Live, Outage, Report, Trouble, Waiting, TapState, ReadingNews)  # over a WebSocket, or as lines of a stream
+_TOLD = (CraftDocument, Edit, Answer, Live, Outage, Report, Trouble, Waiting, TapState, ReadingNews, FlightNews)  # over a WebSocket, or as lines of a stream
 _TAKEN = (Hands, Act, Look, OpenTap, TapAct)  # what a browser sends may leave out what has a default
 
 

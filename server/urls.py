@@ -9,6 +9,7 @@ from drf_spectacular.views import SpectacularJSONAPIView, SpectacularSwaggerSpli
 
 from server.accounts.api import SessionView
 from server.captures.api import FrameView, PortView, RecordingFileView, RecordingsView, RecordingView, WindowView, reading_stream
+from server.captures.flights import FlightsView, alarm_stream
 from server.demo.api import SampleView
 from server.drafts.api import CraftsView, CraftView, DraftView, RevisionsView
 from server.hops.bind import BindHopView
@@ -69,6 +70,8 @@ urlpatterns = [
     path("api/crafts/<uuid:craft_id>/bind", BindHopView.as_view()),
     path("api/crafts/<uuid:craft_id>/rings", RingsView.as_view()),
     path("api/crafts/<uuid:craft_id>/recordings", RecordingsView.as_view()),
+    path("api/crafts/<uuid:craft_id>/flights", FlightsView.as_view()),
+    path("api/flights/<uuid:recording_id>/alarm", alarm_stream),
     path("api/recordings/<uuid:recording_id>", RecordingView.as_view()),
     path("api/recordings/<uuid:recording_id>/reading", reading_stream),
     path("api/recordings/<uuid:recording_id>/frames/<int:index>", FrameView.as_view()),

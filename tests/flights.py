@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+import struct
 
 import numpy as np
 
@@ -28,3 +29,22 @@ def flight(seed: int, *, burst: float = 1.0, minutes: float = 10.0, middle: floa
         gone = draws[index] < (stays + (1 - stays) * p if gone else (1 - stays) * p)
         lost[index] = gone
     return FlightLog("rssi_dbm", signal, np.ones(count), lost, t, away), middle + math.log(99) / steepness
+
+
+def telemetry_log(log: FlightLog, *, every: int = 5, wrong: bytes = b"") -> bytes:
+    """The same flight as MAVLink telemetry: a message a frame with its own sequence number, those that were lost left out, and the radio's RSSI now and then. `wrong`: bytes in the middle that are no message."""
+    from pymavlink.dialects.v20 import common
+
+    sender = common.MAVLink(None, srcSystem=7, srcComponent=1)
+    pieces = []
+    for index, (t, dbm, lost) in enumerate(zip(log.time_s, log.value, log.lost, strict=True)):
+        share = min(254, max(0, round((dbm + 127) * 1.9)))
+        message = (
+            common.MAVLink_radio_status_message(share, share, 100, 30, 30, 0, 0) if index % every == 0 else common.MAVLink_heartbeat_message(2, 3, 0, 0, 4, 3)
+        )
+        packed = message.pack(sender)
+        sender.seq = (sender.seq + 1) % 256
+        if not lost:
+            pieces.append(struct.pack(">Q", round(1.7e15 + t * 1e6)) + bytes(packed))
+    middle = len(pieces) // 2
+    return b"".join([*pieces[:middle], wrong, *pieces[middle:]])

@@ -27,6 +27,7 @@ class Flight:
         self.path: list[PathPoint] = []
         self.t = self.free_t = t
         self.flying = False
+        self._held_percent = 0.0
         self.down_t: float | None = None
         self.follow(document)
 
@@ -41,6 +42,7 @@ class Flight:
         if until - sent_t <= HEARD_S and held:
             self.craft.put()
             self.flying, self.t, self.free_t = board.armed, sent_t, sent_t
+            self._held_percent = board.motors_percent
             self.path, self._spacing, self.down_t = [], SPACING_S, None
             return
         if not self.flying:
@@ -60,13 +62,17 @@ class Flight:
                 board.motors_percent = craft.percent
         elif board.stopped_t is not None and self.free_t <= board.stopped_t <= t:
             craft.step(STOPPED, STEP_S)
-        elif board.armed and responds is None and 0 <= board.motors_percent <= IDLE_PERCENT + 1e-9 and t - self.free_t > HEARD_S and board.link == "good":
+        elif board.armed and responds is None and board.link == "good" and self._pulled_down(board):
             craft.step(STOPPED, STEP_S)  # values of the receiver's own keep the motors as low as they go
         else:
             craft.keep(STEP_S)
         if craft.touching and self.down_t is None:
             self.down_t = t + STEP_S
         self._remember(t)
+
+    def _pulled_down(self, board: StandInBoard) -> bool:
+        """Whether what the receiver sends by itself has the motors as low as they go, and the pilot had not."""
+        return 0 <= board.motors_percent <= IDLE_PERCENT < self._held_percent
 
     def _remember(self, t: float) -> None:
         since = t - self.free_t

@@ -40,7 +40,7 @@ class Act(HandsPart):
     """An act on the board. `request` comes back in the answer; `version` is the draft that is meant to be written."""
 
     type: Literal["act"] = "act"
-    act: Literal["write", "read back", "restart", "measure anew", "keep line", "flash", "stop flashing"]
+    act: Literal["write", "read back", "restart", "measure anew", "keep line", "keep flight", "flash", "stop flashing"]
     request: Annotated[str, Field(min_length=1, max_length=64)]
     version: int | None = None
     flash: FlashOrder | None = Field(None, description="What to flash, or whose job to stop")

@@ -17,7 +17,7 @@ from linkcore.hops.bind.view import whose_link
 from linkcore.hops.line.compare import Reading, set_so
 from linkcore.hops.line.rules import LineNow
 from linkcore.hops.line.view import InputWorkedOut, Named, TapWire
-from linkcore.hops.lost_link.runs import BadAir, Gap, LossRun, SwitchTest
+from linkcore.hops.lost_link.runs import BadAir, Gap, LossRun, OutingSeen, SwitchTest
 from linkcore.hops.port_plan.receiver import moves_for_receiver, worked_out
 from linkcore.hops.sticks.measure import SticksMeasure
 from linkcore.hops.switchboard.detents import SwitchMeasure
@@ -76,6 +76,22 @@ class Observed:
     def bad_air(self) -> BadAir | None:
         """The air that loses about one frame in five, while it does."""
         return self._bench.measuring.losses.bad_air
+
+    @property
+    def outing(self) -> OutingSeen | None:
+        """The flight by distance that is logged, or was last."""
+        outing, t = self._bench.link.outing, self._bench.t
+        if outing is None:
+            return None
+        lost = sum(row[2] for row in outing.rows)
+        return OutingSeen(
+            t=round(min(t - outing.began_t, outing.order.seconds), 1),
+            seconds=outing.order.seconds,
+            distance_m=round(outing.distance_m(t)),
+            frames=len(outing.rows),
+            lost=lost,
+            done=outing.done(t),
+        )
 
     @property
     def switch_test(self) -> SwitchTest | None:

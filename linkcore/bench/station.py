@@ -253,6 +253,11 @@ class Station:
         edges, length = bench.wire_edges(seconds=seconds)
         return edges, length, f"{bench.tap} of the {bench.receiver_part.name}"
 
+    def flight_log(self, key: str) -> tuple[bytes, float]:
+        """(the log of the flight that was flown on the bench, how far it went); empty where none was flown."""
+        outing = self._bench(key).link.outing
+        return (b"", 0.0) if outing is None else (outing.csv(), outing.rows[-1][3] if outing.rows else 0.0)
+
     def ground(self, key: str) -> tuple[CraftDocument, Ground]:
         """(the draft, what an image is judged against)."""
         bench = self._bench(key)

@@ -336,6 +336,16 @@ class Place(_Section):
     vented: bool = Field(False, description="Whether the barometer is shielded from the wind of flight")
 
 
+class AlarmSet(_Section):
+    """The alarm line that this craft has, and where it comes from: loss begins at `begins_at` (or lower, where that is only a bound), by a flight's log of that name."""
+
+    signal: Literal["rssi_dbm", "rssi_percent", "lq_percent"]
+    begins_at: float = Field(ge=-200, le=100)
+    only_a_bound: bool = False
+    line: float = Field(ge=-200, le=160)
+    log: str = Field("", max_length=120)
+
+
 class CraftDocument(_Section):
     """One craft: its parts, its wires, both ends' set-up, and the settings meant for its board."""
 
@@ -355,6 +365,7 @@ class CraftDocument(_Section):
         default_factory=dict, max_length=16, description="As seen on the craft: whether a servo sits the other way round"
     )
     place: Annotated[Place | None, LATER] = Field(None, description="Where it flies; none: what is usual for its airframe")
+    alarm: Annotated[AlarmSet | None, LATER] = Field(None, description="The alarm line of the link, from a flight's log")
     acro_wanted: bool = Field(False, description="The pilot has said that acro where no mode is on is what they want")
     settings: BoardSettings
 

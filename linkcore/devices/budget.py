@@ -9,7 +9,7 @@ import math
 
 from pydantic import BaseModel, Field, computed_field
 
-from linkcore.craft.document import AirSetup
+from linkcore.craft.document import AirSetup, AlarmSet
 from linkcore.devices.legal import limit_of
 from linkcore.parts.models import FrameRate, Radio, RadioBand, Receiver, Region
 
@@ -24,7 +24,10 @@ POINTS = 61
 
 
 class Budget(BaseModel):
-    """All that goes in and what comes of it, in dB and m. `curve`: (distance m, signal dBm); `limit_dbm` None where the region has none for this band."""
+    """All that goes in and what comes of it, in dB and m. `curve`: (distance m, signal dBm); `limit_dbm` None where the region has none for this band.
+
+    `alarm_from`: the flight's log that the alarm line was found in; empty where it stands a margin above the sensitivity.
+    """
 
     power_dbm: float
     transmitter_gain_dbi: float
@@ -39,6 +42,7 @@ class Budget(BaseModel):
     region: Region | None
     alarm_dbm: float
     alarm_at_m: float
+    alarm_from: str
     range_m: float
     margin_at_1_km_db: float
     curve: list[tuple[float, float]]
@@ -87,15 +91,16 @@ def frame_period_s(setup: AirSetup, receiver: Receiver) -> float:
     return 1 / chosen_rate(setup, receiver.radio, receiver.link_period_s).hz
 
 
-def budget(setup: AirSetup, sends: Radio, hears: Radio, period_s: float, region: Region | None) -> Budget:
-    """For a transmitter's end and a receiver as they are set up."""
+def budget(setup: AirSetup, sends: Radio, hears: Radio, period_s: float, region: Region | None, measured: AlarmSet | None = None) -> Budget:
+    """For a transmitter's end and a receiver as they are set up. `measured`: the craft's alarm line, where a flight's log gave one."""
     rate = chosen_rate(setup, hears, period_s)
     power = setup.power_dbm if setup.power_dbm is not None else default_power(sends, setup, region)
     frequency = setup.frequency_mhz or middle_mhz(hears.band, region)
     eirp = power + setup.transmitter_gain_dbi
     gains = eirp + setup.receiver_gain_dbi - setup.other_losses_db
     left = gains - rate.sensitivity_dbm
-    alarm = rate.sensitivity_dbm + ALARM_MARGIN_DB
+    from_log = measured is not None and measured.signal == "rssi_dbm"
+    alarm = measured.line if measured is not None and from_log else rate.sensitivity_dbm + ALARM_MARGIN_DB
     reach = reach_m(left, frequency)
     first = max(1.0, reach / 10000)
     distances = [first * (2 * reach / first) ** (index / (POINTS - 1)) for index in range(POINTS)] if reach > first else [1.0, 2.0]
@@ -113,6 +118,7 @@ def budget(setup: AirSetup, sends: Radio, hears: Radio, period_s: float, region:
         limit_from=limit.source if limit else "",
         region=region,
         alarm_dbm=alarm,
+        alarm_from=measured.log or "a log" if measured is not None and from_log else "",
         alarm_at_m=round(reach_m(gains - alarm, frequency), 1),
         range_m=round(reach, 1),
         margin_at_1_km_db=round(left - free_space_loss_db(1000, frequency), 1),

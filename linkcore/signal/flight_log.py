@@ -63,14 +63,22 @@ def roles_of(heads: list[str]) -> dict[Role, int]:
     return found
 
 
+def heads_of(row: bytes) -> tuple[list[str], str]:
+    """(the headings of a log's first row, what stands between them)."""
+    mark = next((mark for mark in (",", ";", "\t") if mark.encode() in row), ",")
+    return [_text(cell).strip().strip('"') for cell in row.decode("utf-8-sig", "replace").split(mark)], mark
+
+
 def read_flight_log(stream: ByteStream, roles: Mapping[Role, int] | None = None) -> FlightLog:
     """Read all of it; `roles` where its headings do not say which column is which. Raise RecordingError, with the row, where it is none."""
     lines = whole_lines(chunks(stream, 1 << 22), "a log of rows with commas between")
     first = next(lines, b"")
     head, _, rest = first.partition(b"\n")
-    mark = next((mark for mark in (",", ";", "\t") if mark.encode() in head), ",")
-    heads = [_text(cell).strip().strip('"') for cell in head.decode("utf-8-sig", "replace").split(mark)]
+    heads, mark = heads_of(head)
     known = dict(roles) if roles is not None else roles_of(heads)
+    wild = next((role for role, index in known.items() if not 0 <= index < len(heads)), None)
+    if wild is not None:
+        raise RecordingError(f"there is no column {known[wild] + 1} for {wild}; the log has {len(heads)}")
     if roles is None and all(_number(cell) is not None for cell in heads):
         raise RecordingError("row 1: the log has no headings; name its columns in the first row, such as time_s,rssi_dbm,lost")
     signal: Role | None = "rssi" if "rssi" in known else "lq" if "lq" in known else None
@@ -163,7 +171,7 @@ def _made(taken: dict[Role, Column], signal: Role, heads: list[str], known: Mapp
     if "distance" in taken:
         distance = position[0] * _unit(heads[known["distance"]], _METRES)
     elif len(position) == 2:
-        distance = _from_start(*position)
+        distance = from_start(position[0], position[1])
     return FlightLog(_kind(signal, heads[known[signal]], value), value, expected, lost, time_s, distance, says)
 
 
@@ -187,8 +195,8 @@ def _kind(signal: Role, head: str, value: Column) -> SignalKind:
     raise RecordingError(f"RSSI runs from {value.min():g} to {value.max():g}: neither dBm nor percent")
 
 
-def _from_start(latitude: Column, longitude: Column) -> Column:
-    """Metres from the first position, over ground; a flight's length is small beside the earth."""
-    north = np.radians(latitude - latitude[0])
-    east = np.radians(longitude - longitude[0]) * np.cos(np.radians(latitude[0]))
+def from_start(latitude: Column, longitude: Column, first: int = 0) -> Column:
+    """Metres from the position of a row, over ground; a flight's length is small beside the earth."""
+    north = np.radians(latitude - latitude[first])
+    east = np.radians(longitude - longitude[first]) * np.cos(np.radians(latitude[first]))
     return np.asarray(EARTH_M * np.hypot(north, east), dtype=np.float64)

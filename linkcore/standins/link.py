@@ -20,6 +20,16 @@ from linkcore.standins.hands import HandsPart, Stick
 from linkcore.standins.loading import Loading
 from linkcore.standins.radio import Air, Said, StandInReceiver, StandInTransmitter
 
+FARTHEST_M = 3_000_000.0  # there the best kit of the catalogue has faded out, in free space
+OUTING_S, OUTING_ROWS = 600.0, 200_000  # the longest flight that is logged, and the most frames of it
+
+
+class FlyOut(HandsPart):
+    """A flight to be logged: out to a distance, at an even pace."""
+
+    to_m: float = Field(ge=20, le=FARTHEST_M)
+    seconds: float = Field(ge=5, le=OUTING_S)
+
 
 class LinkHands(HandsPart):
     """What hands do to both ends and the air between."""
@@ -35,9 +45,10 @@ class LinkHands(HandsPart):
     transmitter_phrase: Annotated[str, Field(max_length=64)] | None = None
     receiver_phrase: Annotated[str, Field(max_length=64)] | None = None
     forget_bind: Literal[True] | None = Field(None, description="The receiver is made to forget whom it knew")
-    distance_m: Annotated[float, Field(ge=0.05, le=50_000)] | None = None
+    distance_m: Annotated[float, Field(ge=0.05, le=FARTHEST_M)] | None = None
     way: BindWay | None = Field(None, description="The way to bind that is followed")
     loss_percent: Annotated[float, Field(ge=0, le=100)] | None = None
+    fly_out: FlyOut | None = Field(None, description="Fly out at an even pace, and log each frame")
     silence_s: Annotated[float, Field(ge=0.01, le=10)] | None = Field(None, description="Nothing gets through the air for so long from now on")
 
 
@@ -73,6 +84,33 @@ def bound_to(identity: str, bind_count: int) -> str:
     return f"{identity}/{bind_count}" if identity and bind_count else identity
 
 
+class Outing:
+    """A flight by distance, flown on the bench: its log has a row a frame, as a flight's log has it."""
+
+    def __init__(self, order: FlyOut, from_m: float, t: float) -> None:
+        self.order, self.from_m, self.began_t = order, max(1.0, from_m), t
+        self.rows: list[tuple[float, float, bool, float]] = []
+
+    def distance_m(self, t: float) -> float:
+        """How far out it is."""
+        share = min(1.0, max(0.0, (t - self.began_t) / self.order.seconds))
+        return self.from_m + share * (self.order.to_m - self.from_m)
+
+    def done(self, t: float) -> bool:
+        """Whether it is over."""
+        return t >= self.began_t + self.order.seconds or len(self.rows) >= OUTING_ROWS
+
+    def note(self, t: float, rssi_dbm: float, heard: bool) -> None:
+        """A frame was sent."""
+        if not self.done(t):
+            self.rows.append((t - self.began_t, rssi_dbm, not heard, self.distance_m(t)))
+
+    def csv(self) -> bytes:
+        """The log, a row a frame."""
+        lines = (f"{t:.4f},{rssi:.1f},{lost:d},{away:.1f}\n" for t, rssi, lost, away in self.rows)
+        return b"time_s,rssi_dbm,lost,distance_m\n" + "".join(lines).encode()
+
+
 class RadioLink:
     """Transmitter, air and receiver. A frame is heard where the firmware on both ends fits, the receiver knows the transmitter, and the air does not lose it.
 
@@ -91,6 +129,7 @@ class RadioLink:
         self.way: BindWay = parts.receiver.binding.ways[0]
         self.cycle = PowerCycle()
         self.last_sent_t = 0.0
+        self.outing: Outing | None = None
         self._slots = 0
         self._budget: tuple[CraftDocument, object, Budget | None] | None = None
         self._margin: tuple[Budget | None, float, float | None] | None = None
@@ -261,7 +300,9 @@ class RadioLink:
         if hands.silence_s is not None:
             self.air.silenced = (t, t + hands.silence_s)
         if hands.distance_m is not None:
-            self.distance_m = hands.distance_m
+            self.distance_m, self.outing = hands.distance_m, None
+        if hands.fly_out is not None:
+            self.outing = Outing(hands.fly_out, self.distance_m, t)
         self.bind_button = self.bind_button or bool(hands.bind_button)
         if hands.receiver_plugged is not None:
             self.plugged = hands.receiver_plugged
@@ -305,18 +346,29 @@ class RadioLink:
         self.cycle.see(t, receiver_on=self.receiver.powered, transmitter_on=self.transmitter.on, linked=self.receiver.linked, binding=binding)
         return f"receiver: {listener.state}" if taken else None
 
+    def _weak(self, period_s: float) -> float:
+        """The share of frames that the signal as it is now loses, percent; the receiver's own figures follow from the same signal."""
+        margin, found = self.margin_db, self.budget
+        if margin is None or found is None:
+            return 0.0
+        self.air.pass_shadow(self.distance_m, period_s)
+        margin += self.air.shadow_db
+        self.receiver.signal = (found.sensitivity_dbm + margin, margin + SNR_AT_SENSITIVITY_DB)
+        return loss_percent(margin)
+
     def words(self, until: float) -> list[Said]:
         """What the receiver says for the radio slots before `until`."""
         period, outlook = self.period_s, self._loading.outlook
         sends = self.transmitting
         understood = outlook.verdict != "do not match" and self.knows and sends and self.receiver.powered and self.receiver.end.listens
-        losses, margin, found = self.loss_percent, self.margin_db, self.budget
-        if margin is not None and found is not None:
-            self.receiver.signal = (found.sensitivity_dbm + margin, margin + SNR_AT_SENSITIVITY_DB)
         said: list[Said] = []
         while (slot := self._slots * period) < until - 1e-9:
             self._slots += 1
-            heard = self.air.carries(understood, losses, slot)
+            if self.outing is not None:
+                self.distance_m = self.outing.distance_m(slot)
+            heard = self.air.carries(understood, self._weak(period), slot)
+            if self.outing is not None and sends:
+                self.outing.note(slot, self.receiver.signal[0], heard)
             if sends:
                 self.last_sent_t = slot
             said += self.receiver.slot(slot, self.transmitter.frame()[: outlook.channels] if heard else None, self.air.lq_percent)

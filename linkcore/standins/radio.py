@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 import random
 from collections import deque
 
@@ -78,20 +79,47 @@ class StandInTransmitter:
         return us
 
 
+BURST_FRAMES = 4.0  # how many frames in a row the air takes where a signal is weak, in the mean (ours)
+SHADOW_DB = 3.0  # the spread of a signal about what the distance makes of it: log-normal shadowing, ITU-R P.1406
+SHADOW_S = 2.0  # how long a shadow lasts (ours)
+OPEN_M = 10.0  # nearer than this nothing stands between
+
+
 class Air:
-    """The radio link: frames at a fixed period, of which a share is lost."""
+    """The radio link: frames at a fixed period. Some are lost by hand, each for itself; where the signal is weak they are lost in bursts, in and out of shadows."""
 
     def __init__(self, rng: random.Random) -> None:
         self.loss_percent = 0.0
+        self.shadow_db = 0.0
+        self._in_burst = False
         self.silenced: tuple[float, float] | None = None  # from when until when nothing gets through, s
         self._rng = rng
         self._recent: deque[bool] = deque(maxlen=LQ_FRAMES)
         self._heard = 0
 
-    def carries(self, sent: bool, loss_percent: float, t: float) -> bool:
-        """Whether this slot's frame is heard."""
+    def pass_shadow(self, distance_m: float, period_s: float) -> None:
+        """A frame period goes by: the shadow that lies on the way deepens or lifts."""
+        if distance_m <= OPEN_M:
+            self.shadow_db = 0.0
+            return
+        stays = math.exp(-period_s / SHADOW_S)
+        self.shadow_db = stays * self.shadow_db + math.sqrt(1 - stays * stays) * self._rng.gauss(0.0, SHADOW_DB)
+
+    def _taken(self, share: float) -> bool:
+        """Whether a weak signal loses this frame: two states, so that the share is as given and a burst is BURST_FRAMES long in the mean."""
+        if share <= 0:
+            self._in_burst = False
+            return False
+        stays = max(1 - 1 / BURST_FRAMES, share)
+        chance = stays if self._in_burst else share * (1 - stays) / (1 - share) if share < 1 else 1.0
+        self._in_burst = self._rng.random() < chance
+        return self._in_burst
+
+    def carries(self, sent: bool, weak_percent: float, t: float) -> bool:
+        """Whether this slot's frame is heard. `weak_percent`: the share that is lost because the signal is weak."""
         quiet = self.silenced is not None and self.silenced[0] <= t < self.silenced[1]
-        heard = sent and not quiet and (loss_percent <= 0 or self._rng.random() * 100 >= loss_percent)
+        by_hand = self.loss_percent > 0 and self._rng.random() * 100 < self.loss_percent
+        heard = sent and not quiet and not by_hand and not self._taken(weak_percent / 100)
         if len(self._recent) == LQ_FRAMES:
             self._heard -= self._recent[0]
         self._recent.append(heard)

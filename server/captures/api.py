@@ -126,7 +126,8 @@ class RecordingsView(APIView):
     def get(self, request: Request, craft_id: uuid.UUID) -> Response:
         """The newest first, those that are only lent among them."""
         craft = find_craft(request, craft_id)
-        return Response(RecordingSerializer([_row(each) for each in craft.recordings.select_related("made_by")], many=True).data)
+        lines = craft.recordings.filter(kind__in=KINDS).select_related("made_by")
+        return Response(RecordingSerializer([_row(each) for each in lines], many=True).data)
 
     @extend_schema(request={"multipart/form-data": RecordingFormSerializer}, responses={201: RecordingSerializer, 413: ProblemSerializer, **REFUSED})
     def post(self, request: Request, craft_id: uuid.UUID) -> Response:

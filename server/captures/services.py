@@ -82,7 +82,7 @@ async def read_line(path: Path, name: str, line: str, into: Path) -> AsyncIterat
     if (into / "meta.json").exists():
         return
     with _whole(into) as part:
-        async for told in _run(path, name, line, part):
+        async for told in run_reading(_command(path, line, part), path, name):
             if "progress" in told:
                 yield told
 
@@ -130,12 +130,13 @@ def _command(path: Path, line: str, into: Path) -> list[str]:
     return [sys.executable, "-m", "commands.reading", str(path), "--into", str(into), "--line", line]
 
 
-async def _run(path: Path, name: str, line: str, into: Path) -> AsyncIterator[dict[str, Any]]:
+async def run_reading(command: list[str], path: Path, name: str) -> AsyncIterator[dict[str, Any]]:
+    """Let a process read a file within the limits, when its turn has come; yields what it tells. Raise Unreadable. Leaving off kills it."""
     if _turn.locked():
         yield {"progress": 0.0, "says": "waiting for another recording to be read"}
     async with _turn:
         process = await asyncio.create_subprocess_exec(
-            *_command(path, line, into),
+            *command,
             cwd=settings.ROOT,
             stdout=asyncio.subprocess.PIPE,
             stderr=asyncio.subprocess.PIPE,

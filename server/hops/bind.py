@@ -49,7 +49,7 @@ def bind_view(document: CraftDocument, parts: KitParts, installed: dict[Role, In
         sends, hears = air(devices, installed)
         if sends is not None and hears is not None:
             region = region_of(sends, hears, document.wants.region)
-            found = budget(document.air, sends, hears, parts.receiver.link_period_s, region)
+            found = budget(document.air, sends, hears, parts.receiver.link_period_s, region, document.alarm)
     means = [LightMeaning(light=light, means=meanings(binding, light)) for light in lights]
     return BindView(lights=LightsView(colours=colours, patterns=patterns, meanings=means), budget=found)
 

@@ -37,7 +37,7 @@ _incoming: TypeAdapter[Hands | Act | Look] = TypeAdapter(Annotated[Hands | Act |
 
 CHECKS_MOVE = frozenset(("type", "left", "right", "switches", "transmitter_on", "usb", "pack", "tilt_deg", "gps_fix", "loss_percent", "distance_m"))
 MOVES = frozenset(("type", "left", "right", "tilt_deg"))  # only where they end counts
-CHECKS_ASK = frozenset(("measure anew", "read back", "keep line"))
+CHECKS_ASK = frozenset(("measure anew", "read back", "keep line", "keep flight"))
 
 
 def duty_of(message: Hands | Act | Look) -> Duty:
@@ -153,7 +153,7 @@ class BenchConsumer(GatedConsumer):
     async def _act(self, act: Act) -> None:
         if act.request in self._asked:
             return  # it is being done, and answered once
-        rate = lines_kept if act.act == "keep line" else acts
+        rate = lines_kept if act.act in ("keep line", "keep flight") else acts
         if wait := rate(self.scope["user"].pk, self.craft_id):
             await self._refuse(act, later(wait))
             return

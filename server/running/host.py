@@ -720,6 +720,8 @@ class RunningBench:
             return "stopping"
         if act.act == "keep line":
             return await self._keep_line(user_id)
+        if act.act == "keep flight":
+            return await self._keep_flight(user_id)
         if act.act == "read back":
             _, as_drafted = await self._ask("read_back")
             return "read back" if as_drafted else "read back: the board has other values than the draft"
@@ -769,6 +771,19 @@ class RunningBench:
         name = f"{called}, {seconds:.1f} s.vcd"
         self._made = str(await in_database(self._of_this_craft(self._recorded))(edges, seconds, name, user_id))
         return f"{seconds:.1f} s of {called.split(' of the ')[0]} are kept"
+
+    async def _keep_flight(self, user_id: int) -> str:
+        """The log of a flight that was flown on the bench, lent until somebody keeps it."""
+        log, far_m = await self._ask("flight_log")
+        if not log:
+            raise Refused("no flight was flown on the bench yet")
+        name = f"bench, out to {far_m:.0f} m.csv"
+        self._made = str(await in_database(self._of_this_craft(self._logged))(log, name, user_id))
+        return "the flight's log is kept"
+
+    def _logged(self, log: bytes, name: str, user_id: int) -> UUID:
+        author = get_user_model().objects.filter(pk=user_id).first()
+        return Recording.store([log], craft_id=self.craft_id, name=name, kind="log", source=Recording.Source.STAND_IN, made_by=author).pk
 
     def _recorded(self, edges: Edges, seconds: float, name: str, user_id: int) -> UUID:
         author = get_user_model().objects.filter(pk=user_id).first()

@@ -5,6 +5,7 @@ from __future__ import annotations
 import contextlib
 import io
 import json
+import math
 import tempfile
 import unittest
 from pathlib import Path
@@ -12,10 +13,13 @@ from pathlib import Path
 import numpy as np
 
 from commands.calc import main
-from linkcore.hops.lost_link.alarm import alarm_line, most_losses
+from linkcore.hops.lost_link.alarm import alarm_line, lq_by_grace, most_losses
 from linkcore.signal.flight_log import FlightLog, read_flight_log
+from linkcore.signal.mavlink_log import read_mavlink_log
 from linkcore.signal.recordings import RecordingError
-from tests.flights import HZ, flight
+from tests.core.test_bench import Hand
+from tests.crafts import crsf_craft
+from tests.flights import HZ, flight, telemetry_log
 
 
 def csv(log: FlightLog, head: str = "time_s,rssi_dbm,lost", *more: np.ndarray) -> bytes:
@@ -161,3 +165,71 @@ class CommandTest(unittest.TestCase):
         for arguments in (["calc", "alarm"], ["calc", "ports", "x.csv"], ["calc", "ports", "--margin", "3"], ["calc", "alarm", "--margin", "99", "x.csv"]):
             with self.subTest(arguments), contextlib.redirect_stderr(io.StringIO()), self.assertRaises(SystemExit):
                 main(arguments, io.StringIO("{}"), io.StringIO())
+
+
+class TelemetryTest(unittest.TestCase):
+    def test_a_mavlink_log_tells_losses_by_its_sequence_numbers(self):
+        log, truth = flight(3, minutes=4)
+        found = read_mavlink_log(io.BytesIO(telemetry_log(log, wrong=b"\xfd\x00 no message \xff")))
+        self.assertAlmostEqual(
+            found.lost.sum(), log.lost.sum(), delta=0.03 * log.lost.sum() + 110, msg="what is lost in one piece for 100 messages or more counts as a restart"
+        )
+        line = alarm_line(found)
+        self.assertEqual(line.signal, "rssi_percent")
+        self.assertAlmostEqual(line.begins_at * 2.54 / 1.9 - 127, truth, delta=2.5, msg="an RSSI that comes with every fifth message lags behind")
+
+    def test_what_is_no_mavlink_log_is_told(self):
+        for data, said in (
+            (b"time_s,rssi_dbm,lost\n" * 50, "no MAVLink message"),
+            (b"", "no MAVLink message"),
+            (telemetry_log(flight(1, minutes=0.1)[0], every=10**6)[:300], "too few"),
+        ):
+            with self.assertRaisesRegex(RecordingError, said):
+                read_mavlink_log(io.BytesIO(data))
+
+    def test_the_command_line_reads_either(self):
+        with tempfile.TemporaryDirectory() as folder:
+            file = Path(folder) / "flight.tlog"
+            file.write_bytes(telemetry_log(flight(3, minutes=2)[0]))
+            out = io.StringIO()
+            self.assertEqual(main(["calc", "alarm", str(file)], io.StringIO(), out), 0)
+            self.assertEqual(json.loads(out.getvalue())["signal"], "rssi_percent")
+
+
+class ByTheGraceTest(unittest.TestCase):
+    def test_the_quality_below_which_the_grace_is_broken_is_found_by_throwing_dice(self):
+        """At the share that is found, gaps of so many frames come about as often as was asked for; counted over short gaps, scaled by the law alone in how long is waited."""
+        rng = np.random.default_rng(3)
+        for frames, period_s in ((3, 0.02), (5, 0.009)):
+            line = lq_by_grace(frames * period_s, period_s)
+            share = 1 - line / 100
+            self.assertTrue(0 < share < 0.2)
+            steeper = min(0.6, share * 10)  # so often that it can be counted
+            lost = rng.random(4_000_000) < steeper
+            ends = np.flatnonzero(~lost)
+            counted = np.count_nonzero(np.diff(ends) > frames)
+            self.assertAlmostEqual(counted / (4_000_000 * (1 - steeper) * steeper**frames), 1, delta=0.1)
+            self.assertAlmostEqual((1 - share) * share**frames / period_s * 60_000, 1, delta=0.4)
+
+    def test_a_longer_grace_bears_worse_air(self):
+        lines = [lq_by_grace(grace, 0.01) for grace in (0.05, 0.1, 0.2, 0.4, 0.8)]
+        self.assertEqual(lines, sorted(lines, reverse=True))
+
+
+class OutingTest(unittest.TestCase):
+    def test_a_flight_on_the_bench_gives_its_alarm_line(self):
+        hand = Hand(crsf_craft())
+        found = hand.bench.link.budget
+        hand.do(125.0, fly_out={"to_m": 2.5 * found.range_m, "seconds": 120})
+        outing = hand.bench.observed.outing
+        self.assertTrue(outing.done and outing.frames > 3000 and outing.lost > 200)
+        line = alarm_line(read_flight_log(io.BytesIO(hand.bench.link.outing.csv())))
+        truth = found.sensitivity_dbm - 2 + math.log(99) / 1.5
+        self.assertAlmostEqual(line.begins_at, truth, delta=1.5)
+        self.assertAlmostEqual(line.exponent, 2, delta=0.4)
+
+    def test_who_takes_the_craft_elsewhere_ends_its_flight(self):
+        hand = Hand(crsf_craft())
+        hand.do(2.0, fly_out={"to_m": 500, "seconds": 60})
+        hand.do(1.0, distance_m=2)
+        self.assertIsNone(hand.bench.observed.outing)

@@ -44,6 +44,18 @@ class CalcTest(SimpleTestCase):
         status, answer, _ = self.calc("loom", scenario.curlew().model_dump(mode="json"))
         self.assertEqual((status, len(answer["wires"]), answer["usb"]["limit_ma"]), (0, 23, 500))
 
+    def test_what_the_craft_does_when_the_link_dies(self):
+        craft = scenario.sandpiper().model_dump(mode="json")
+        status, answer, _ = self.calc("loss", craft)
+        self.assertEqual((status, [(each["code"], each["severity"]) for each in answer["findings"]]), (3, [("lostlink.low-return", "stop")]))
+        self.assertEqual((answer["reaction"]["motors_stop_s"], list(answer["path"][0])), (None, ["t", "height_m", "distance_m"]))
+        self.assertAlmostEqual(answer["reaction"]["reacts_s"], 0.8, delta=0.01)
+        craft["settings"]["lost_link"]["return_height_m"] = 60
+        status, answer, _ = self.calc("loss", craft)
+        self.assertEqual((status, [each["severity"] for each in answer["findings"]], max(each["height_m"] for each in answer["path"])), (0, ["warn"], 60.0))
+        status, _, told = self.calc("loss", craft | {"place": craft["place"] | {"height_m": -1}})
+        self.assertEqual((status, told), (2, "bell: standard input: place/height_m: Input should be greater than or equal to 0\n"))
+
     def test_own_parts_come_from_a_file(self):
         craft = scenario.curlew()
         craft.kit.board = "own-merle"

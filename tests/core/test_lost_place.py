@@ -74,6 +74,7 @@ DANGERS = {  # code: (severity, a craft in which it stands)
     "late": ("warn", lambda: craft_with(place={"obstacle_m": 5})),
     "drift": ("warn", lambda: craft_with("boat", place={"obstacle_m": 40, "wind_mps": 1})),
     "short-grace": ("warn", lambda: apply_edits(crsf_craft(), [Edit(path="/settings/lost_link/grace_ms", value=40), Edit(path="/air/rate_hz", value=50)])),
+    "preset-channels": ("warn", lambda: apply_edits(scenario.coot(), [Edit(path="/receiver/preset_us", value=[1500.0] * 12)])),
     "drives": ("stop", lambda: apply_edits(scenario.coot(), [Edit(path="/settings/reversing_drives", value=False)])),
 }
 

@@ -15,8 +15,8 @@ from linkcore.craft.parts import KitParts, understand
 from linkcore.devices.modes import holds
 from linkcore.devices.on_loss import starting_grace_ms
 from linkcore.findings import Edit, Finding, Mend
-from linkcore.hops.lost_link.runs import LossRun
-from linkcore.hops.lost_link.timeline import judge, predict
+from linkcore.hops.lost_link.runs import LossRun, judge
+from linkcore.hops.lost_link.timeline import predict
 from linkcore.hops.registry import HOPS
 from linkcore.hops.sticks.measure import SticksMeasure
 from linkcore.hops.switchboard.clearance import band_clearance
@@ -177,7 +177,7 @@ class LostLinkTest(SimpleTestCase):
                 bench.run_until(1.5)
                 self.assertTrue(bench.board.armed)
                 bench.hands(Hands(transmitter_on=False))
-                bench.run_until(9.0)
+                bench.run_until(25.0)  # 30 m at 1.5 m/s, where it lands
                 predicted = predict(bench.whole.craft, bench.parts)
                 run = bench.loss
                 if predicted.reacts_s is None:
@@ -229,12 +229,14 @@ class LostLinkTest(SimpleTestCase):
             [text.split(".")[0].split(":")[0] for text in said[:3]],
             ["The board has not reacted yet", "The motors have not stopped yet", "Now switch the transmitter back on"],
         )
+        self.assertEqual(judge(run, predicted), (False, "The link is back: a moment yet, whether the motors stay as they are."))
+        run = run.model_copy(update={"state": "done"})
         self.assertTrue(judge(run, predicted)[0])
         for change, word in (
             ({"rearmed_by_itself": True}, "by themselves"),
             ({"reacted_t": 10.9}, "0.40 s were predicted"),
-            ({"armed": False}, "not armed"),
-            ({"armed": False, "state": "done"}, "does not count"),
+            ({"armed": False, "state": "running", "back_t": None}, "not armed"),
+            ({"armed": False, "turned": True}, "The motors turned"),
             ({"state": "broken off"}, "broken off"),
         ):
             good, text = judge(run.model_copy(update=change), predicted)

@@ -70,6 +70,19 @@ class AlarmLine(BaseModel):
     says: list[str] = []
 
 
+RARE_S = 1000 * 60.0  # a gap that outlasts the grace, once in so long
+
+
+def lq_by_grace(reacts_s: float, period_s: float) -> float:
+    """The link quality, percent, at which a gap that makes the board give the link up comes once in 1,000 minutes where frames are lost at random: (1 - p) p^n / T = 1 / 60,000 s, n = the frames until it reacts."""
+    frames = max(1, math.floor(reacts_s / period_s + 1e-9))
+    low, high = 0.0, frames / (frames + 1)  # beyond that share gaps come no oftener, since there is hardly a frame between them
+    for _ in range(60):
+        share = (low + high) / 2
+        low, high = (share, high) if (1 - share) * share**frames / period_s < 1 / RARE_S else (low, share)
+    return math.ceil(1000 * (1 - low)) / 10
+
+
 def alarm_line(log: FlightLog, margin: float | None = None, seed: int = 0) -> AlarmLine:
     """Worked out from a log. `margin`: dB, or points of percent."""
     margin = MARGINS[log.kind] if margin is None else margin

@@ -26,6 +26,7 @@ CODES = tuple(
         "over-ceiling",
         "people",
         "preset-arms",
+        "preset-channels",
         "preset-disarms",
         "short-grace",
         "slow-home",

@@ -10,7 +10,7 @@ from linkcore.craft.document import CraftDocument
 from linkcore.craft.parts import KitParts
 from linkcore.devices.budget import frame_period_s
 from linkcore.hops.lost_link.place_rules import clear_line_m
-from linkcore.hops.lost_link.runs import BadAir, Gap, LossRun, SwitchTest, reaction_fault, way_fault
+from linkcore.hops.lost_link.runs import BadAir, Gap, LossRun, OutingSeen, SwitchTest, reaction_fault, way_fault
 from linkcore.hops.lost_link.timeline import Prediction, predict, react
 from linkcore.hops.signal import SIGNAL
 from linkcore.proofs import ProofOf, Want
@@ -58,6 +58,11 @@ class Lost(Protocol):
     @property
     def bad_air(self) -> BadAir | None:
         """The air that loses about one frame in five, while it does."""
+        ...
+
+    @property
+    def outing(self) -> OutingSeen | None:
+        """The flight by distance that is logged, or was last."""
         ...
 
     @property

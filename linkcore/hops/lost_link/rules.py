@@ -29,6 +29,18 @@ def check_lost_link(craft: CraftDocument, parts: KitParts) -> list[Finding]:
     if predicted.hidden:
         findings.append(_hidden(craft, parts, predicted))
     findings += [*_drives(craft, parts), *_response(craft, parts), *_rules_of_the_response(craft, parts, predicted)]
+    if len(craft.receiver.preset_us) > receiver.channels:
+        findings.append(
+            CHECK.warn(
+                "lostlink.preset-channels",
+                At("receiver", (*At.device("receiver").refs, *At.setting("/receiver/preset_us", "").refs)),
+                f"The preset has values for {len(craft.receiver.preset_us)} channels; the {receiver.name} has {receiver.channels}.",
+                "The rest goes nowhere.",
+                Mend(
+                    text=f"Keep the first {receiver.channels}", edits=(Edit(path="/receiver/preset_us", value=craft.receiver.preset_us[: receiver.channels]),)
+                ),
+            )
+        )
     period_s = frame_period_s(craft.air, receiver)
     if predicted.reacts_s is not None and predicted.reacts_s < SHORT_GRACE_FRAMES * period_s:
         usual = max(starting_grace_ms(receiver, wire_to_board(parts), period_s), lost.grace_ms + 20)

@@ -75,6 +75,17 @@ class BadAir(BaseModel):
     losses: int = 0
 
 
+class OutingSeen(BaseModel):
+    """A flight by distance that is logged: how far it is, s and m, and how many frames were sent and lost."""
+
+    t: float
+    seconds: float
+    distance_m: float
+    frames: int
+    lost: int
+    done: bool
+
+
 class SwitchTest(BaseModel):
     """The switch of the lost-link test, while armed. `reacted_s`: how long after it was switched on; `back`: whether the link was good again after it was switched off."""
 

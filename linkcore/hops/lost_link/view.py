@@ -13,7 +13,7 @@ from linkcore.devices.body import Body, charge_left_mah
 from linkcore.devices.responses import IN_WORDS, can_do, lacks, lands_by
 from linkcore.hops.lost_link.place_rules import charge_home_mah, clear_line_m, clearance_parts
 from linkcore.hops.lost_link.proofs import ARMED, BACK, BAD, BAD_AIR_S, DISARMED, DIVE, FLOWN, SHORTER, TEST_SWITCH, Lost, expected_losses, shorter_gap_s
-from linkcore.hops.lost_link.runs import FIRST, BadAir, Gap, LossRun, SwitchTest, judge
+from linkcore.hops.lost_link.runs import FIRST, BadAir, Gap, LossRun, OutingSeen, SwitchTest, judge
 from linkcore.hops.lost_link.timeline import Prediction, predict, preset_value, preset_with
 from linkcore.parts.axes import channel_of
 from linkcore.reads import Whole
@@ -83,6 +83,7 @@ class LostLinkTold(BaseModel):
     gap: Gap | None
     bad_air: BadAir | None
     switch_test: SwitchTest | None
+    outing: OutingSeen | None
     proven: bool
     verdict: str
 
@@ -110,6 +111,7 @@ def tell(whole: Whole, seen: Lost) -> LostLinkTold:
         gap=seen.gap,
         bad_air=seen.bad_air,
         switch_test=seen.switch_test,
+        outing=seen.outing,
         proven=proven,
         verdict=verdict,
     )

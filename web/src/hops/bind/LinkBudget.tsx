@@ -201,7 +201,7 @@ function Plot({ budget, distance }: { budget: Budget; distance: number }) {
         strokeDasharray="5 4"
       />
       <text x={LEFT + 8} y={y(budget.alarm_dbm) - 5} {...text} fill={colours.copperText}>
-        alarm line {budget.alarm_dbm} dBm
+        alarm line {budget.alarm_dbm} dBm{budget.alarm_from && `, from ${budget.alarm_from}`}
       </text>
       {atLimit && (
         <>

@@ -2,38 +2,17 @@ import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useRef, useState } from "react";
-import { api, cookie, Problem as Refusal, taken } from "../../api/client";
+import { api, taken } from "../../api/client";
 import type { Recording } from "../../api/types";
 import { RoomUsed } from "../../craft/RoomUsed";
 import { DropZone } from "../../look/DropZone";
 import { HopHead } from "../../look/HopHead";
 import { Problem } from "../../look/Problem";
 import { columns } from "../../look/phone";
+import { MOST_MB, uploadFile } from "../../look/uploadFile";
 
-const MOST_MB = 200;
-
-/** Send the file and say how far it is; the browser's fetch tells no upload progress. */
-function upload(craftId: string, file: File, onProgress: (share: number) => void): { done: Promise<Recording>; stop: () => void } {
-  const request = new XMLHttpRequest();
-  const done = new Promise<Recording>((resolve, reject) => {
-    request.open("POST", `/api/crafts/${craftId}/recordings`);
-    request.setRequestHeader("X-CSRFToken", cookie("csrftoken"));
-    request.responseType = "json";
-    request.upload.onprogress = (event) => onProgress(event.loaded / event.total);
-    request.onload = () =>
-      request.status === 201
-        ? resolve(request.response as Recording)
-        : reject(new Refusal(request.status, request.response?.detail ?? `the server answered ${request.status}`));
-    request.onerror = () => reject(new Refusal(0, "the upload broke off; is ./bell still running?"));
-    request.onabort = () => reject(new Refusal(0, "Stopped. Nothing was kept of it."));
-    const form = new FormData();
-    form.append("file", file);
-    request.send(form);
-  });
-  return { done, stop: () => request.abort() };
-}
-
-const sized = (bytes: number) => (bytes < 1 << 20 ? `${Math.max(1, Math.round(bytes / 1024))} kB` : `${(bytes / (1 << 20)).toFixed(1)} MB`);
+export const sized = (bytes: number) =>
+  bytes < 1 << 20 ? `${Math.max(1, Math.round(bytes / 1024))} kB` : `${(bytes / (1 << 20)).toFixed(1)} MB`;
 const WHERE = { file: "a file", "stand-in": "the stand-in", serial: "a serial line" } as const;
 
 /** The recordings of a craft, and the way to hand in another one. */
@@ -62,13 +41,8 @@ export function Recordings({
   };
   const hand = useMutation({
     mutationFn: (file: File) => {
-      if (file.size > MOST_MB << 20)
-        throw new Refusal(
-          413,
-          `${file.name} is larger than ${MOST_MB} MB, the most that is taken; cut the capture to the stretch you need`,
-        );
       setShare(0);
-      const { done, stop } = upload(craftId, file, setShare);
+      const { done, stop } = uploadFile<Recording>(`/api/crafts/${craftId}/recordings`, file, setShare);
       running.current = stop;
       return done;
     },

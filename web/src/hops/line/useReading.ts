@@ -1,5 +1,6 @@
 import { useCallback, useEffect, useRef, useState } from "react";
 import type { ReadingNews, ReadingView } from "../../api/types";
+import { followLines } from "../../look/followLines";
 
 interface Reading {
   progress: number;
@@ -18,13 +19,17 @@ export function useReading(recording: string, line: string): Reading & { stop: (
     const stop = new AbortController();
     stopping.current = stop;
     setReading(BEGUN);
-    follow(recording, line, stop.signal, (news) =>
-      setReading((now) => ({
-        progress: news.progress ?? now.progress,
-        says: news.says || now.says,
-        view: news.done ?? now.view,
-        error: news.error ?? now.error,
-      })),
+    followLines<ReadingNews>(
+      `/api/recordings/${recording}/reading?line=${encodeURIComponent(line)}`,
+      stop.signal,
+      (news) => Boolean(news.done ?? news.error),
+      (news) =>
+        setReading((now) => ({
+          progress: news.progress ?? now.progress,
+          says: news.says || now.says,
+          view: news.done ?? now.view,
+          error: news.error ?? now.error,
+        })),
     ).catch((error: Error) => {
       if (!stop.signal.aborted) setReading((now) => ({ ...now, error: error.message }));
     });
@@ -35,29 +40,4 @@ export function useReading(recording: string, line: string): Reading & { stop: (
     setReading((now) => ({ ...now, error: "Stopped. Nothing was lost; open it again to read it." }));
   }, []);
   return { ...reading, stop };
-}
-
-async function follow(recording: string, line: string, signal: AbortSignal, tell: (news: ReadingNews) => void): Promise<void> {
-  const answer = await fetch(`/api/recordings/${recording}/reading?line=${encodeURIComponent(line)}`, { signal });
-  if (!answer.ok || !answer.body) {
-    const told = (await answer.json().catch(() => null)) as { detail?: string } | null;
-    throw new Error(told?.detail ?? `the server answered ${answer.status}`);
-  }
-  const reader = answer.body.pipeThrough(new TextDecoderStream()).getReader();
-  let held = "";
-  let ended = false;
-  for (;;) {
-    const { done, value } = await reader.read();
-    if (done) break;
-    held += value;
-    const lines = held.split("\n");
-    held = lines.pop() ?? "";
-    for (const each of lines) {
-      if (!each) continue;
-      const news = JSON.parse(each) as ReadingNews;
-      ended = ended || Boolean(news.done ?? news.error);
-      tell(news);
-    }
-  }
-  if (!ended) throw new Error("The reading broke off before its end. Open the recording again.");
 }

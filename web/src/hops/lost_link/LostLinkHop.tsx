@@ -1,10 +1,12 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
+import { useState } from "react";
 import { sendHands, useBenchStore } from "../../bench/useBench";
 import type { HopProps } from "../../craft/hopProps";
 import { colours, mono } from "../../look/colours";
 import { HopHead } from "../../look/HopHead";
 import { columns } from "../../look/phone";
+import { AlarmView } from "./AlarmView";
 import { LossPicture } from "./LossPicture";
 import { LossProofs } from "./LossProofs";
 import { LossSentence } from "./LossSentence";
@@ -14,6 +16,7 @@ import { type Place, PlaceSentence } from "./PlaceSentence";
 export function LostLinkHop({ craft, parts, edit }: HopProps) {
   const report = useBenchStore((state) => state.report);
   const live = useBenchStore((state) => state.live);
+  const [alarm, lookAtAlarm] = useState(false);
   const { settings } = craft.document;
   const lost = settings.lost_link;
   const told = report?.told.lost_link;
@@ -24,10 +27,15 @@ export function LostLinkHop({ craft, parts, edit }: HopProps) {
       return document;
     });
   const say = (change: Partial<Place>) => edit((document) => ({ ...document, place: { ...told.place, ...document.place, ...change } }));
+  if (alarm) return <AlarmView craft={craft} told={told} edit={edit} onBack={() => lookAtAlarm(false)} />;
   const wing = craft.document.airframe === "plane" || craft.document.airframe === "wing";
   return (
     <>
-      <HopHead title="Lost link" question="What does the craft do when the link dies, where, and when?" />
+      <HopHead title="Lost link" question="What does the craft do when the link dies, where, and when?">
+        <Button variant="outlined" onClick={() => lookAtAlarm(true)}>
+          Alarm line from a log
+        </Button>
+      </HopHead>
       <Box sx={{ display: "flex", alignItems: "center", gap: 2, mb: 1.5 }}>
         <Box
           role="status"

@@ -199,7 +199,13 @@ export function OverTheGround({
           )}
           <g transform={`translate(${x(craft.x)} ${y(craft.up)})`}>
             <path {...handle("craft")} d="M0 -10l10 10l-10 10l-10 -10z" fill={colours.slate} stroke={colours.raised} strokeWidth={1.5} />
-            <text y={craft.up > high * 0.2 ? 24 : -15} fontSize={11.5} textAnchor={craft.x > far * 0.8 ? "end" : "middle"} fill={colours.ink} pointerEvents="none">
+            <text
+              y={craft.up > high * 0.2 ? 24 : -15}
+              fontSize={11.5}
+              textAnchor={craft.x > far * 0.8 ? "end" : "middle"}
+              fill={colours.ink}
+              pointerEvents="none"
+            >
               link dies: {craft.x} m away{place.height_m > 0 || craft.up > 0 ? `, ${craft.up} m high` : ""}
             </text>
           </g>

@@ -1,0 +1,88 @@
+"""Flights' logs over HTTP, read in the real server process, and a flight that is flown on the bench."""
+
+from __future__ import annotations
+
+import http.client
+import json
+
+from django.conf import settings
+from django.contrib.auth import get_user_model
+from django.core.files.uploadedfile import SimpleUploadedFile
+
+from server.captures.models import Recording
+from tests import live
+from tests.core.test_alarm import csv
+from tests.flights import flight, telemetry_log
+from tests.server.test_bench_socket import PATIENCE_S, OnTheSocket
+
+
+class FlightTest(OnTheSocket):
+    def setUp(self):
+        super().setUp()
+        self.client.force_login(get_user_model().objects.get(username="wren"))
+        self.cookie = f"{settings.SESSION_COOKIE_NAME}={self.client.cookies[settings.SESSION_COOKIE_NAME].value}"
+
+    def hand_in(self, name: str, data: bytes):
+        return self.client.post(f"/api/crafts/{self.craft.id}/flights", {"file": SimpleUploadedFile(name, data)})
+
+    def read(self, log_id: str, query: str = "", cookie: str | None = None) -> tuple[int, list[dict]]:
+        connection = http.client.HTTPConnection(live.server().address.removeprefix("http://"), timeout=PATIENCE_S)
+        connection.request("GET", f"/api/flights/{log_id}/alarm{query}", headers={"Cookie": self.cookie if cookie is None else cookie})
+        answer = connection.getresponse()
+        return answer.status, [json.loads(each) for each in answer.read().splitlines()]
+
+    def test_a_log_gives_its_alarm_line_with_progress_and_margin(self):
+        log, truth = flight(1, minutes=4)
+        made = self.hand_in("creek.csv", csv(log)).json()
+        status, news = self.read(made["id"], "?margin=9")
+        self.assertEqual((status, news[1]["heads"], news[1]["roles"]), (200, ["time_s", "rssi_dbm", "lost"], {"time": 0, "rssi": 1, "lost": 2}))
+        done = news[-1]["done"]
+        self.assertAlmostEqual(done["found"]["begins_at"], truth, delta=1)
+        self.assertAlmostEqual(done["found"]["alarm_line"], done["found"]["begins_at"] + 9, delta=0.01)
+        self.assertTrue(40 < done["lq_by_grace"] < 100, "by the grace of this craft")
+        self.assertEqual([each["progress"] for each in news], sorted(each["progress"] for each in news))
+
+    def test_columns_are_corrected_by_hand(self):
+        log, _ = flight(1, minutes=2)
+        made = self.hand_in("odd.csv", csv(log, "a,b,c")).json()
+        self.assertIn("no column is RSSI or link quality", self.read(made["id"])[1][-1]["error"])
+        news = self.read(made["id"], "?roles=%7B%22rssi%22:1,%22lost%22:2%7D")[1]
+        self.assertIn("the log has no time", " ".join(news[-1]["done"]["found"]["says"]))
+        for wrong, status in (("?roles=%7B%22rssi%22:-1%7D", 400), ("?roles=nonsense", 400), ("?margin=nan", 400), ("?margin=900", 400)):
+            self.assertEqual(self.read(made["id"], wrong)[0], status, wrong)
+        self.assertIn("there is no column 71", self.read(made["id"], "?roles=%7B%22rssi%22:70,%22lost%22:2%7D")[1][-1]["error"])
+
+    def test_telemetry_and_what_is_none(self):
+        made = self.hand_in("flight.tlog", telemetry_log(flight(2, minutes=1)[0])).json()
+        self.assertEqual(self.read(made["id"])[1][-1]["done"]["found"]["signal"], "rssi_percent")
+        for name, data, said in (
+            ("empty.csv", b"time_s,rssi_dbm,lost\n", "has 0 rows"),
+            ("words.csv", b"time_s,rssi_dbm,lost\n1,weak,0\n", "row 2, column 2"),
+            ("back.csv", b"time_s,rssi_dbm,lost\n" + b"2,-80,0\n1,-80,0\n" * 30, "time runs backwards"),
+            ("no.tlog", b"\x00" * 4000, "no MAVLink message"),
+        ):
+            made = self.hand_in(name, data).json()
+            self.assertIn(said, self.read(made["id"])[1][-1]["error"], name)
+        self.assertIn("ends in .csv", self.hand_in("flight.bin", b"x").json()["detail"])
+
+    def test_who_may_hand_in_and_read(self):
+        made = self.hand_in("creek.csv", csv(flight(1, minutes=1)[0])).json()
+        self.assertEqual([each["name"] for each in self.client.get(f"/api/crafts/{self.craft.id}/flights").json()], ["creek.csv"])
+        self.assertEqual(self.client.get(f"/api/crafts/{self.craft.id}/recordings").json(), [], "a log is no recording of a line")
+        self.client.force_login(get_user_model().objects.get(username="dipper"))
+        other = f"{settings.SESSION_COOKIE_NAME}={self.client.cookies[settings.SESSION_COOKIE_NAME].value}"
+        self.assertEqual((self.read(made["id"], cookie=other)[0], self.read(made["id"], cookie="")[0]), (404, 403))
+        self.assertEqual(self.hand_in("more.csv", b"x").status_code, 404)
+
+    def test_a_flight_that_was_flown_on_the_bench_is_kept_as_a_log(self):
+        with self.viewer() as wren:
+            wren.until("report")
+            self.assertEqual(wren.act("keep flight")["text"], "no flight was flown on the bench yet")
+            wren.say(type="hands", fly_out={"to_m": 800, "seconds": 5})
+            wren.say(type="look", hop="lost link")
+            wren.until("report", lambda report: bool((report["told"]["lost_link"] or {}).get("outing") and report["told"]["lost_link"]["outing"]["done"]))
+            answer = wren.act("keep flight")
+        self.assertTrue(answer["ok"], answer)
+        kept = Recording.objects.get(pk=answer["recording"])
+        self.assertEqual((kept.name, kept.kind, kept.source), ("bench, out to 800 m.csv", "log", "stand-in"))
+        self.assertGreater(self.read(str(kept.pk))[1][-1]["done"]["found"]["rows"], 300)
