@@ -121,7 +121,7 @@ class Reads:
     def foundation(self, whole: Whole) -> dict[str, str]:
         """The hashes of all that is in the projection, each under its key."""
         if self.keys not in whole._foundations:
-            whole._foundations[self.keys] = {key: whole.digest(key) for key in self._all}
+            whole._foundations[self.keys] = {key: whole.digest(key) for key in self._all if key not in _LATER or SECTIONS[key](whole) != _LATER[key]}
         return whole._foundations[self.keys]
 
 
@@ -186,6 +186,12 @@ SECTIONS: Mapping[str, Callable[[Whole], Any]] = {
     "bind": lambda whole: whole.identity,
     **{name: _of_craft(name) for name in _DIRECT},
     **{f"settings/{name}": _setting(name) for name in BoardSettings.model_fields},
+}
+_LATER: Mapping[str, Any] = {  # sections that came after proofs had been recorded, and what they say until they are used: then they count for nothing
+    "place": None,
+    "settings/reversing_drives": False,
+    "settings/rssi_channel": None,
+    "settings/rssi_falls": True,
 }
 _SEEN = ("rung",)  # what was seen may be read, and is nothing that a proof rests on
 _COMES_WITH: Mapping[str, tuple[str, ...]] = {"kit": ("parts",), "devices": ("parts of devices",)}

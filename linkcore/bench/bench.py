@@ -575,6 +575,7 @@ class Bench:
                 blockers=board.blockers(self.t),
                 commands=board.commands(),
                 surfaces=board.surfaces(),
+                rssi_percent=None if board.rssi_percent is None else round(board.rssi_percent),
                 port=board.port,
                 bytes_per_s=reading.bytes,
                 good_per_s=reading.good,

@@ -68,16 +68,16 @@ class Flight:
             craft.keep(STEP_S)
         if craft.touching and self.down_t is None:
             self.down_t = t + STEP_S
-        self._remember(t)
+        self._remember(t, board.motors_percent)
 
     def _pulled_down(self, board: StandInBoard) -> bool:
         """Whether what the receiver sends by itself has the motors as low as they go, and the pilot had not."""
         return 0 <= board.motors_percent <= IDLE_PERCENT < self._held_percent
 
-    def _remember(self, t: float) -> None:
+    def _remember(self, t: float, motors_percent: float) -> None:
         since = t - self.free_t
         if self.path and since - self.path[-1][0] < self._spacing - 1e-9 and not (self.craft.touching and self.path[-1][1] > 0):
             return
-        self.path.append((round(since, 3), round(self.craft.up_m, 2), round(self.craft.along_m, 2), round(self.craft.percent, 1)))
+        self.path.append((round(since, 3), round(self.craft.up_m, 2), round(self.craft.along_m, 2), round(motors_percent, 1)))
         if len(self.path) > POINTS:
             self.path, self._spacing = self.path[::2], 2 * self._spacing

@@ -83,6 +83,8 @@ class LossWatch:
             run.last_frame_t = board.last_frame_t
         for event in events:
             self._follow(run, event)
+        if silent and run.rssi_low_t is None and board.rssi_percent is not None and board.rssi_percent < 1:
+            run.rssi_low_t = t
         if not run.armed and board.motors_percent:
             run.turned = True
         flight = self._bench.flight

@@ -29,7 +29,16 @@ MADE_WITH: Mapping[str, Reads] = {  # what a measurement counts for, by the hop 
     "line": PORT_READS.reads,
     "sticks": Reads(*SIGNAL, "transmitter", "settings/channel_map", "settings/stick_lines"),
     "switchboard": Reads(
-        *SIGNAL, "transmitter", "settings/channel_map", "settings/arming", "settings/arm_by", "settings/stick_arming", "settings/modes", "airframe", "sensors"
+        *SIGNAL,
+        "transmitter",
+        "settings/channel_map",
+        "settings/arming",
+        "settings/arm_by",
+        "settings/stick_arming",
+        "settings/modes",
+        "settings/rssi_channel",
+        "airframe",
+        "sensors",
     ),
     "lost link": LOSS_MADE_WITH,
 }
@@ -135,7 +144,9 @@ class Measuring:
             return
         self._finder_t = t
         gimbals = self._bench.transmitter.gimbals
-        self.finder.take(t, board.channels, [gimbals[stick][way] for stick, way in PLACES])
+        rssi = board.running.rssi_channel
+        channels = tuple(1500.0 if number == rssi else us for number, us in enumerate(board.channels, 1)) if rssi else board.channels  # it moves by itself
+        self.finder.take(t, channels, [gimbals[stick][way] for stick, way in PLACES])
         self.sticks.found = self.finder.found
 
     def _see_row(self, channels: list[int], running: BoardSettings) -> None:

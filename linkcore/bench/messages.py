@@ -91,6 +91,7 @@ class BoardLive(BaseModel):
     blockers: list[Blocker]
     commands: dict[Axis, float] = Field(description="What it makes of the sticks, -1 to 1, the deadband taken off")
     surfaces: dict[str, float] = Field(description="Each servo's surface as it is seen to go, -1 to 1")
+    rssi_percent: float | None = Field(description="RSSI on its channel; None where none carries it")
     port: str | None
     bytes_per_s: int
     good_per_s: int

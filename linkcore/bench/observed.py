@@ -78,6 +78,12 @@ class Observed:
         return self._bench.measuring.losses.bad_air
 
     @property
+    def reach_m(self) -> float | None:
+        """Where the link budget has the last frames; None while both ends do not understand each other."""
+        found = self._bench.link.budget
+        return None if found is None else found.range_m
+
+    @property
     def outing(self) -> OutingSeen | None:
         """The flight by distance that is logged, or was last."""
         outing, t = self._bench.link.outing, self._bench.t

@@ -255,8 +255,9 @@ class Station:
 
     def flight_log(self, key: str) -> tuple[bytes, float]:
         """(the log of the flight that was flown on the bench, how far it went); empty where none was flown."""
-        outing = self._bench(key).link.outing
-        return (b"", 0.0) if outing is None else (outing.csv(), outing.rows[-1][3] if outing.rows else 0.0)
+        bench = self._bench(key)
+        outing = bench.link.outing
+        return (b"", 0.0) if outing is None else (outing.csv(), outing.distance_m(bench.t))
 
     def ground(self, key: str) -> tuple[CraftDocument, Ground]:
         """(the draft, what an image is judged against)."""

@@ -300,6 +300,8 @@ class BoardSettings(_Section):
     modes: list[ModeBand] = Field(default_factory=list, max_length=40)
     servo_reverse: list[DeviceName] = Field(default_factory=list, max_length=16, description="Servos that the board turns the other way")
     lost_link: LostLink = Field(default_factory=LostLink)
+    rssi_channel: Annotated[int | None, LATER] = Field(None, ge=5, le=18, description="The channel on which the receiver tells RSSI")
+    rssi_falls: Annotated[bool, LATER] = Field(True, description="Whether RSSI falls to its lowest once the link is lost; else it stays as it was")
     reversing_drives: Annotated[bool, LATER] = Field(False, description="Drives turn both ways: they stand still at 1500 us, not at 1000")
     bind_count: int = Field(0, ge=0, le=10, description="Bind pulses for a satellite at power-up; 0 in use")
 

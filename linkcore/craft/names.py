@@ -19,6 +19,8 @@ _SECTIONS = {
     "lost_link": "Lost link",
     "bind_count": "Bind count",
     "reversing_drives": "Drives turn both ways",
+    "rssi_channel": "RSSI channel",
+    "rssi_falls": "RSSI falls on loss",
 }
 _LEAVES = {
     "receiver_input/protocol": "Receiver protocol",

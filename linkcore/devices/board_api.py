@@ -95,6 +95,11 @@ class BoardApi(Protocol):
         ...
 
     @property
+    def rssi_percent(self) -> float | None:
+        """RSSI as it arrives on a channel; None where none carries it."""
+        ...
+
+    @property
     def testing_loss(self) -> bool:
         """Whether it does as if the link were lost, by the switch of the lost-link test."""
         ...

@@ -117,10 +117,10 @@ class Holding:
 
 
 def switch_channels(document: CraftDocument, settings: BoardSettings) -> list[int]:
-    """The channels that arming or a mode listens to, ascending."""
+    """The channels that arming or a mode listens to, ascending; one that carries RSSI is no switch's."""
     bands = ([settings.arming] if settings.arming and settings.arm_by == "switch" else []) + list(settings.modes)
     count = len(document.transmitter.channels)
-    return sorted({band.channel for band in bands if 4 < band.channel <= count})
+    return sorted({band.channel for band in bands if 4 < band.channel <= count and band.channel != settings.rssi_channel})
 
 
 def holds(settings: BoardSettings, values: Mapping[int, float], lacking: Mapping[str, str] = _NOTHING_LACKING) -> Holding:

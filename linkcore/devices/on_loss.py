@@ -21,6 +21,25 @@ GRACE_GRID_MS = 20
 BRIDGED_GRACE_MS = 200  # where the receiver goes on through a gap by itself, the board's grace begins when it has given up: long enough for a few frames of the return to count
 
 
+RSSI_US = (1000.0, 2000.0)  # from none to full, on a channel that carries it
+RSSI_DBM = (-110.0, -50.0)  # what a receiver calls none, and full (ours)
+
+
+def rssi_percent(dbm: float) -> float:
+    """A signal as a share of what a receiver calls full."""
+    return 100 * min(1.0, max(0.0, (dbm - RSSI_DBM[0]) / (RSSI_DBM[1] - RSSI_DBM[0])))
+
+
+def rssi_on_channel_us(percent: float) -> float:
+    """How that stands on a channel."""
+    return RSSI_US[0] + percent / 100 * (RSSI_US[1] - RSSI_US[0])
+
+
+def rssi_of_channel(us: float) -> float:
+    """What a channel says of it, percent."""
+    return min(100.0, max(0.0, 100 * (us - RSSI_US[0]) / (RSSI_US[1] - RSSI_US[0])))
+
+
 @dataclass(frozen=True)
 class Said:
     """What goes out. `values`: the last that were heard, or the preset; None where nothing is sent. The flags are those of a protocol that has them."""

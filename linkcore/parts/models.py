@@ -433,7 +433,10 @@ class ReceiverTelemetry(_Fact):
 
 
 class Receiver(_Device):
-    """A receiver. `link_period_s`: how often a radio frame comes; `lost_after_s`: silence until it gives the link up."""
+    """A receiver. `link_period_s`: how often a radio frame comes; `lost_after_s`: silence until it gives the link up.
+
+    `rssi_channel`: the channel that it fills with RSSI by itself, and `rssi_holds` whether that stays as it was once the link is given up.
+    """
 
     kind: Literal["receiver"] = "receiver"
     outputs: tuple[Output, ...] = Field(min_length=1, max_length=12)
@@ -446,6 +449,8 @@ class Receiver(_Device):
     flags_loss: bool
     on_loss: tuple[OnLoss, ...] = Field(min_length=1, max_length=3)
     reports_link: bool
+    rssi_channel: Annotated[int | None, LATER] = Field(None, ge=5, le=18)
+    rssi_holds: Annotated[bool, LATER] = False
     binding: Binding = Binding()
     flash: Flash | None = None
 

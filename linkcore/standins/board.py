@@ -15,7 +15,7 @@ from linkcore.devices.image_facts import SettingsFormat
 from linkcore.devices.memory import NEEDS_RESTART, as_kept
 from linkcore.devices.modes import Holding, holds
 from linkcore.devices.motors import at_rest, motor_percent, stop_us
-from linkcore.devices.on_loss import STEADY_S
+from linkcore.devices.on_loss import STEADY_S, rssi_of_channel
 from linkcore.devices.port import PULSE_INPUTS, LinkState
 from linkcore.devices.responses import carried_out, lands_by
 from linkcore.parts.axes import AXES, Axis, channel_of
@@ -381,6 +381,16 @@ class StandInBoard:
                 return {"hold": value, "low": stop_us(self.running), "value": lost.throttle_us}[lost.throttle_fallback]
             return 1500.0
         return value
+
+    @property
+    def rssi_percent(self) -> float | None:
+        """RSSI as it arrives on its channel; its lowest once the link is lost, unless it is set to stay. None where no channel carries it."""
+        channel = self.running.rssi_channel
+        if channel is None or channel > len(self.channels):
+            return None
+        if self.link != "good" and self.link != "grace" and self.running.rssi_falls:
+            return 0.0
+        return rssi_of_channel(self.channels[channel - 1])
 
     def axes(self) -> dict[Axis, float | None]:
         """All four."""

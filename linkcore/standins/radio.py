@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 import random
 from collections import deque
+from dataclasses import replace
 
 from linkcore.craft.document import CraftDocument
 from linkcore.devices.bind_count import SatelliteSpeech
@@ -13,7 +14,7 @@ from linkcore.devices.ends import ReceiverEnd, TransmitterEnd
 from linkcore.devices.gimbals import STICKS
 from linkcore.devices.identity import serial_of
 from linkcore.devices.model_memory import CENTRE_US, Memory, in_counts
-from linkcore.devices.on_loss import FACTORY_PRESET_US, PROCESSING_S, said_in_a_gap, said_when_lost
+from linkcore.devices.on_loss import FACTORY_PRESET_US, PROCESSING_S, rssi_on_channel_us, rssi_percent, said_in_a_gap, said_when_lost
 from linkcore.parts.models import Light, LightState, Receiver, Switch, Transmitter
 from linkcore.protocols import crsf, fport
 from linkcore.protocols.base import ProtocolSpec, Sent
@@ -147,6 +148,7 @@ class StandInReceiver:
         self.part, self.spec = part, spec
         self.end = ReceiverEnd(part.binding)
         self.runs = True
+        self._rssi_us = rssi_on_channel_us(0.0)
         self.signal = NO_SIGNAL  # what arrives: RSSI in dBm, and SNR in dB
         self.speech: SatelliteSpeech | None = None  # of a satellite that was bound by a count
         self._slot = 0
@@ -213,6 +215,17 @@ class StandInReceiver:
         return out
 
     def _channels(self, heard: bool, lq_percent: int) -> Sent | None:
+        sent = self._said(heard, lq_percent)
+        channel = self.part.rssi_channel
+        if sent is None or channel is None:
+            return sent
+        if self.linked or not self.part.rssi_holds:
+            self._rssi_us = rssi_on_channel_us(rssi_percent(self.signal[0]) if self.linked else 0.0)
+        values = [*sent.us, *([1500.0] * (channel - len(sent.us)))]
+        values[channel - 1] = self._rssi_us
+        return replace(sent, us=values)
+
+    def _said(self, heard: bool, lq_percent: int) -> Sent | None:
         if self._values is None:
             return None
         if heard:

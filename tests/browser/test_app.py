@@ -8,6 +8,7 @@ from playwright.sync_api import expect
 from linkcore.hops.registry import HOPS as EVERY_HOP
 from tests.browser.base import BrowserTest, band_of, go, in_browser, wait_coin
 from tests.browser.looks import nothing_serious
+from tests.browser.losing import arm, is_proven, lose_while_armed, prove_the_rest, throttle_up
 from tests.browser.test_hops import mend
 
 HOPS = tuple(hop.title for hop in EVERY_HOP)
@@ -96,13 +97,17 @@ class SliceTest(BrowserTest):
         expect(bench.get_by_text("armed", exact=True)).to_be_visible()
 
         go(page, "Lost link")
+        throttle_up(page)
         page.keyboard.press("x")
         expect(bench.get_by_text("link lost: fallback")).to_be_visible()
-        expect(page.get_by_label("Board's log")).to_contain_text("link lost: grace is over")
-        expect(bench.get_by_text("disarmed", exact=True)).to_be_visible()
+        expect(page.get_by_label("Board's log")).to_contain_text("response: land")
+        is_proven(page, "armed, throttle up")
         page.keyboard.press("x")
-        wait_coin(page, "Lost link", re.compile("^rings true"))
-        expect(page.get_by_text("The board reacted as predicted")).to_be_visible()
+        expect(page.get_by_text("The link is back and the board goes on by itself: move a stick, and it must obey.")).to_be_visible()
+        page.keyboard.down("ArrowRight")
+        is_proven(page, "link back, arm switch on")
+        page.keyboard.up("ArrowRight")
+        expect(page.get_by_text("stayed armed, and obeyed the sticks once they had moved")).to_be_visible()
 
     @in_browser
     def test_curlews_last_proof_and_what_tarnishes_it(self, people):
@@ -111,13 +116,17 @@ class SliceTest(BrowserTest):
         for hop in HOPS[:-1]:
             wait_coin(page, hop, re.compile("^rings true"))
         wait_coin(page, "Lost link", re.compile("^blank"))
-        page.keyboard.press("1")
-        expect(bench.get_by_text("armed", exact=True)).to_be_visible()
-        page.get_by_role("button", name="Transmitter off").click()
-        expect(bench.get_by_text("link lost: fallback")).to_be_visible()
+        arm(page)
+        lose_while_armed(page)
+        is_proven(page, "armed, throttle up")
         page.get_by_role("button", name="Transmitter on").click()
+        is_proven(page, "link back, arm switch on")
+        expect(page.get_by_text("The board reacted as predicted and stayed disarmed when the link came back.")).to_be_visible()
+        wait_coin(page, "Lost link", re.compile("^blank: 2 of 5"))
+        prove_the_rest(page)
         wait_coin(page, "Lost link", re.compile("^rings true"))
         page.keyboard.press("1")
+        expect(bench.get_by_text("disarmed", exact=True)).to_be_visible()
         page.get_by_label("Board's grace").fill("815")
         page.get_by_label("Board's grace").press("Enter")
         page.get_by_role("button", name="1 setting differs").wait_for()

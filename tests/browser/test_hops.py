@@ -364,7 +364,7 @@ class LostLinkTest(BrowserTest):
     def test_hold_is_cracked_and_mended(self, people):
         page = people.open("Curlew", "Lost link")
         page.get_by_role("combobox", name="Pip S8 on loss").click()
-        page.get_by_role("option", name="hold").click()
+        page.get_by_role("option", name="repeats its last values").click()
         wait_coin(page, "Lost link", CRACKED)
         expect(page.get_by_text("the receiver hides the loss: the board never learns of it")).to_be_visible()
         mend(page, "Set the receiver to no pulses")
@@ -374,7 +374,7 @@ class LostLinkTest(BrowserTest):
     def test_a_preset_is_judged_by_what_it_does(self, people):
         page = people.open("Avocet", "Lost link")
         page.get_by_role("combobox", name="Wisp 900 on loss").click()
-        page.get_by_role("option", name="preset").click()
+        page.get_by_role("option", name="sends values of its own").click()
         arm = page.get_by_label("Its arm, CH5")
         expect(arm).to_have_value("1500")
         expect(findings_of(page)).to_contain_text("The Wisp 900's own values disarm the craft")
@@ -397,7 +397,7 @@ class LostLinkTest(BrowserTest):
         page.get_by_role("combobox", name="Arm by").click()
         page.get_by_role("option", name=re.compile("^stick")).click()
         go(page, "Lost link")
-        mend(page, re.compile(r"^Set the receiver to preset, with throttle \(CH3\) at 1000 us, which disarms after \d+ s$"))
+        mend(page, re.compile(r"^Set the receiver to preset, with throttle \(CH3\) at 1500 us, which disarms after \d+ s$"))
         write(page)
         wait_coin(page, "Lost link", BLANK)
         expect(findings_of(page)).to_contain_text("The Six Pack's own values disarm the craft")
@@ -420,13 +420,14 @@ class LostLinkTest(BrowserTest):
         expect(page.get_by_text("draft is on the board")).to_be_visible()
 
     @in_browser
-    def test_a_loss_without_arming_is_seen_but_proves_nothing(self, people):
+    def test_a_loss_without_arming_proves_just_that(self, people):
         page = people.open("Curlew", "Lost link")
         page.get_by_role("button", name="Transmitter off").click()
         expect(page.get_by_label("Board's log")).to_contain_text("link lost: grace is over")
-        expect(page.get_by_text("The craft was not armed when the link died, so this proves nothing.")).to_be_visible()
+        expect(page.get_by_text("The craft was not armed when the link died: the motors must stand still")).to_be_visible()
         page.get_by_role("button", name="Transmitter on").click()
-        expect(page.get_by_text("The last loss, while disarmed, does not count.")).to_be_visible()
+        expect(page.get_by_text("Disarmed, the motors stood still.")).to_be_visible()
+        expect(page.get_by_role("region", name="Proofs").get_by_role("img", name="proven", exact=True)).to_have_count(1)
         wait_coin(page, "Lost link", BLANK)
 
 

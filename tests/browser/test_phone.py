@@ -8,8 +8,9 @@ from playwright.sync_api import expect
 
 from linkcore.hops.registry import HOPS
 from tests import live
-from tests.browser.base import BrowserTest, in_browser, wait_coin
+from tests.browser.base import BrowserTest, in_browser
 from tests.browser.looks import nothing_serious
+from tests.browser.losing import is_proven
 from tests.browser.test_hops import bench_of
 
 WIDTH = 390
@@ -64,7 +65,7 @@ class PhoneTest(BrowserTest):
         bench.get_by_role("button", name="fold away").tap()
         expect(bench.get_by_role("button", name=re.compile("disarmed · link lost"))).to_be_visible()
         page.get_by_role("button", name="Transmitter on").tap()
-        wait_coin(page, "Lost link", re.compile("^rings true"))
+        is_proven(page, "link back, arm switch on")
         expect(page.get_by_text("The board reacted as predicted")).to_be_visible()
 
     @in_browser

@@ -57,7 +57,7 @@ class QuickHandsTest(BrowserTest):
         page.route("**/draft", lambda route: route.continue_() if letting_go else held.append(route))
         page.get_by_label("Board's grace").fill("500")
         page.get_by_label("Board's grace").press("Enter")
-        for label, option in (("Throttle falls back to", "hold"), ("Response", "land")):
+        for label, option in (("Throttle falls back to", "holds"), ("Response", "lands")):
             page.get_by_role("combobox", name=label).click()
             page.get_by_role("option", name=option).click()
         letting_go.append(True)
@@ -65,7 +65,7 @@ class QuickHandsTest(BrowserTest):
             route.continue_()
         page.get_by_role("button", name="3 settings differ").wait_for()
         expect(page.get_by_label("Board's grace")).to_have_value("500")
-        for label, option in (("Throttle falls back to", "hold"), ("Response", "land")):
+        for label, option in (("Throttle falls back to", "holds"), ("Response", "lands")):
             expect(page.get_by_role("combobox", name=label)).to_have_text(option)
 
 

@@ -9,19 +9,24 @@ from typing import Any
 
 import scenario
 from linkcore.chain import still_findings
-from linkcore.craft.document import CraftDocument, CraftError, Fitted, apply_edits, load
+from linkcore.craft.document import Band, CraftDocument, CraftError, Fitted, ModeBand, apply_edits, load
 from linkcore.craft.parts import KitParts
 from linkcore.craft.places import USUAL
 from linkcore.devices.body import Body, G
+from linkcore.devices.modes import switch_channels
 from linkcore.findings import Edit, Finding
+from linkcore.hops.kit.ability import ability
 from linkcore.hops.lost_link.path import covered_m, fall_s, fallen_m, stretch_s
 from linkcore.hops.lost_link.place_rules import clear_line_m
 from linkcore.hops.lost_link.proofs import expected_losses
 from linkcore.hops.lost_link.timeline import predict
+from linkcore.parts.catalogue import shipped
+from linkcore.parts.models import Receiver
 from linkcore.reads import Whole
 from linkcore.wiring.netlist import wires_for
 from tests.core.test_bench import Hand, fly, prove_the_rest
 from tests.crafts import crsf_craft, sbus_craft
+from tests.kits import planned_craft
 
 UP, LOW = {"x": 0, "y": 0.2}, {"x": 0, "y": -1}
 
@@ -75,6 +80,9 @@ DANGERS = {  # code: (severity, a craft in which it stands)
     "drift": ("warn", lambda: craft_with("boat", place={"obstacle_m": 40, "wind_mps": 1})),
     "short-grace": ("warn", lambda: apply_edits(crsf_craft(), [Edit(path="/settings/lost_link/grace_ms", value=40), Edit(path="/air/rate_hz", value=50)])),
     "preset-channels": ("warn", lambda: apply_edits(scenario.coot(), [Edit(path="/receiver/preset_us", value=[1500.0] * 12)])),
+    "rssi-channel": ("warn", lambda: rssi_craft(rssi_channel=None)),
+    "rssi-band": ("stop", lambda: rssi_craft(modes=[ModeBand(mode="beeper", channel=8, low=1700, high=2100)])),
+    "rssi-holds": ("warn", lambda: rssi_craft(rssi_falls=False)),
     "drives": ("stop", lambda: apply_edits(scenario.coot(), [Edit(path="/settings/reversing_drives", value=False)])),
 }
 
@@ -298,6 +306,45 @@ class ProvenTest(unittest.TestCase):
         self.assertIn("beeper", hand.board.mode)
         hand.do(2.0, transmitter_on=True)
         self.assertNotIn("beeper", hand.board.mode)
+
+
+def rssi_craft(**settings: Any) -> CraftDocument:
+    """A receiver that fills CH8 with RSSI."""
+    receiver = shipped().of(Receiver, "sluice-h8")
+    craft = planned_craft(receiver)
+    craft.settings.arming = Band(channel=5, low=1750, high=2150)
+    craft.settings.modes = []
+    craft.settings.lost_link.grace_ms = 200
+    craft.receiver.on_loss = "no pulses"
+    craft.settings.rssi_channel = 8
+    for name, value in settings.items():
+        setattr(craft.settings, name, value)
+    return CraftDocument.model_validate(craft.model_dump())
+
+
+class RssiTest(unittest.TestCase):
+    def test_rssi_on_a_channel_falls_and_that_is_proven(self):
+        for falls in (True, False):
+            hand = Hand(rssi_craft(rssi_falls=falls))
+            hand.wait(1.0)
+            self.assertGreater(hand.board.rssi_percent, 60)
+            hand.do(3.0, transmitter_on=False)
+            self.assertEqual(hand.board.rssi_percent == 0, falls)
+            self.assertEqual("RSSI falls to its lowest" in hand.proven("lost link"), falls)
+
+    def test_it_follows_the_distance_and_is_no_switch(self):
+        craft = rssi_craft()
+        hand = Hand(craft)
+        hand.wait(1.0)
+        near = hand.board.rssi_percent
+        hand.do(3.0, distance_m=hand.bench.link.budget.range_m / 3)
+        self.assertLess(hand.board.rssi_percent, near - 20)
+        self.assertEqual(hand.bench.live().moving, [], "what moves by itself moves no stick")
+        band = ModeBand(mode="beeper", channel=8, low=1700, high=2100)
+        craft.settings.modes = [band]
+        self.assertNotIn(8, switch_channels(craft, craft.settings))
+        self.assertEqual(ability(craft, KitParts.of(craft)).channels, 7)
+        self.assertIn("CH8 carries RSSI", ability(craft, KitParts.of(craft)).channels_limit)
 
 
 class DrivesTest(unittest.TestCase):

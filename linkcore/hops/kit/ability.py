@@ -59,6 +59,9 @@ def ability(document: CraftDocument, parts: KitParts) -> Ability:
         come = arriving(parts, air.channels if air else None, air.name if air else "")
         if come is not None:
             found.channels, found.channels_limit = come.channels, come.limit
+            if receiver.rssi_channel is not None and receiver.rssi_channel <= come.channels:
+                found.channels -= 1
+                found.channels_limit = f"{come.limit}; CH{receiver.rssi_channel} carries RSSI"
     found.telemetry = telemetry_of(receiver, air)
     if board:
         found.rails = [rail.name for rail in board.rails_for(receiver.supply)]

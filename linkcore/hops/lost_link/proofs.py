@@ -32,6 +32,8 @@ REACTS = (
     "settings/modes",
     "settings/lost_link",
     "settings/reversing_drives",
+    "settings/rssi_channel",
+    "settings/rssi_falls",
 )
 MADE_WITH = Reads(*REACTS, "place")  # what a run counts for
 BAD_AIR_S = 30.0
@@ -58,6 +60,11 @@ class Lost(Protocol):
     @property
     def bad_air(self) -> BadAir | None:
         """The air that loses about one frame in five, while it does."""
+        ...
+
+    @property
+    def reach_m(self) -> float | None:
+        """Where the link budget has the last frames."""
         ...
 
     @property
@@ -215,6 +222,23 @@ def no_throttle_rule(view: View) -> str:
     return "the motors stop anyway" if _predicted(view).does == "motors off" else hidden(view)
 
 
+RSSI_S = 0.5  # within so long of the reaction it is at its lowest
+
+
+def rssi_fell(view: View, seen: Lost) -> dict[str, object] | None:
+    """RSSI was at its lowest soon after the board had reacted."""
+    run = seen.loss
+    low = None if run is None else run.since(run.rssi_low_t)
+    if run is None or low is None or run.reaction_s is None or view.craft.settings.rssi_channel is None or low > run.reaction_s + RSSI_S:
+        return None
+    return {"rssi_low_s": low, "reaction_s": run.reaction_s}
+
+
+def no_rssi(view: View) -> str:
+    """Whether RSSI comes on a channel."""
+    return "no channel carries RSSI" if view.craft.settings.rssi_channel is None else hidden(view)
+
+
 ARMED = ProofOf(
     name="armed, throttle up",
     says="Armed, props off, throttle up, the transmitter was switched off: the board reacted when predicted.",
@@ -283,4 +307,12 @@ TEST_SWITCH = ProofOf(
     wants=_ARMED,
     needless=no_switch,
 )
-PROOFS = (ARMED, BACK, FLOWN, DISARMED, SHORTER, BAD, DIVE, TEST_SWITCH)
+RSSI = ProofOf(
+    name="RSSI falls to its lowest",
+    says="RSSI was at its lowest within half a second of the board's reaction.",
+    reads=Reads(*REACTS),
+    minutes=1,
+    seen=rssi_fell,
+    needless=no_rssi,
+)
+PROOFS = (ARMED, BACK, FLOWN, DISARMED, SHORTER, BAD, DIVE, TEST_SWITCH, RSSI)

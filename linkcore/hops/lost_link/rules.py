@@ -28,7 +28,7 @@ def check_lost_link(craft: CraftDocument, parts: KitParts) -> list[Finding]:
     predicted = predict(craft, parts)
     if predicted.hidden:
         findings.append(_hidden(craft, parts, predicted))
-    findings += [*_drives(craft, parts), *_response(craft, parts), *_rules_of_the_response(craft, parts, predicted)]
+    findings += [*_rssi(craft, parts), *_drives(craft, parts), *_response(craft, parts), *_rules_of_the_response(craft, parts, predicted)]
     if len(craft.receiver.preset_us) > receiver.channels:
         findings.append(
             CHECK.warn(
@@ -76,6 +76,36 @@ def check_lost_link(craft: CraftDocument, parts: KitParts) -> list[Finding]:
             )
         )
     return findings + check_place(craft, parts, predicted)
+
+
+def _rssi(craft: CraftDocument, parts: KitParts) -> list[Finding]:
+    """RSSI on a channel: who knows of it, who else listens there, and whether it would stay as it was."""
+    filled, known = parts.receiver.rssi_channel, craft.settings.rssi_channel
+    found = []
+    at = At.setting("/settings/rssi_channel", "RSSI")
+    if filled is not None and known != filled:
+        mend = Mend(text=f"Let the board take RSSI from CH{filled}", edits=(Edit(path="/settings/rssi_channel", value=filled),))
+        what = f"The {parts.receiver.name} fills CH{filled} with RSSI, and the board {'takes it from CH' + str(known) if known else 'does not know of it'}."
+        found.append(CHECK.warn("lostlink.rssi-channel", at, what, "To the board it is a channel like any other, which moves by itself.", mend))
+    if known is None:
+        return found
+    bands = [band for band in craft.settings.modes if band.channel == known]
+    arm = craft.settings.arming is not None and craft.settings.arm_by == "switch" and craft.settings.arming.channel == known
+    if bands or arm:
+        keeps = [band.model_dump(mode="json") for band in craft.settings.modes if band.channel != known]
+        mends = (
+            [Mend(text="Give arming another channel", go="switchboard")]
+            if arm
+            else [Mend(text=f"Remove the mode bands on CH{known}", edits=(Edit(path="/settings/modes", value=keeps),))]
+        )
+        what = f"CH{known} carries RSSI, and {'arming' if arm else bands[0].mode} listens to it."
+        found.append(CHECK.stop("lostlink.rssi-band", at, what, "It would be switched by the distance.", *mends))
+    if not craft.settings.rssi_falls:
+        mend = Mend(text="Let RSSI fall to its lowest on loss", edits=(Edit(path="/settings/rssi_falls", value=True),))
+        found.append(
+            CHECK.warn("lostlink.rssi-holds", at, "RSSI stays as it was once the link is lost.", "The pilot's screen goes on showing a good link.", mend)
+        )
+    return found
 
 
 def _drives(craft: CraftDocument, parts: KitParts) -> list[Finding]:

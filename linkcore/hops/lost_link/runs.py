@@ -17,7 +17,8 @@ class LossRun(BaseModel):
     """One loss of the link as it was seen, in bench seconds; None for what has not happened. `fooled_t`: when the board was seen to take the link for good although it should have known better.
 
     `throttle_up`: whether the throttle asked for something when the link died, `low_s`: for how long it had asked for nothing before; `turned`: whether the motors were seen to turn while disarmed;
-    `switch_on`: whether the arm switch was on when the link came back. `path`: of the simulated flight: s since the last radio frame, m up, m from home, percent of the motors.
+    `switch_on`: whether the arm switch was on when the link came back; `rssi_low_t`: when RSSI was seen at its lowest.
+    `path`: of the simulated flight: s since the last radio frame, m up, m from home, percent of the motors.
     """
 
     armed: bool
@@ -39,6 +40,7 @@ class LossRun(BaseModel):
     down_t: float | None = None
     control_t: float | None = None
     switch_on: bool | None = None
+    rssi_low_t: float | None = None
     path: list[tuple[float, float, float, float]] = []
 
     @property

@@ -12,7 +12,7 @@ from linkcore.craft.places import place_of
 from linkcore.devices.body import Body, charge_left_mah
 from linkcore.devices.responses import IN_WORDS, can_do, lacks, lands_by
 from linkcore.hops.lost_link.place_rules import charge_home_mah, clear_line_m, clearance_parts
-from linkcore.hops.lost_link.proofs import ARMED, BACK, BAD, BAD_AIR_S, DISARMED, DIVE, FLOWN, SHORTER, TEST_SWITCH, Lost, expected_losses, shorter_gap_s
+from linkcore.hops.lost_link.proofs import ARMED, BACK, BAD, BAD_AIR_S, DISARMED, DIVE, FLOWN, RSSI, SHORTER, TEST_SWITCH, Lost, expected_losses, shorter_gap_s
 from linkcore.hops.lost_link.runs import FIRST, BadAir, Gap, LossRun, OutingSeen, SwitchTest, judge
 from linkcore.hops.lost_link.timeline import Prediction, predict, preset_value, preset_with
 from linkcore.parts.axes import channel_of
@@ -64,6 +64,7 @@ class LostLinkTold(BaseModel):
 
     `preset`: the channels that matter where the receiver sends values of its own; `preset_us`: all that it sends, channel 1 first, others at the centre. `place`: where it flies, and `place_said` whether
     the pilot has said so. `clears`: what the return height must clear, `clear_line_m` in all. `hover_percent`: at which it should hover, by its thrust. `lands_by`: how it comes down.
+    `reach_m`: where the link budget has the last frames.
     `verdict`: what to say of the run, and `proven` whether it went as predicted to its end.
     """
 
@@ -84,6 +85,7 @@ class LostLinkTold(BaseModel):
     bad_air: BadAir | None
     switch_test: SwitchTest | None
     outing: OutingSeen | None
+    reach_m: float | None
     proven: bool
     verdict: str
 
@@ -112,6 +114,7 @@ def tell(whole: Whole, seen: Lost) -> LostLinkTold:
         bad_air=seen.bad_air,
         switch_test=seen.switch_test,
         outing=seen.outing,
+        reach_m=seen.reach_m,
         proven=proven,
         verdict=verdict,
     )
@@ -189,6 +192,7 @@ def _how(craft: CraftDocument, parts: KitParts, seen: Lost, predicted: Predictio
             name=DIVE.name,
             text=f"Arm, throttle up; pull the throttle down, and switch the transmitter off before {lost.throttle_low_s} s are over: the response must begin.",
         ),
+        HowTo(name=RSSI.name, text="Switch the transmitter off: RSSI must fall to its lowest, or the pilot's screen goes on showing a good link."),
         HowTo(
             name=TEST_SWITCH.name,
             text="Arm, throttle up; switch the lost-link test on, wait for the board to react, and switch it off again.",

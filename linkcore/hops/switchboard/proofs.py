@@ -50,6 +50,7 @@ EVERY_ROW_SEEN = ProofOf(
         "settings/arm_by",
         "settings/stick_arming",
         "settings/modes",
+        "settings/rssi_channel",
     ),
     minutes=4,
     seen=every_row_seen,

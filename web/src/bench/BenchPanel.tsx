@@ -232,7 +232,7 @@ const LINK_WORDS = {
 
 function BoardState() {
   const board = useSteady(
-    ({ live }) => live && { armed: live.board.armed, mode: live.board.mode, motors: live.board.motors_percent.toFixed(0) },
+    ({ live }) => live && { armed: live.board.armed, mode: live.board.mode, motors: live.board.motors_percent.toFixed(0), rssi: live.board.rssi_percent },
   );
   const state = useBenchStore(({ live }) =>
     !live?.board.powered ? "no power" : live.board.booting ? "restarting…" : LINK_WORDS[live.board.link],
@@ -244,6 +244,7 @@ function BoardState() {
         <Tag tone={board.armed ? "live" : "plain"}>{board.armed ? "armed" : "disarmed"}</Tag>
         <Tag tone="plain">{board.mode}</Tag>
         <Tag tone="plain">motors {board.motors} %</Tag>
+        {board.rssi !== null && <Tag tone="plain">RSSI {board.rssi} %</Tag>}
         <Tag tone="plain">bench has no props</Tag>
       </Box>
       <span>{state}</span>

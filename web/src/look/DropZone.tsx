@@ -51,7 +51,7 @@ export function DropZone({
           event.target.value = "";
         }}
       />
-      <Button variant="contained" disabled={disabled} onClick={() => picker.current?.click()}>
+      <Button variant="contained" sx={{ flexShrink: 0, whiteSpace: "nowrap" }} disabled={disabled} onClick={() => picker.current?.click()}>
         {label}
       </Button>
       {children}

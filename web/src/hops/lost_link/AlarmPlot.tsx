@@ -91,18 +91,24 @@ export function AlarmPlot({ found }: { found: Found }) {
             ink={colours.oxide}
             label={`loss begins ${found.only_a_bound ? "no higher than " : ""}${begins} ${unit}`}
             row={0}
+            left={x(begins) > X0 + 240}
           />
         )}
         {found.alarm_line !== null && (
-          <Line at={x(found.alarm_line)} ink={colours.verdigris} label={`alarm ${found.alarm_line} ${unit}`} row={1} />
+          <Line
+            at={x(found.alarm_line)}
+            ink={colours.verdigris}
+            label={`alarm ${found.alarm_line} ${unit}`}
+            row={1}
+            left={x(found.alarm_line) > X1 - 140}
+          />
         )}
       </svg>
     </WidePicture>
   );
 }
 
-function Line({ at, ink, label, row }: { at: number; ink: string; label: string; row: number }) {
-  const left = at > (X0 + X1) / 2;
+function Line({ at, ink, label, row, left }: { at: number; ink: string; label: string; row: number; left: boolean }) {
   return (
     <g>
       <line x1={at} x2={at} y1={TOP - 6} y2={FOOT} stroke={ink} strokeWidth={1.8} strokeDasharray={row ? undefined : "5 4"} />

@@ -5,7 +5,7 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useRef, useState } from "react";
 import { api, taken } from "../../api/client";
 import type { Craft, Flight, Told } from "../../api/types";
-import { doAct, sendHands } from "../../bench/useBench";
+import { doAct, sendHands, useBenchStore } from "../../bench/useBench";
 import type { HopProps } from "../../craft/hopProps";
 import { RoomUsed } from "../../craft/RoomUsed";
 import { colours } from "../../look/colours";
@@ -145,7 +145,9 @@ function Logs({ craft, told, onOpen }: { craft: Craft; told: LostTold; onOpen: (
 
 /** A flight on the bench: out at an even pace, every frame logged. */
 function Outing({ told, onKept }: { told: LostTold; onKept: () => void }) {
-  const [metres, setMetres] = useState(3000);
+  const [chosen, setMetres] = useState<number | null>(null);
+  const linked = useBenchStore((state) => state.live?.linked ?? false);
+  const metres = chosen ?? Number((1.6 * (told.reach_m ?? 2000)).toPrecision(2));
   const [seconds, setSeconds] = useState(60);
   const [says, say] = useState("");
   const flown = told.outing;
@@ -154,9 +156,10 @@ function Outing({ told, onKept }: { told: LostTold; onKept: () => void }) {
       <Box sx={{ display: "flex", gap: 1.5, alignItems: "center", flexWrap: "wrap" }}>
         <NumberField label="Out to" value={metres} unit="m" min={20} max={3000000} onCommit={setMetres} />
         <NumberField label="in" value={seconds} unit="s" min={5} max={600} onCommit={setSeconds} />
-        <Button variant="outlined" onClick={() => sendHands({ fly_out: { to_m: metres, seconds } })}>
+        <Button variant="outlined" disabled={!linked} onClick={() => sendHands({ fly_out: { to_m: metres, seconds } })}>
           Fly out
         </Button>
+        {!linked && !flown && <span>The link does not stand: see Bind first.</span>}
         {flown && (
           <span role="status">
             {flown.done ? "Flown" : "Flying"}: {flown.distance_m} m out, {flown.frames} frames, {flown.lost} lost

@@ -18,7 +18,7 @@ export function LossSentence({
   edit,
 }: {
   document: CraftDocument;
-  receiver: { name: string; on_loss: readonly ("hold" | "no pulses" | "preset")[] };
+  receiver: { name: string; on_loss: readonly ("hold" | "no pulses" | "preset")[]; rssi_channel: number | null };
   graceStep: number;
   told: LostTold;
   set: (change: Partial<Lost>) => void;
@@ -113,6 +113,38 @@ export function LossSentence({
         />
         .
       </Sentence>
+      {(receiver.rssi_channel || craft.settings.rssi_channel) && (
+        <Sentence>
+          RSSI comes on{" "}
+          <SayChoice
+            label="RSSI comes on"
+            value={craft.settings.rssi_channel ? String(craft.settings.rssi_channel) : "none"}
+            choices={[
+              { value: "none", text: "no channel" },
+              ...[...new Set([receiver.rssi_channel, craft.settings.rssi_channel])].flatMap((each) =>
+                each ? [{ value: String(each), text: `CH${each}` }] : [],
+              ),
+            ]}
+            onSay={(channel) =>
+              edit((document) => ({
+                ...document,
+                settings: { ...document.settings, rssi_channel: channel === "none" ? null : Number(channel) },
+              }))
+            }
+          />{" "}
+          and on loss{" "}
+          <SayChoice
+            label="RSSI on loss"
+            value={(craft.settings.rssi_falls ?? true) ? "falls" : "stays"}
+            choices={[
+              { value: "falls", text: "falls to its lowest" },
+              { value: "stays", text: "stays as it was" },
+            ]}
+            onSay={(what) => edit((document) => ({ ...document, settings: { ...document.settings, rssi_falls: what === "falls" } }))}
+          />
+          ; it is no switch's channel, and counts as none.
+        </Sentence>
+      )}
       {flies && (
         <Sentence>
           Throttle low for{" "}
