@@ -79,4 +79,6 @@ class JumpTest(BrowserTest):
         expect(below).to_be_in_viewport()
         expect(below).to_be_focused()
         go(page, "Lost link")
+        page.get_by_role("button", name="Alarm line from a log").click()
+        page.get_by_role("heading", level=1, name="Alarm line").wait_for()
         expect(marks).to_have_count(0)

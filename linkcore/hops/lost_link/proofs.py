@@ -104,6 +104,8 @@ def disarmed(view: View, seen: Lost) -> dict[str, object] | None:
 
 def hidden(view: View) -> str:
     """Where the board never learns of a loss there is nothing to see."""
+    if not view.parts.whole:
+        return ""
     return "the board does not learn of a loss" if _predicted(view).reacts_s is None else ""
 
 
@@ -170,6 +172,8 @@ def clears(run: LossRun, line_m: float) -> bool:
 
 def not_flown(view: View) -> str:
     """Where nothing is flown after the loss, or it has no end to see."""
+    if not view.parts.whole:
+        return ""
     predicted = predict(view.craft, view.parts)
     if predicted.reacts_s is None:
         return "the board does not learn of a loss"
@@ -219,6 +223,8 @@ def no_throttle_rule(view: View) -> str:
     """Whether the throttle-low rule can cut a response short."""
     if not view.craft.settings.lost_link.throttle_low_s:
         return "throttle low never counts as landed"
+    if not view.parts.whole:
+        return ""
     return "the motors stop anyway" if _predicted(view).does == "motors off" else hidden(view)
 
 

@@ -232,7 +232,13 @@ const LINK_WORDS = {
 
 function BoardState() {
   const board = useSteady(
-    ({ live }) => live && { armed: live.board.armed, mode: live.board.mode, motors: live.board.motors_percent.toFixed(0), rssi: live.board.rssi_percent },
+    ({ live }) =>
+      live && {
+        armed: live.board.armed,
+        mode: live.board.mode,
+        motors: live.board.motors_percent.toFixed(0),
+        rssi: live.board.rssi_percent,
+      },
   );
   const state = useBenchStore(({ live }) =>
     !live?.board.powered ? "no power" : live.board.booting ? "restarting…" : LINK_WORDS[live.board.link],
