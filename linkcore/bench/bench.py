@@ -316,7 +316,10 @@ class Bench:
             raise ValueError(f"the {self.receiver_part.name} has no wire on a pin {hands.tap}")
         self.link.refuse(hands)
         rested = self._foundations()
+        before = self.transmitter.aims_us()
         self.link.hands(hands, self.t)
+        if hands.left is not None or hands.right is not None:
+            self.measuring.latency.moved(self.t, before, self.transmitter.aims_us())
         self.tap = hands.tap or self.tap
         self.loading.hands(hands)
         if hands.satellite_away is not None:

@@ -6,7 +6,8 @@ from linkcore.bench.flight import HEARD_S
 from linkcore.bench.seen import SeenBench
 from linkcore.devices.board_api import BoardApi, BoardEvent
 from linkcore.devices.motors import at_rest
-from linkcore.hops.lost_link.runs import BadAir, Gap, LossRun, SwitchTest
+from linkcore.hops.lost_link.runs import LEAST_CUT_DB, LEAST_WALK_M, SECTOR_S, SECTORS, BadAir, Gap, LossRun, RangeWalk, SwitchTest
+from linkcore.standins.radio import LQ_FRAMES
 
 QUIET_S = HEARD_S  # radio silence that counts as switched off rather than a few lost frames
 SETTLES_S = 1.0  # a link that is back this long without the motors starting has come back safely
@@ -24,6 +25,9 @@ class LossWatch:
         self.gap: Gap | None = None
         self.bad_air: BadAir | None = None
         self.switch_test: SwitchTest | None = None
+        self.walk: RangeWalk | None = None
+        self._walked_t = self._turned_t = 0.0
+        self._facing = -1.0
         self._heard = bench.board.events.count
         self._since_sent: list[BoardEvent] = []  # what the board has said since the last radio frame
         self._low_since: float | None = None
@@ -33,13 +37,13 @@ class LossWatch:
 
     def forget(self) -> None:
         """What was seen counts no more."""
-        self.run = self.gap = self.bad_air = self.switch_test = None
+        self.run = self.gap = self.bad_air = self.switch_test = self.walk = None
 
     def broken_off(self) -> None:
         """The supply came or went in the middle of it."""
         if self.run and self.run.state == "running":
             self.run.state = "broken off"
-        self.gap = self.bad_air = self.switch_test = None
+        self.gap = self.bad_air = self.switch_test = self.walk = None
 
     def watch(self, t: float) -> None:
         """Follow what happens up to `t`, bench seconds."""
@@ -50,6 +54,7 @@ class LossWatch:
         self._watch_gap(t, events)
         self._watch_bad_air(t, events)
         self._watch_switch(t, events)
+        self._watch_walk(t)
         self._watch_loss(t, events)
         self._watch_throttle(t)
 
@@ -164,6 +169,29 @@ class LossWatch:
             self.bad_air = BadAir(began_t=t, share=round(share, 4))
         self.bad_air.losses += sum(event.kind == "link lost" for event in events)
         self.bad_air.lasted_s = round(t - self.bad_air.began_t, 2)
+
+    def _watch_walk(self, t: float) -> None:
+        """A range walk: the lowest link quality at each heading, once the count of frames is of that heading alone."""
+        link, board = self._bench.link, self._bench.board
+        passed, self._walked_t = min(1.0, t - self._walked_t), t
+        walks = link.distance_m >= LEAST_WALK_M and link.power_cut_db >= LEAST_CUT_DB and link.transmitting and board.motors_percent > 0
+        if not walks:
+            if self.walk is not None and not self.walk.whole:
+                self.walk = None
+            return
+        here = (link.distance_m, link.power_cut_db)
+        if self.walk is None or (self.walk.distance_m, self.walk.cut_db) != here:
+            self.walk = RangeWalk(distance_m=here[0], cut_db=here[1], lq=[None] * SECTORS, held_s=[0.0] * SECTORS)
+            self._turned_t = t
+        if link.heading_deg != self._facing:
+            self._facing, self._turned_t = link.heading_deg, t
+        if t - self._turned_t < LQ_FRAMES * link.period_s:
+            return
+        sector = round(link.heading_deg / (360 / SECTORS)) % SECTORS
+        self.walk.held_s[sector] = round(self.walk.held_s[sector] + passed, 2)
+        if self.walk.held_s[sector] >= SECTOR_S:
+            before, now = self.walk.lq[sector], float(link.air.lq_percent)
+            self.walk.lq[sector] = now if before is None else min(before, now)
 
     def _watch_switch(self, t: float, events: list[BoardEvent]) -> None:
         """The switch of the lost-link test."""

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 
 from linkcore.bench.from_frames import FINDER_S, Ear
+from linkcore.bench.latency import LatencyWatch
 from linkcore.bench.losses import LossWatch
 from linkcore.bench.messages import BenchState
 from linkcore.bench.seen import SeenBench
@@ -53,6 +54,7 @@ class Measuring:
         self.sticks = state.sticks
         self.switches = state.measured
         self.losses = LossWatch(bench, state.loss)
+        self.latency = LatencyWatch()
         self.finder = ChannelFinder(bench.document.transmitter.stick_mode, state.sticks.found)
         self._watches: dict[Axis, RestWatch] = {axis: RestWatch() for axis in AXES}
         self._finder_t = 0.0
@@ -89,6 +91,8 @@ class Measuring:
             self.switches.forget_rows()
         if _differ(before, now, "switchboard", "kit", "parts", "transmitter"):
             self.switches.detents.clear()
+        if _differ(before, now, "line") or _differ(before, now, "sticks"):
+            self.latency = LatencyWatch()
         if _differ(before, now, "lost link"):
             self.losses.forget()
 
@@ -127,6 +131,7 @@ class Measuring:
         """Good frames, as the board decoded them."""
         board: BoardApi = self._bench.board
         running = board.running
+        self.latency.take(frames)
         channels = switch_channels(self._bench.document, running)
         Ear(self.sticks, self.switches, self._watches if self.sticks_in_sight else {}).hear(frames, running.channel_map, channels)
         if self.sticks_in_sight:

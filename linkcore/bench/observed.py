@@ -17,8 +17,9 @@ from linkcore.hops.bind.view import whose_link
 from linkcore.hops.line.compare import Reading, set_so
 from linkcore.hops.line.rules import LineNow
 from linkcore.hops.line.view import InputWorkedOut, Named, TapWire
-from linkcore.hops.lost_link.runs import BadAir, Gap, LossRun, OutingSeen, SwitchTest
+from linkcore.hops.lost_link.runs import BadAir, Gap, LossRun, OutingSeen, RangeWalk, SwitchTest
 from linkcore.hops.port_plan.receiver import moves_for_receiver, worked_out
+from linkcore.hops.sticks.latency import MeasuredLatency
 from linkcore.hops.sticks.measure import SticksMeasure
 from linkcore.hops.switchboard.detents import SwitchMeasure
 from linkcore.hops.switchboard.truth import TruthTable, truth_table
@@ -82,6 +83,21 @@ class Observed:
         """Where the link budget has the last frames; None while both ends do not understand each other."""
         found = self._bench.link.budget
         return None if found is None else found.range_m
+
+    @property
+    def latency_seen(self) -> MeasuredLatency | None:
+        """What movements took so far."""
+        return self._bench.measuring.latency.seen
+
+    @property
+    def walking(self) -> bool:
+        """Whether the transmitter's power is cut."""
+        return self._bench.link.power_cut_db > 0
+
+    @property
+    def walk(self) -> RangeWalk | None:
+        """The range walk that is on, or the last whole one."""
+        return self._bench.measuring.losses.walk
 
     @property
     def outing(self) -> OutingSeen | None:

@@ -6,10 +6,11 @@ from collections.abc import Mapping
 from typing import Protocol
 
 from linkcore.bench.flight import Flight
+from linkcore.bench.latency import LatencyWatch
 from linkcore.bench.traffic import PortTraffic
 from linkcore.craft.document import CraftDocument
 from linkcore.craft.parts import KitParts
-from linkcore.hops.lost_link.runs import BadAir, Gap, LossRun, SwitchTest
+from linkcore.hops.lost_link.runs import BadAir, Gap, LossRun, RangeWalk, SwitchTest
 from linkcore.hops.sticks.measure import SticksMeasure
 from linkcore.hops.switchboard.detents import SwitchMeasure
 from linkcore.parts.axes import Axis
@@ -44,6 +45,8 @@ class Measured(Protocol):
         """Lost links."""
         ...
 
+    latency: LatencyWatch
+
     def watched_s(self) -> dict[Axis, float]:
         """How long each stick has rested so far, s."""
         ...
@@ -60,6 +63,7 @@ class Losses(Protocol):
     gap: Gap | None
     bad_air: BadAir | None
     switch_test: SwitchTest | None
+    walk: RangeWalk | None
 
 
 class SeenBench(Protocol):

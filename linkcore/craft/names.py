@@ -85,6 +85,7 @@ _ELSEWHERE = {
     "air": "link budget",
     "servo roles": "what servos move",
     "place": "place",
+    "alarm": "alarm line",
     "pack": "pack",
     "programs": "which devices have whole firmware",
 }

@@ -9,6 +9,7 @@ from typing import Literal
 from linkcore.craft.airframes import FLYERS, MULTIROTORS, WINGS
 from linkcore.craft.document import Airframe, BoardSettings, CraftDocument, Mode
 from linkcore.craft.parts import KitParts
+from linkcore.devices.responses import heading_known
 from linkcore.parts.models import Sensor
 
 DEFAULT_MODE = "acro"
@@ -18,7 +19,7 @@ Kind = Literal["what the sticks mean", "where it stays", "helpers"]
 
 @dataclass(frozen=True)
 class ModeFacts:
-    """One mode. `kind`: under what it is offered; `group`: of those in one group only one holds, the one listed first here; `needs_fix`: a GPS fix besides the sensor.
+    """One mode. `kind`: under what it is offered; `group`: of those in one group only one holds, the one listed first here; `needs_fix`: a GPS fix besides the sensor; `needs_heading`: it must know which way it faces.
 
     `airframes`: where it makes sense (None: anywhere); `excludes`: modes of other groups that it does not go with.
     """
@@ -29,6 +30,7 @@ class ModeFacts:
     group: Group | None = None
     sensors: tuple[Sensor, ...] = ()
     needs_fix: bool = False
+    needs_heading: bool = False
     airframes: frozenset[Airframe] | None = None
     excludes: tuple[Mode, ...] = ()
 
@@ -45,9 +47,9 @@ MODES: tuple[ModeFacts, ...] = (
     ),
     ModeFacts("angle", "sticks set the tilt; let go and it levels", "what the sticks mean", "attitude", ("gyro", "accelerometer"), airframes=FLYERS),
     ModeFacts("horizon", "levels about the middle, rolls over at the stops", "what the sticks mean", "attitude", ("gyro", "accelerometer"), airframes=FLYERS),
-    ModeFacts("return home", "flies back to where it was armed", "where it stays", "place", ("gyro", "accelerometer", "GPS"), True, FLYERS),
-    ModeFacts("position hold", "stays over one place", "where it stays", "place", ("gyro", "accelerometer", "GPS"), True, MULTIROTORS),
-    ModeFacts("loiter", "circles over one place", "where it stays", "place", ("gyro", "accelerometer", "GPS"), True, WINGS),
+    ModeFacts("return home", "flies back to where it was armed", "where it stays", "place", ("gyro", "accelerometer", "GPS"), True, True, FLYERS),
+    ModeFacts("position hold", "stays over one place", "where it stays", "place", ("gyro", "accelerometer", "GPS"), True, True, MULTIROTORS),
+    ModeFacts("loiter", "circles over one place", "where it stays", "place", ("gyro", "accelerometer", "GPS"), True, airframes=WINGS),
     ModeFacts("altitude hold", "keeps its height", "where it stays", None, ("gyro", "accelerometer", "barometer"), airframes=FLYERS),
     ModeFacts("beeper", "sounds, to be found by", "helpers"),
     ModeFacts("lost-link test", "does as if the link were lost", "helpers"),
@@ -70,7 +72,9 @@ def exclude_each_other(one: str, other: str) -> bool:
 def needs(name: str) -> str:
     """What a mode needs besides a board, in words; empty where nothing."""
     facts = FACTS[name]
-    return ", ".join([*facts.sensors, *(["a GPS fix"] if facts.needs_fix else [])])
+    return ", ".join(
+        [*facts.sensors, *(["a GPS fix"] if facts.needs_fix else []), *(["a heading: magnetometer, or a wing's course"] if facts.needs_heading else [])]
+    )
 
 
 def lacks(name: str, document: CraftDocument, parts: KitParts) -> str | None:
@@ -78,7 +82,9 @@ def lacks(name: str, document: CraftDocument, parts: KitParts) -> str | None:
     facts = FACTS[name]
     if facts.airframes is not None and document.airframe not in facts.airframes:
         return f"it is not for a {document.airframe}"
-    missing = [sensor for sensor in facts.sensors if sensor not in parts.sensors]
+    missing: list[str] = [sensor for sensor in facts.sensors if sensor not in parts.sensors]
+    if facts.needs_heading and not heading_known(document.airframe, parts.sensors):
+        missing.append("a magnetometer")
     return f"it needs {' and '.join(missing)}, which this craft does not have" if missing else None
 
 

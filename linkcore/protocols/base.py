@@ -258,7 +258,7 @@ class ProtocolSpec(ABC):
 class SerialSpec(ProtocolSpec):
     """A protocol of bytes. `explain` lays one frame open; `encoder` is there where a receiver speaks it.
 
-    `stuffing`: its flag, its escape and what an escaped byte is XORed with; `flagged_poll`: a poll is a flag and one byte.
+    `stuffing`: its flag, its escape and what an escaped byte is XORed with; `flagged_poll`: a poll is a flag and one byte. `frame_channels`: how many go in one frame, where that is less than all.
     """
 
     uart: UartSettings
@@ -267,6 +267,11 @@ class SerialSpec(ProtocolSpec):
     explain: Explain | None = None
     stuffing: tuple[int, int, int] | None = None
     flagged_poll: bool = False
+    frame_channels: int | None = None
+
+    def frames_for(self, channels: int) -> int:
+        """In how many frames by turns so many channels go."""
+        return 1 if self.frame_channels is None else max(1, math.ceil(channels / self.frame_channels))
 
     @property
     def wire(self) -> Wire:

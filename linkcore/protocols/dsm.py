@@ -179,6 +179,7 @@ def _spec(name: str, system: int, period_s: float, channels: int) -> SerialSpec:
         decoder=lambda: DsmDecoder(name),
         encoder=lambda: DsmEncoder(system, channels),
         explain=explain,
+        frame_channels=7,
     )
 
 

@@ -18,7 +18,7 @@ from linkcore.parts.models import BindWay, Name
 from linkcore.protocols.base import ProtocolSpec
 from linkcore.standins.hands import HandsPart, Stick
 from linkcore.standins.loading import Loading
-from linkcore.standins.radio import Air, Said, StandInReceiver, StandInTransmitter
+from linkcore.standins.radio import Air, Said, StandInReceiver, StandInTransmitter, aspect_db
 
 FARTHEST_M = 3_000_000.0  # there the best kit of the catalogue has faded out, in free space
 OUTING_S, OUTING_ROWS = 600.0, 200_000  # the longest flight that is logged, and the most frames of it
@@ -48,6 +48,10 @@ class LinkHands(HandsPart):
     distance_m: Annotated[float, Field(ge=0.05, le=FARTHEST_M)] | None = None
     way: BindWay | None = Field(None, description="The way to bind that is followed")
     loss_percent: Annotated[float, Field(ge=0, le=100)] | None = None
+    heading_deg: Annotated[float, Field(ge=0, lt=360)] | None = Field(
+        None, description="Which side of the craft faces the transmitter, from its nose clockwise"
+    )
+    power_cut_db: Annotated[float, Field(ge=0, le=60)] | None = Field(None, description="By how much the transmitter's power is cut for a range walk")
     fly_out: FlyOut | None = Field(None, description="Fly out at an even pace, and log each frame")
     silence_s: Annotated[float, Field(ge=0.01, le=10)] | None = Field(None, description="Nothing gets through the air for so long from now on")
 
@@ -126,13 +130,15 @@ class RadioLink:
         self.plugged = True
         self.bind_button = False
         self.distance_m = 2.0
+        self.heading_deg = self.power_cut_db = 0.0
         self.way: BindWay = parts.receiver.binding.ways[0]
         self.cycle = PowerCycle()
         self.last_sent_t = 0.0
+        self._under_way: list[float] | None = None
         self.outing: Outing | None = None
         self._slots = 0
         self._budget: tuple[CraftDocument, object, Budget | None] | None = None
-        self._margin: tuple[Budget | None, float, float | None] | None = None
+        self._margin: tuple[Budget | None, tuple[float, float], float | None] | None = None
 
     def resume(self, state: LinkKept) -> None:
         """Go on from what was kept. An end that was exchanged for another part since knows nobody; both, where nothing was kept, come bound to each other if so said."""
@@ -243,10 +249,10 @@ class RadioLink:
 
     @property
     def margin_db(self) -> float | None:
-        """Signal above what is still understood, at the distance that both ends are apart; reckoned anew when something of that changes."""
-        found = self.budget
-        if self._margin is None or self._margin[0] is not found or self._margin[1] != self.distance_m:
-            self._margin = (found, self.distance_m, margin_db(found, self.distance_m) if found else None)
+        """Signal above what is still understood, at the distance that both ends are apart and the power that is sent; reckoned anew when something of that changes."""
+        found, here = self.budget, (self.distance_m, self.power_cut_db)
+        if self._margin is None or self._margin[0] is not found or self._margin[1] != here:
+            self._margin = (found, here, margin_db(found, self.distance_m) - self.power_cut_db if found else None)
         return self._margin[2]
 
     @property
@@ -289,7 +295,7 @@ class RadioLink:
             self.switch_transmitter(hands.transmitter_on)
         if hands.transmitter_mode is not None:
             sender.choose(hands.transmitter_mode, t)
-        self._gimbals_and_switches(hands)
+        self._gimbals_and_switches(hands, t)
         self.way = hands.way or self.way
         if hands.model is not None:
             sender.select(hands.model)
@@ -297,6 +303,8 @@ class RadioLink:
             listener.forget()
         if hands.loss_percent is not None:
             self.air.loss_percent = hands.loss_percent
+        self.heading_deg = self.heading_deg if hands.heading_deg is None else hands.heading_deg
+        self.power_cut_db = self.power_cut_db if hands.power_cut_db is None else hands.power_cut_db
         if hands.silence_s is not None:
             self.air.silenced = (t, t + hands.silence_s)
         if hands.distance_m is not None:
@@ -308,12 +316,12 @@ class RadioLink:
             self.plugged = hands.receiver_plugged
         self.receiver.tick(t)
 
-    def _gimbals_and_switches(self, hands: LinkHands) -> None:
+    def _gimbals_and_switches(self, hands: LinkHands, t: float) -> None:
         for stick, place in (("left", hands.left), ("right", hands.right)):
             if place is not None:
                 self.transmitter.gimbals[stick] = {"x": place.x, "y": place.y}
         self.transmitter.switches.update(hands.switches or {})
-        self.transmitter.settle()
+        self.transmitter.settle(t)
 
     def switch_transmitter(self, on: bool) -> None:
         """Switch it on or off; a module without a whole program wakes in its bootloader."""
@@ -352,7 +360,7 @@ class RadioLink:
         if margin is None or found is None:
             return 0.0
         self.air.pass_shadow(self.distance_m, period_s)
-        margin += self.air.shadow_db
+        margin += self.air.shadow_db - aspect_db(self.heading_deg, self.distance_m)
         self.receiver.signal = (found.sensitivity_dbm + margin, margin + SNR_AT_SENSITIVITY_DB)
         return loss_percent(margin)
 
@@ -371,5 +379,8 @@ class RadioLink:
                 self.outing.note(slot, self.receiver.signal[0], heard)
             if sends:
                 self.last_sent_t = slot
-            said += self.receiver.slot(slot, self.transmitter.frame()[: outlook.channels] if heard else None, self.air.lq_percent)
+            now = self.transmitter.frame(slot) if sends else None
+            arrives = now if self._under_way is None else self._under_way  # a frame is under way for a slot
+            self._under_way = now
+            said += self.receiver.slot(slot, arrives[: outlook.channels] if heard and arrives is not None else None, self.air.lq_percent)
         return said

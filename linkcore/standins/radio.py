@@ -39,6 +39,7 @@ class StandInTransmitter:
         self.switches = {switch.name: 0 for switch in part.switches}
         self._restlessness = [rng.gauss(0.0, NOISE_US) for _ in range(_RESTLESS)]
         self._restless_at = 0
+        self._next_mix: tuple[float, list[float]] | None = None  # when it is made, s, and what it comes to
         self.set_up(document)
         stick, direction = STICKS[self._setup.stick_mode]["throttle"]
         self.gimbals[stick][direction] = -1.0
@@ -51,10 +52,25 @@ class StandInTransmitter:
         self._positions = {switch.name: switch for switch in self.part.switches}
         self.settle()
 
-    def settle(self) -> None:
-        """Reckon the outputs anew after a hand has moved something."""
+    def settle(self, t: float | None = None) -> None:
+        """Reckon the outputs anew after a hand has moved something: they count from the next mix behind `t` (s) on, or at once."""
         numbers = range(1, min(len(self._setup.channels), self.part.channels) + 1)
-        self._exact = [self._memory.output(number, self._source, self.switches) for number in numbers]
+        exact = [self._memory.output(number, self._source, self.switches) for number in numbers]
+        if t is not None:
+            self._mix(t)
+            self._next_mix = (math.floor(t / self.part.frame_s + 1 + 1e-9) * self.part.frame_s, exact)
+            return
+        self._next_mix = None
+        self._take(exact)
+
+    def _mix(self, t: float) -> None:
+        """Let a mix that is due be made."""
+        if self._next_mix is not None and t >= self._next_mix[0] - 1e-9:
+            exact, self._next_mix = self._next_mix[1], None
+            self._take(exact)
+
+    def _take(self, exact: list[float]) -> None:
+        self._exact = exact
         self._still = [in_counts(us, self.part) for us in self._exact]
         self._noisy = [index for index in range(len(self._still)) if self._setup.channels[index].source in STICKS[2]]
 
@@ -65,12 +81,17 @@ class StandInTransmitter:
         switch: Switch | None = self._positions.get(source)
         return -1 + 2 * self.switches[source] / (switch.positions - 1) if switch else 0.0
 
+    def aims_us(self) -> list[float]:
+        """What it will send once the next mix is made."""
+        return self._next_mix[1] if self._next_mix is not None else self._exact
+
     def outputs_us(self) -> list[float]:
         """What it sends, noise aside, in us."""
         return self._still
 
-    def frame(self) -> list[float]:
-        """What one radio frame carries, in us, the gimbals' noise included, on its raw counts."""
+    def frame(self, t: float) -> list[float]:
+        """What the radio frame that begins at `t` carries, in us, as last mixed, the gimbals' noise included, on its raw counts."""
+        self._mix(t)
         us = self._still.copy()
         noise, exact, step, at = self._restlessness, self._exact, self.part.count_us, self._restless_at
         for index in self._noisy:
@@ -84,6 +105,22 @@ BURST_FRAMES = 4.0  # how many frames in a row the air takes where a signal is w
 SHADOW_DB = 3.0  # the spread of a signal about what the distance makes of it: log-normal shadowing, ITU-R P.1406
 SHADOW_S = 2.0  # how long a shadow lasts (ours)
 OPEN_M = 10.0  # nearer than this nothing stands between
+
+
+NULL_DB, NULL_DEG = 15.0, 18.0  # along a wire antenna, which lies across the craft: how much less is heard, and how wide that is (ours)
+BODY_DB, BODY_DEG = 10.0, 35.0  # with the pack between antenna and transmitter, from behind (ours)
+
+
+def aspect_db(heading_deg: float, distance_m: float) -> float:
+    """What the craft's own side takes from the signal: antenna nulls to both sides, its body from behind. Within reach of an arm none of that counts."""
+    if distance_m <= OPEN_M:
+        return 0.0
+
+    def about(middle: float, depth: float, width: float) -> float:
+        off = abs((heading_deg - middle + 180) % 360 - 180)
+        return depth * math.exp(-((off / width) ** 2))
+
+    return about(90, NULL_DB, NULL_DEG) + about(270, NULL_DB, NULL_DEG) + about(180, BODY_DB, BODY_DEG)
 
 
 class Air:

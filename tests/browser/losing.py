@@ -63,3 +63,10 @@ def prove_the_rest(page: Page) -> None:
     page.get_by_role("button", name="Lose one frame in five").click()
     is_proven(page, "one frame in five lost")
     page.get_by_role("button", name="0 %", exact=True).click()
+    page.get_by_role("button", name="Walk 30 m away, power cut by 30 dB").click()
+    headings = page.get_by_role("group", name="Headings").get_by_role("button")
+    for index in range(8):
+        headings.nth(index).click()
+        if index < 7:
+            expect(headings.nth(index)).to_contain_text(re.compile(r"\d %"))
+    is_proven(page, "range walk")

@@ -75,7 +75,7 @@ class HomeTest(BrowserTest):
         expect(page.get_by_text("The board reacted as predicted and stayed disarmed")).to_be_visible()
         expect(proof(page, "armed, throttle up").get_by_role("img", name="not proven yet")).to_be_visible()
         page.keyboard.press("1")
-        page.get_by_role("combobox", name="Response").click()
+        page.get_by_role("combobox", name="Response", exact=True).click()
         page.get_by_role("option", name="returns home").click()
         write(page)
         expect(page.get_by_text("draft is on the board")).to_be_visible()
@@ -93,18 +93,18 @@ class AlarmTest(BrowserTest):
             file = Path(folder) / "creek.csv"
             file.write_bytes(csv(flight(4, burst=4, minutes=4)[0]))
             page.get_by_test_id("flight-file").set_input_files(file)
-            plot = page.get_by_role("img", name=re.compile(r"^Loss begins at -98\.\d+ dBm, between .* alarm at -92\.\d+ dBm"))
+            plot = page.get_by_role("img", name=re.compile(r"^Loss begins at -97\.\d+ dBm, between .* alarm at -91\.\d+ dBm"))
             expect(plot).to_be_visible()
         page.get_by_label("Margin").fill("8")
         page.get_by_label("Margin").press("Enter")
-        expect(page.get_by_role("img", name=re.compile(r"alarm at -90\.\d+ dBm"))).to_be_visible()
-        page.get_by_role("button", name=re.compile(r"^Take -90\.\d+ dBm as the alarm line$")).click()
-        expect(page.get_by_text("This craft's alarm line: RSSI -90.")).to_be_visible()
+        expect(page.get_by_role("img", name=re.compile(r"alarm at -89\.\d+ dBm"))).to_be_visible()
+        page.get_by_role("button", name=re.compile(r"^Take -89\.\d+ dBm as the alarm line$")).click()
+        expect(page.get_by_text("This craft's alarm line: RSSI -89.")).to_be_visible()
         page.get_by_role("combobox", name="frames lost").click()
         page.get_by_role("option", name="none").click()
         expect(page.get_by_role("alert")).to_contain_text("no column counts lost frames")
         go(page, "Bind")
-        expect(page.get_by_text(re.compile(r"alarm line -90\.\d+ dBm, from creek\.csv"))).to_be_visible()
+        expect(page.get_by_text(re.compile(r"alarm line -89\.\d+ dBm, from creek\.csv"))).to_be_visible()
 
     @in_browser
     def test_a_flight_is_flown_on_the_bench_and_read(self, people):

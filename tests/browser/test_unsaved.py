@@ -58,7 +58,7 @@ class QuickHandsTest(BrowserTest):
         page.get_by_label("Board's grace").fill("500")
         page.get_by_label("Board's grace").press("Enter")
         for label, option in (("Throttle falls back to", "holds"), ("Response", "lands")):
-            page.get_by_role("combobox", name=label).click()
+            page.get_by_role("combobox", name=label, exact=True).click()
             page.get_by_role("option", name=option).click()
         letting_go.append(True)
         for route in held:
@@ -66,7 +66,7 @@ class QuickHandsTest(BrowserTest):
         page.get_by_role("button", name="3 settings differ").wait_for()
         expect(page.get_by_label("Board's grace")).to_have_value("500")
         for label, option in (("Throttle falls back to", "holds"), ("Response", "lands")):
-            expect(page.get_by_role("combobox", name=label)).to_have_text(option)
+            expect(page.get_by_role("combobox", name=label, exact=True)).to_have_text(option)
 
 
 class PartDraftTest(BrowserTest):

@@ -221,7 +221,16 @@ def prove_the_rest(hand: Hand) -> None:
     hand.do(2.0, **how["shorter than the grace"].hands)
     hand.do(31.0, **how["one frame in five lost"].hands)
     hand.do(loss_percent=0)
+    walk_round(hand)
     hand.do(switches={"S1": 0}, left={"x": 0, "y": -1})
+
+
+def walk_round(hand: Hand, **more: Any) -> None:
+    """A range walk, armed as it is: away, power cut, through all headings, and back."""
+    hand.do(**({"distance_m": 30, "power_cut_db": 30} | more))
+    for heading in range(0, 360, 45):
+        hand.do(4.0, heading_deg=heading)
+    hand.do(distance_m=2, power_cut_db=0, heading_deg=0)
 
 
 class ProofTest(SimpleTestCase):

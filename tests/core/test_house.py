@@ -33,6 +33,8 @@ OTHERS = {  # another value for a leaf whose kind says nothing of what it may be
     "ends": "at once",
     "at_home": "circle",
     "without_home": "motors off",
+    "alarm": {"signal": "lq_percent", "begins_at": 60, "line": 70},
+    "rssi_channel": 9,
     "hover_percent": 40,
     "people_m": 50,
     "obstacle_m": 70,

@@ -13,7 +13,7 @@ from linkcore.craft.document import Band, CraftDocument, CraftError, Fitted, Mod
 from linkcore.craft.parts import KitParts
 from linkcore.craft.places import USUAL
 from linkcore.devices.body import Body, G
-from linkcore.devices.modes import switch_channels
+from linkcore.devices.modes import lacking, switch_channels
 from linkcore.findings import Edit, Finding
 from linkcore.hops.kit.ability import ability
 from linkcore.hops.lost_link.path import covered_m, fall_s, fallen_m, stretch_s
@@ -23,8 +23,9 @@ from linkcore.hops.lost_link.timeline import predict
 from linkcore.parts.catalogue import shipped
 from linkcore.parts.models import Receiver
 from linkcore.reads import Whole
+from linkcore.standins.radio import aspect_db
 from linkcore.wiring.netlist import wires_for
-from tests.core.test_bench import Hand, fly, prove_the_rest
+from tests.core.test_bench import Hand, fly, prove_the_rest, walk_round
 from tests.crafts import crsf_craft, sbus_craft
 from tests.kits import planned_craft
 
@@ -116,6 +117,7 @@ class DangerTest(unittest.TestCase):
             craft = craft_with(airframe, compass=False, **HOME)
             craft.kit.devices = [Fitted(name="GPS", part="tern-5")]
             self.assertEqual("no-sensor" in found(craft), missing, airframe)
+            self.assertEqual("return home" in lacking(craft, KitParts.of(craft)), missing, "the same rule for the mode")
 
     def test_the_line_to_clear_adds_up(self):
         sandpiper = scenario.sandpiper()
@@ -345,6 +347,39 @@ class RssiTest(unittest.TestCase):
         self.assertNotIn(8, switch_channels(craft, craft.settings))
         self.assertEqual(ability(craft, KitParts.of(craft)).channels, 7)
         self.assertIn("CH8 carries RSSI", ability(craft, KitParts.of(craft)).channels_limit)
+
+
+class WalkTest(unittest.TestCase):
+    def walked(self, *, armed: bool = True, **more: Any) -> Hand:
+        hand = Hand(sbus_craft())
+        if armed:
+            fly(hand)
+            hand.do(0.5, left=UP)
+        walk_round(hand, **more)
+        return hand
+
+    def test_a_range_walk_keeps_the_range_it_stands_for(self):
+        hand = self.walked()
+        walk = hand.bench.measuring.losses.walk
+        self.assertEqual((walk.whole, walk.stands_for_m), (True, round(30 * 10**1.5)))
+        self.assertIn("range walk", hand.proven("lost link"))
+
+    def test_nulls_and_body_are_heard_at_their_headings(self):
+        hand = Hand(sbus_craft())
+        hand.do(0.5, distance_m=30)
+        cut = hand.bench.link.margin_db - 17  # so that a null takes it close to what is still understood
+        walk = self.walked(power_cut_db=cut).bench.measuring.losses.walk
+        self.assertEqual(min(walk.lq[0], walk.lq[1], walk.lq[7]), 100)
+        self.assertLess(min(walk.lq[2], walk.lq[6]), 98)
+        self.assertEqual([round(aspect_db(heading, 30)) for heading in (0, 90, 180, 270)], [0, 15, 10, 15])
+        self.assertEqual(aspect_db(90, 2), 0, "on the bench nothing stands between")
+
+    def test_what_is_weak_disarmed_or_too_near_proves_nothing(self):
+        hand = Hand(sbus_craft())
+        hand.do(0.5, distance_m=30)
+        weak = hand.bench.link.margin_db - 12
+        for case in (self.walked(power_cut_db=min(60.0, weak)), self.walked(armed=False), self.walked(distance_m=15), self.walked(power_cut_db=5)):
+            self.assertNotIn("range walk", case.proven("lost link"))
 
 
 class DrivesTest(unittest.TestCase):

@@ -72,7 +72,7 @@ class TransmitterTest(SimpleTestCase):
 
     def test_gimbals_are_restless_and_switches_are_not(self):
         transmitter = StandInTransmitter(HARROW, crsf_craft(), random.Random(4))
-        frames = [transmitter.frame() for _ in range(400)]
+        frames = [transmitter.frame(0.0) for _ in range(400)]
         self.assertTrue(1 < len({raw_from_us(frame[0]) for frame in frames}) <= 5)
         self.assertEqual({frame[4] for frame in frames}, {1000})
         mean = sum(frame[0] for frame in frames) / len(frames)

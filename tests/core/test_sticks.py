@@ -27,7 +27,10 @@ from linkcore.hops.sticks.surfaces import check_surfaces, surfaces_of
 from linkcore.hops.sticks.travel import NOISE_US, Places, beside_predicted, near_us, plan_travel, predict_dialled, tolerance_us
 from linkcore.parts.catalogue import shipped
 from linkcore.parts.models import EndsLaw, Transmitter
+from linkcore.protocols.registry import receiver_protocol
+from tests.core.test_bench import Hand
 from tests.crafts import crsf_craft, sbus_craft
+from tests.kits import every_receiver
 from tests.thumbs import advice_repeats, better_dials, dialling_case, session
 
 HARROW, FIELD, HEDGE = (shipped().of(Transmitter, name) for name in ("harrow-16", "field-9", "hedge-8"))
@@ -382,6 +385,28 @@ class LatencyTest(SimpleTestCase):
         self.assertEqual((parts["transmitter"].typical_ms, parts["transmitter"].worst_ms), (3.5, 7.0))
         self.assertEqual(parts["wire"].worst_ms, 3.0, "25 bytes of 12 bits at 100,000 baud")
         self.assertLess(parts["air"].typical_ms, parts["air"].worst_ms)
+
+    def test_what_is_reckoned_is_what_the_bench_takes(self):
+        """Every receiver that ships: the middle of twelve movements at any moment within a frame of what is typical, the longest within a frame of the worst."""
+        for name, craft in every_receiver():
+            with self.subTest(name):
+                hand, rng = Hand(craft), random.Random(7)
+                hand.wait(2.0)
+                reckoned, period_ms = latency(craft, KitParts.of(craft)), 1e3 * hand.bench.link.period_s
+                for turn in range(12):
+                    hand.wait(0.4 + rng.random() * 0.1)
+                    hand.bench.run_until(hand.bench.t + rng.random() * 0.03)
+                    hand.until = hand.bench.t
+                    hand.do(0.0, right={"x": (-1) ** turn * 0.8, "y": 0})
+                hand.wait(0.5)
+                seen = hand.bench.measuring.latency.seen
+                self.assertGreater(seen.count, 9)
+                self.assertLess(
+                    abs(seen.typical_ms - reckoned.typical_ms),
+                    max(period_ms, 1e3 * receiver_protocol(craft.settings.receiver_input.protocol).period_s[1]),
+                    (seen, reckoned.typical_ms),
+                )
+                self.assertLess(seen.worst_ms, reckoned.worst_ms + 1, (seen, reckoned.worst_ms))
 
     def test_every_whole_kit_has_one(self):
         for make in (scenario.curlew, scenario.avocet, scenario.sandpiper, scenario.coot):

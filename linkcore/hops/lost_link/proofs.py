@@ -9,10 +9,12 @@ from linkcore.craft.airframes import MULTIROTORS
 from linkcore.craft.document import CraftDocument
 from linkcore.craft.parts import KitParts
 from linkcore.devices.budget import frame_period_s
+from linkcore.hops.lost_link.alarm import lq_by_grace
 from linkcore.hops.lost_link.place_rules import clear_line_m
-from linkcore.hops.lost_link.runs import BadAir, Gap, LossRun, OutingSeen, SwitchTest, reaction_fault, way_fault
+from linkcore.hops.lost_link.runs import BadAir, Gap, LossRun, OutingSeen, RangeWalk, SwitchTest, reaction_fault, way_fault
 from linkcore.hops.lost_link.timeline import Prediction, predict, react
 from linkcore.hops.signal import SIGNAL
+from linkcore.kept import Kept
 from linkcore.proofs import ProofOf, Want
 from linkcore.reads import Reads, View
 
@@ -47,6 +49,8 @@ _ARMED: tuple[Want, ...] = ("pack", "transmitter", "armed", "props off")
 class Lost(Protocol):
     """What is looked at of a running bench."""
 
+    kept: Kept
+
     @property
     def loss(self) -> LossRun | None:
         """The last loss of the link."""
@@ -68,6 +72,16 @@ class Lost(Protocol):
         ...
 
     @property
+    def walking(self) -> bool:
+        """Whether the transmitter's power is cut."""
+        ...
+
+    @property
+    def walk(self) -> RangeWalk | None:
+        """The range walk that is on, or the last whole one."""
+        ...
+
+    @property
     def outing(self) -> OutingSeen | None:
         """The flight by distance that is logged, or was last."""
         ...
@@ -78,8 +92,14 @@ class Lost(Protocol):
         ...
 
 
-def _predicted(view: View) -> Prediction:
-    return react(view.craft, view.parts)
+def _predicted(view: View, seen: Lost) -> Prediction:
+    """What the board should do; worked out once as long as nothing that it rests on changes."""
+    return seen.kept.get("lost link: reaction", (view.craft, view.parts), None, lambda: react(view.craft, view.parts))
+
+
+def _flown(view: View, seen: Lost) -> Prediction:
+    """The same, and where the craft is then."""
+    return seen.kept.get("lost link: way", (view.craft, view.parts), None, lambda: predict(view.craft, view.parts))
 
 
 def _evidence(run: LossRun) -> dict[str, object]:
@@ -89,7 +109,7 @@ def _evidence(run: LossRun) -> dict[str, object]:
 def armed(view: View, seen: Lost) -> dict[str, object] | None:
     """It died while armed with throttle up, and the board reacted as predicted."""
     run = seen.loss
-    if run is None or not run.armed or not run.throttle_up or run.state == "broken off" or reaction_fault(run, _predicted(view)):
+    if run is None or not run.armed or not run.throttle_up or run.state == "broken off" or reaction_fault(run, _predicted(view, seen)):
         return None
     return _evidence(run)
 
@@ -106,12 +126,12 @@ def hidden(view: View) -> str:
     """Where the board never learns of a loss there is nothing to see."""
     if not view.parts.whole:
         return ""
-    return "the board does not learn of a loss" if _predicted(view).reacts_s is None else ""
+    return "the board does not learn of a loss" if react(view.craft, view.parts).reacts_s is None else ""
 
 
 def shorter(view: View, seen: Lost) -> dict[str, object] | None:
     """The air was silent for less than the grace, while armed, and nothing came of it."""
-    gap, reacts = seen.gap, _predicted(view).reacts_s
+    gap, reacts = seen.gap, _predicted(view, seen).reacts_s
     if gap is None or reacts is None or not gap.over or not gap.armed or gap.lost or not gap.motors_as_before:
         return None
     low, high = (share * reacts for share in SHARE_OF_GRACE)
@@ -153,7 +173,7 @@ def flown(view: View, seen: Lost) -> dict[str, object] | None:
     run = seen.loss
     if run is None or not run.armed or run.state == "broken off" or not_flown(view):
         return None
-    predicted = predict(view.craft, view.parts)
+    predicted = _flown(view, seen)
     if reaction_fault(run, predicted) or way_fault(run, predicted):
         return None
     if predicted.home_s is not None and not clears(run, clear_line_m(view.craft)):
@@ -186,7 +206,7 @@ def not_flown(view: View) -> str:
 
 def back(view: View, seen: Lost) -> dict[str, object] | None:
     """The link came back with the arm switch on: after *motors off* it stayed disarmed; else it stayed armed, and obeyed once the sticks had moved."""
-    run, predicted = seen.loss, _predicted(view)
+    run, predicted = seen.loss, _predicted(view, seen)
     if run is None or not run.armed or run.state != "done" or run.rearmed_by_itself or reaction_fault(run, predicted):
         return None
     if view.craft.settings.arm_by == "switch" and not run.switch_on and not predicted.preset_disarms:
@@ -216,7 +236,7 @@ def dived(view: View, seen: Lost) -> dict[str, object] | None:
     run = seen.loss
     if run is None or not run.armed or run.throttle_up or run.counted_landed or run.reacted_t is None or run.low_s < STICKS_S:
         return None
-    return _evidence(run) if run.motors_stopped_t is None or _predicted(view).does != "motors off" else None
+    return _evidence(run) if run.motors_stopped_t is None or _predicted(view, seen).does != "motors off" else None
 
 
 def no_throttle_rule(view: View) -> str:
@@ -225,7 +245,7 @@ def no_throttle_rule(view: View) -> str:
         return "throttle low never counts as landed"
     if not view.parts.whole:
         return ""
-    return "the motors stop anyway" if _predicted(view).does == "motors off" else hidden(view)
+    return "the motors stop anyway" if react(view.craft, view.parts).does == "motors off" else hidden(view)
 
 
 RSSI_S = 0.5  # within so long of the reaction it is at its lowest
@@ -245,6 +265,36 @@ def no_rssi(view: View) -> str:
     return "no channel carries RSSI" if view.craft.settings.rssi_channel is None else hidden(view)
 
 
+LEAST_LQ = 50.0  # below that no pilot flies on, whatever the grace bears (ours)
+
+
+def walk_line(craft: CraftDocument, parts: KitParts) -> float:
+    """The link quality that a range walk must stay above: the craft's alarm line where that is one of link quality, else what its grace bears, and never less than LEAST_LQ."""
+    if craft.alarm is not None and craft.alarm.signal == "lq_percent":
+        return craft.alarm.line
+    reacts = react(craft, parts).reacts_s
+    return LEAST_LQ if reacts is None else max(LEAST_LQ, lq_by_grace(reacts, frame_period_s(craft.air, parts.receiver)))
+
+
+def walked(view: View, seen: Lost) -> dict[str, object] | None:
+    """Every heading was above the line; what distance that stands for is kept."""
+    walk = seen.walk
+    if walk is None or not walk.whole:
+        return None
+    line = walk_line(view.craft, view.parts)
+    if min(lq for lq in walk.lq if lq is not None) < line:
+        return None
+    return {"walk": walk.model_dump(), "stands_for_m": walk.stands_for_m, "line": line}
+
+
+WALK = ProofOf(
+    name="range walk",
+    says="Held away with the transmitter's power cut and motors running, link quality stayed above its line at every heading.",
+    reads=Reads(*REACTS, "air", "alarm"),
+    minutes=2,
+    seen=walked,
+    wants=_ARMED,
+)
 ARMED = ProofOf(
     name="armed, throttle up",
     says="Armed, props off, throttle up, the transmitter was switched off: the board reacted when predicted.",
@@ -321,4 +371,4 @@ RSSI = ProofOf(
     seen=rssi_fell,
     needless=no_rssi,
 )
-PROOFS = (ARMED, BACK, FLOWN, DISARMED, SHORTER, BAD, DIVE, TEST_SWITCH, RSSI)
+PROOFS = (ARMED, BACK, FLOWN, DISARMED, SHORTER, BAD, DIVE, TEST_SWITCH, RSSI, WALK)

@@ -77,6 +77,30 @@ class BadAir(BaseModel):
     losses: int = 0
 
 
+SECTORS = 8  # headings that a range walk goes through, 45 degrees each
+SECTOR_S = 1.5  # so long the craft is held to each
+LEAST_WALK_M, LEAST_CUT_DB = 25.0, 10.0
+
+
+class RangeWalk(BaseModel):
+    """The craft held away with the transmitter's power cut, motors running, turned through all headings. `lq`: the lowest link quality of each, percent; None where it has not been held for long enough."""
+
+    distance_m: float
+    cut_db: float
+    lq: list[float | None]
+    held_s: list[float]
+
+    @property
+    def whole(self) -> bool:
+        """Whether every heading was seen."""
+        return None not in self.lq
+
+    @property
+    def stands_for_m(self) -> float:
+        """The distance at which full power would come as weak: d 10^(cut / 20)."""
+        return round(float(self.distance_m * 10 ** (self.cut_db / 20)))
+
+
 class OutingSeen(BaseModel):
     """A flight by distance that is logged: how far it is, s and m, and how many frames were sent and lost."""
 

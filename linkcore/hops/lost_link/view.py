@@ -12,8 +12,24 @@ from linkcore.craft.places import place_of
 from linkcore.devices.body import Body, charge_left_mah
 from linkcore.devices.responses import IN_WORDS, can_do, lacks, lands_by
 from linkcore.hops.lost_link.place_rules import charge_home_mah, clear_line_m, clearance_parts
-from linkcore.hops.lost_link.proofs import ARMED, BACK, BAD, BAD_AIR_S, DISARMED, DIVE, FLOWN, RSSI, SHORTER, TEST_SWITCH, Lost, expected_losses, shorter_gap_s
-from linkcore.hops.lost_link.runs import FIRST, BadAir, Gap, LossRun, OutingSeen, SwitchTest, judge
+from linkcore.hops.lost_link.proofs import (
+    ARMED,
+    BACK,
+    BAD,
+    BAD_AIR_S,
+    DISARMED,
+    DIVE,
+    FLOWN,
+    RSSI,
+    SHORTER,
+    TEST_SWITCH,
+    WALK,
+    Lost,
+    expected_losses,
+    shorter_gap_s,
+    walk_line,
+)
+from linkcore.hops.lost_link.runs import FIRST, BadAir, Gap, LossRun, OutingSeen, RangeWalk, SwitchTest, judge
 from linkcore.hops.lost_link.timeline import Prediction, predict, preset_value, preset_with
 from linkcore.parts.axes import channel_of
 from linkcore.reads import Whole
@@ -86,6 +102,8 @@ class LostLinkTold(BaseModel):
     switch_test: SwitchTest | None
     outing: OutingSeen | None
     reach_m: float | None
+    walk: RangeWalk | None
+    walk_line: float
     proven: bool
     verdict: str
 
@@ -93,7 +111,8 @@ class LostLinkTold(BaseModel):
 def tell(whole: Whole, seen: Lost) -> LostLinkTold:
     """The Lost link hop."""
     craft, parts = whole.craft, whole.parts
-    prediction, places, place = predict(craft, parts), _preset(craft), place_of(craft)
+    prediction = seen.kept.get("lost link: told", (craft, parts), None, lambda: predict(craft, parts))
+    places, place = _preset(craft), place_of(craft)
     proven, verdict = judge(seen.loss, prediction) if seen.loss else (False, FIRST)
     needs = charge_home_mah(craft, parts, prediction)
     return LostLinkTold(
@@ -115,6 +134,8 @@ def tell(whole: Whole, seen: Lost) -> LostLinkTold:
         switch_test=seen.switch_test,
         outing=seen.outing,
         reach_m=seen.reach_m,
+        walk=seen.walk,
+        walk_line=walk_line(craft, parts),
         proven=proven,
         verdict=verdict,
     )
@@ -199,7 +220,31 @@ def _how(craft: CraftDocument, parts: KitParts, seen: Lost, predicted: Predictio
             going=_test_in_words(seen.switch_test),
         ),
     ]
+    how.append(
+        HowTo(
+            name=WALK.name,
+            text="Antennas first: tips free of carbon and wires, two of them at 90 degrees, connectors seated. Arm, throttle up a little, props off; "
+            "hold the craft 30 m away with the transmitter's power cut, and turn it through all headings.",
+            hands={"distance_m": 2.0, "power_cut_db": 0.0, "heading_deg": 0.0}
+            if seen.walking
+            else {"distance_m": 30.0, "power_cut_db": 30.0, "heading_deg": 0.0},
+            hands_say="Come back, full power" if seen.walking else "Walk 30 m away, power cut by 30 dB",
+            going=_walk_in_words(seen.walk),
+        )
+    )
     return how
+
+
+def _walk_in_words(walk: RangeWalk | None) -> str:
+    if walk is None:
+        return ""
+    count = sum(lq is not None for lq in walk.lq)
+    stands = f"stands for {walk.stands_for_m:,.0f} m at full power"
+    return (
+        f"All headings seen: {stands}, lowest link quality {min(lq for lq in walk.lq if lq is not None):.0f} %."
+        if walk.whole
+        else f"{count} of {len(walk.lq)} headings"
+    )
 
 
 def _on_the_way(run: LossRun | None, predicted: Prediction) -> str:

@@ -38,6 +38,14 @@ class Latency(BaseModel):
         return round(sum(part.worst_ms for part in self.parts), 2)
 
 
+class MeasuredLatency(BaseModel):
+    """What movements took on the bench, ms, from the hand to the frame in which the board had them: the middle one and the longest of `count`."""
+
+    count: int
+    typical_ms: float
+    worst_ms: float
+
+
 def latency(document: CraftDocument, parts: KitParts) -> Latency | None:
     """Reckoned in the order of the chain; None while the kit is not whole or the receiver's output is not known."""
     spec = RECEIVER_PROTOCOLS.get(parts.spoken.protocol) if parts.whole and parts.spoken else None
@@ -53,7 +61,10 @@ def latency(document: CraftDocument, parts: KitParts) -> Latency | None:
     own = [period * 1e3 for period in spec.periods_s]
     if spec.wire == "serial":
         tied = f"the {receiver.name} sends a frame behind each radio frame, 0.8 ms later"
-        found.append(LatencyPart(name="receiver", typical_ms=0.8, worst_ms=0.8, why=tied))
+        turns = spec.frames_for(parts.spoken.channels) if isinstance(spec, SerialSpec) and parts.spoken else 1
+        if turns > 1:
+            tied += f"; {parts.spoken.channels if parts.spoken else 0} channels go in {turns} frames by turns"
+        found.append(LatencyPart(name="receiver", typical_ms=round(0.8 + (turns - 1) * period / 2, 2), worst_ms=round(0.8 + (turns - 1) * period, 2), why=tied))
     else:
         found.append(
             _every("receiver", max(min(own, default=20.0), period), f"the {receiver.name} sends pulses every {max(min(own, default=20.0), period):g} ms")

@@ -7,7 +7,7 @@ from typing import Literal, Protocol
 from pydantic import BaseModel
 
 from linkcore.devices.model_memory import order_of
-from linkcore.hops.sticks.latency import Latency, latency
+from linkcore.hops.sticks.latency import Latency, MeasuredLatency, latency
 from linkcore.hops.sticks.lines import WATCH_S, DeadbandProposal, Noise, propose_deadband, step_us
 from linkcore.hops.sticks.measure import LEAST_THROW_US, ROOM_US, UNMOVED_US, SticksMeasure
 from linkcore.hops.sticks.surfaces import Surface, surfaces_of
@@ -62,6 +62,7 @@ class SticksTold(BaseModel):
     rest: list[RestView]
     deadband: DeadbandProposal | None
     latency: Latency | None
+    measured_latency: MeasuredLatency | None
     surfaces: list[Surface]
     sent_order: str | None
 
@@ -74,6 +75,11 @@ class Moving(Protocol):
     @property
     def sticks(self) -> SticksMeasure:
         """The sticks as measured."""
+        ...
+
+    @property
+    def latency_seen(self) -> MeasuredLatency | None:
+        """What movements took so far."""
         ...
 
     @property
@@ -94,6 +100,7 @@ def tell(whole: Whole, seen: Moving) -> SticksTold:
         rest=[_rest(axis, whole, seen) for axis in AXES],
         deadband=propose_deadband(measured.noise, step_us(parts)),
         latency=kept.get("latency", (document, parts), None, lambda: latency(document, parts)),
+        measured_latency=seen.latency_seen,
         surfaces=kept.get("surfaces", (whole.craft, parts), None, lambda: surfaces_of(whole.craft, parts)),
         sent_order=measured.found.order or order_of(document.transmitter),
     )

@@ -40,11 +40,12 @@ export const PURPOSES: Record<Hop, Purpose> = {
     ],
   },
   "lost link": {
-    says: "When the radio dies, the receiver does something, the board notices after a while, and then the craft does what you chose. Here that chain of events is predicted from the parts and settings, and measured beside it. Nobody should fly before it was seen once on the bench.",
+    says: "When the radio dies, the receiver does something, the board notices after a while, and then the craft does what you chose. Here that chain of events, and where the craft is meanwhile, is predicted from parts, settings and the place, and measured beside it on the bench. Nobody should fly before every proof was seen once.",
     steps: [
-      "Choose what receiver and board do.",
-      "Take the propellers off and arm.",
-      "Switch the transmitter off, watch, and switch it on again.",
+      "Choose what receiver and board do, and say where you fly.",
+      "Take the propellers off, arm, and push the throttle up.",
+      "Switch the transmitter off, watch, and switch it on again; then the other proofs, in their order.",
+      "From a flight's log, find where loss begins, and take the alarm line.",
     ],
   },
 };

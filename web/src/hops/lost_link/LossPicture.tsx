@@ -13,7 +13,7 @@ const X0 = 96;
 const X1 = 846;
 const LANES = { predicted: 54, measured: 114 };
 const HEIGHT = { top: 160, foot: 246 };
-const AWAY = { top: 268, foot: 304 };
+const AWAY = { top: 268, foot: 300 };
 const SOON_S = 4;
 
 interface Mark {
@@ -74,7 +74,9 @@ export function LossPicture({ told, now, wing }: { told: LostTold; now: number; 
   const end = running ? elapsed : Math.max(0, ...measured.map((mark) => mark.at ?? 0));
   const hidden = prediction.hidden && prediction.motors_stop_s === null;
   const flies = way.some((point) => point.height_m > 0) || flown.some((point) => point.up > 0);
-  const foot = flies ? AWAY.foot : HEIGHT.top + 46;
+  const below = flies ? AWAY.foot : HEIGHT.top + 40;
+  const motors = { top: below + 20, foot: below + 42 };
+  const foot = flown.length > 0 ? motors.foot : below;
   return (
     <Box sx={{ bgcolor: "background.paper", border: 1, borderColor: "divider", borderRadius: 1.25, px: 1.5, py: 1 }}>
       {whole > 2 * SOON_S && (
@@ -162,12 +164,24 @@ export function LossPicture({ told, now, wing }: { told: LostTold; now: number; 
           ) : (
             <Chart
               top={HEIGHT.top}
-              foot={HEIGHT.top + 46}
+              foot={HEIGHT.top + 40}
               label="from home"
               x={x}
               latest={latest}
               way={way.map((point) => [point.t, point.distance_m])}
               flown={flown.map((point) => [point.t, point.away])}
+            />
+          )}
+          {flown.length > 0 && (
+            <Chart
+              {...motors}
+              label="motors"
+              unit="%"
+              x={x}
+              latest={latest}
+              way={[]}
+              flown={flown.map((point) => [point.t, Math.abs(point.motors)])}
+              line={null}
             />
           )}
         </svg>
@@ -193,6 +207,7 @@ function Chart({
   flown,
   line = null,
   lineSays,
+  unit = "m",
 }: {
   top: number;
   foot: number;
@@ -203,6 +218,7 @@ function Chart({
   flown: Points;
   line?: number | null;
   lineSays?: string;
+  unit?: string;
 }) {
   const shown = (points: Points) => points.filter(([t]) => t <= latest + 1e-6);
   const highest = Math.max(1, line ?? 0, ...shown(way).map(([, value]) => value), ...shown(flown).map(([, value]) => value));
@@ -224,7 +240,7 @@ function Chart({
         <g key={value}>
           <line x1={X0} x2={X1} y1={y(value)} y2={y(value)} stroke={colours.hairline} strokeWidth={value === 0 ? 1.5 : 1} />
           <text x={X0 - 6} y={y(value) + 4} fontSize={10.5} fontFamily={mono} textAnchor="end" fill={colours.softInk}>
-            {value === 0 && label === "height" ? "ground" : `${value} m`}
+            {value === 0 && label === "height" ? "ground" : `${value} ${unit}`}
           </text>
         </g>
       ))}

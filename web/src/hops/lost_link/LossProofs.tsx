@@ -5,6 +5,7 @@ import type { Told } from "../../api/types";
 import { known, sendHands, useBenchStore } from "../../bench/useBench";
 import { Coin } from "../../look/Coin";
 import { colours } from "../../look/colours";
+import { WalkRound } from "./WalkRound";
 
 type LostTold = NonNullable<Told["lost_link"]>;
 
@@ -74,6 +75,7 @@ export function LossProofs({ told }: { told: LostTold }) {
                       {proof.why}.
                     </Box>
                   )}
+                  {proof.name === "range walk" && proof.standing !== "holds" && <WalkRound told={told} />}
                   {how && (how.going || how.hands_say) && (
                     <Box sx={{ display: "flex", alignItems: "center", gap: 1.5, mt: 0.5, flexWrap: "wrap" }}>
                       {how.hands_say && (

@@ -9,6 +9,7 @@ const INKS = [colours.slate, colours.copper, colours.verdigris, colours.tarnish,
 /** How long a movement takes from the thumb to the board's loop, hop by hop. */
 export const LatencyBar = memo(function LatencyBar() {
   const latency = useBenchStore((state) => state.report?.told.sticks?.latency);
+  const measured = useBenchStore((state) => state.report?.told.sticks?.measured_latency);
   if (!latency) return null;
   return (
     <Panel title="From thumb to loop" aside={`${latency.typical_ms.toFixed(1)} ms typically, ${latency.worst_ms.toFixed(1)} ms at worst`}>
@@ -39,6 +40,11 @@ export const LatencyBar = memo(function LatencyBar() {
           </Box>
         </Box>
       ))}
+      <Box role="note" sx={{ fontSize: 12.5, my: 0.5 }}>
+        {measured
+          ? `Measured on the bench: ${measured.typical_ms.toFixed(1)} ms in the middle of ${measured.count} movements, ${measured.worst_ms.toFixed(1)} ms the longest.`
+          : "Not measured yet: let a stick rest, then move it at once."}
+      </Box>
       <Box component="ul" sx={{ m: 0, mt: 0.75, p: 0, listStyle: "none", display: "grid", gap: 0.3, fontSize: 12.5 }}>
         {latency.parts.map((part, index) => (
           <Box component="li" key={part.name} sx={{ display: "grid", gridTemplateColumns: "14px 78px 116px 1fr", alignItems: "baseline" }}>
