@@ -174,10 +174,15 @@ class LossWatch:
         """A range walk: the lowest link quality at each heading, once the count of frames is of that heading alone."""
         link, board = self._bench.link, self._bench.board
         passed, self._walked_t = min(1.0, t - self._walked_t), t
-        walks = link.distance_m >= LEAST_WALK_M and link.power_cut_db >= LEAST_CUT_DB and link.transmitting and board.motors_percent > 0
-        if not walks:
+        away = link.distance_m >= LEAST_WALK_M and link.power_cut_db >= LEAST_CUT_DB and link.transmitting
+        sector = round(link.heading_deg / (360 / SECTORS)) % SECTORS
+        if not away:
             if self.walk is not None and not self.walk.whole:
                 self.walk = None
+            return
+        if board.motors_percent <= 0:
+            if self.walk is not None and board.link == "lost":
+                self.walk.lq[sector] = 0.0
             return
         here = (link.distance_m, link.power_cut_db)
         if self.walk is None or (self.walk.distance_m, self.walk.cut_db) != here:
@@ -187,7 +192,6 @@ class LossWatch:
             self._facing, self._turned_t = link.heading_deg, t
         if t - self._turned_t < LQ_FRAMES * link.period_s:
             return
-        sector = round(link.heading_deg / (360 / SECTORS)) % SECTORS
         self.walk.held_s[sector] = round(self.walk.held_s[sector] + passed, 2)
         if self.walk.held_s[sector] >= SECTOR_S:
             before, now = self.walk.lq[sector], float(link.air.lq_percent)

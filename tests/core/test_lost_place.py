@@ -374,6 +374,18 @@ class WalkTest(unittest.TestCase):
         self.assertEqual([round(aspect_db(heading, 30)) for heading in (0, 90, 180, 270)], [0, 15, 10, 15])
         self.assertEqual(aspect_db(90, 2), 0, "on the bench nothing stands between")
 
+    def test_a_link_that_dies_at_a_heading_is_written_there(self):
+        hand = Hand(sbus_craft())
+        hand.do(0.5, distance_m=30)
+        cut = hand.bench.link.margin_db - 8
+        hand.do(0.5, distance_m=2)
+        fly(hand)
+        hand.do(0.5, left=UP)
+        hand.do(3.0, distance_m=30, power_cut_db=cut)
+        hand.do(20.0, heading_deg=90)
+        walk = hand.bench.measuring.losses.walk
+        self.assertEqual((hand.board.armed, walk.lq[2], walk.whole), (False, 0.0, False))
+
     def test_what_is_weak_disarmed_or_too_near_proves_nothing(self):
         hand = Hand(sbus_craft())
         hand.do(0.5, distance_m=30)

@@ -268,6 +268,15 @@ def no_rssi(view: View) -> str:
 LEAST_LQ = 50.0  # below that no pilot flies on, whatever the grace bears (ours)
 
 
+WALK_M = 30.0
+CUTS_DB = (10.0, 40.0)  # what transmitters can be cut by
+
+
+def walk_cut_db(home_m: float) -> float:
+    """By how much the power is cut so that 30 m stand for twice the distance that is flown: 20 lg(2 d / 30 m), in whole dB."""
+    return float(min(CUTS_DB[1], max(CUTS_DB[0], math.ceil(20 * math.log10(max(1.0, 2 * home_m / WALK_M))))))
+
+
 def walk_line(craft: CraftDocument, parts: KitParts) -> float:
     """The link quality that a range walk must stay above: the craft's alarm line where that is one of link quality, else what its grace bears, and never less than LEAST_LQ."""
     if craft.alarm is not None and craft.alarm.signal == "lq_percent":

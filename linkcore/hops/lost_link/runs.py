@@ -157,7 +157,7 @@ def way_fault(run: LossRun, predicted: Prediction) -> str:
             continue
         after = run.since(seen)
         if after is None and (what != "at its return height" or run.home_t is None):
-            return f"It is not {what} yet; predicted after {should:.1f} s."
+            return f"So far as predicted. It should be {what} after {should:.1f} s."
         if after is not None and not as_long_as(after, should):
             return f"It was {what} after {after:.1f} s; {should:.1f} s were predicted."
     return ""
@@ -182,12 +182,9 @@ def judge(run: LossRun, predicted: Prediction) -> tuple[bool, str]:
     flies = predicted.does != "motors off" and predicted.reacts_s is not None
     if flies and run.motors_stopped_t is None and run.back_t is None:
         way = way_fault(run, predicted)
-        return (
-            False,
-            f"{way} Or switch the transmitter on: the link's return belongs to the proof."
-            if way
-            else "It does as predicted. Now switch the transmitter back on.",
-        )
+        if not way:
+            return False, "It does as predicted. Now switch the transmitter back on: the link's return is a proof too."
+        return False, f"{way} Wait for it, or switch the transmitter back on: the link's return is a proof too."
     if run.back_t is None:
         return False, "Now switch the transmitter back on: the link's return belongs to the proof."
     if run.rearmed_by_itself:

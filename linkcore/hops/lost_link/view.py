@@ -24,9 +24,11 @@ from linkcore.hops.lost_link.proofs import (
     SHORTER,
     TEST_SWITCH,
     WALK,
+    WALK_M,
     Lost,
     expected_losses,
     shorter_gap_s,
+    walk_cut_db,
     walk_line,
 )
 from linkcore.hops.lost_link.runs import FIRST, BadAir, Gap, LossRun, OutingSeen, RangeWalk, SwitchTest, judge
@@ -220,15 +222,16 @@ def _how(craft: CraftDocument, parts: KitParts, seen: Lost, predicted: Predictio
             going=_test_in_words(seen.switch_test),
         ),
     ]
+    cut_db = walk_cut_db(place_of(craft).home_m)
     how.append(
         HowTo(
             name=WALK.name,
             text="Antennas first: tips free of carbon and wires, two of them at 90 degrees, connectors seated. Arm, throttle up a little, props off; "
-            "hold the craft 30 m away with the transmitter's power cut, and turn it through all headings.",
+            f"hold the craft {WALK_M:.0f} m away with the transmitter's power cut, which stands for twice as far as you fly, and turn it through all headings.",
             hands={"distance_m": 2.0, "power_cut_db": 0.0, "heading_deg": 0.0}
             if seen.walking
-            else {"distance_m": 30.0, "power_cut_db": 30.0, "heading_deg": 0.0},
-            hands_say="Come back, full power" if seen.walking else "Walk 30 m away, power cut by 30 dB",
+            else {"distance_m": WALK_M, "power_cut_db": cut_db, "heading_deg": 0.0},
+            hands_say="Come back, full power" if seen.walking else f"Walk {WALK_M:.0f} m away, power cut by {cut_db:.0f} dB",
             going=_walk_in_words(seen.walk),
         )
     )

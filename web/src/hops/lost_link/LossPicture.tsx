@@ -222,7 +222,8 @@ function Chart({
 }) {
   const shown = (points: Points) => points.filter(([t]) => t <= latest + 1e-6);
   const highest = Math.max(1, line ?? 0, ...shown(way).map(([, value]) => value), ...shown(flown).map(([, value]) => value));
-  const nice = [1, 2, 5, 10, 20, 50, 100, 200, 500, 1000, 2000, 5000, 10000].find((each) => highest / each <= 3) ?? 20000;
+  const nice =
+    [1, 2, 5, 10, 20, 50, 100, 200, 500, 1000, 2000, 5000, 10000].find((each) => highest / each <= (foot - top > 60 ? 3 : 1.99)) ?? 20000;
   const tall = highest * 1.12;
   const y = (value: number) => foot - (Math.max(0, value) / tall) * (foot - top);
   const drawn = (points: Points) =>

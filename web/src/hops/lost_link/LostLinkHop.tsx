@@ -5,7 +5,7 @@ import { sendHands, useBenchStore } from "../../bench/useBench";
 import type { HopProps } from "../../craft/hopProps";
 import { colours, mono } from "../../look/colours";
 import { HopHead } from "../../look/HopHead";
-import { columns } from "../../look/phone";
+import { columns, usePhone } from "../../look/phone";
 import { AlarmView } from "./AlarmView";
 import { LossPicture } from "./LossPicture";
 import { LossProofs } from "./LossProofs";
@@ -17,6 +17,7 @@ export function LostLinkHop({ craft, parts, edit }: HopProps) {
   const report = useBenchStore((state) => state.report);
   const live = useBenchStore((state) => state.live);
   const [alarm, lookAtAlarm] = useState(false);
+  const phone = usePhone();
   const { settings } = craft.document;
   const lost = settings.lost_link;
   const told = report?.told.lost_link;
@@ -28,13 +29,16 @@ export function LostLinkHop({ craft, parts, edit }: HopProps) {
     });
   const say = (change: Partial<Place>) => edit((document) => ({ ...document, place: { ...told.place, ...document.place, ...change } }));
   if (alarm) return <AlarmView craft={craft} told={told} edit={edit} onBack={() => lookAtAlarm(false)} />;
+  const toAlarm = (
+    <Button variant="outlined" onClick={() => lookAtAlarm(true)}>
+      Alarm line from a log
+    </Button>
+  );
   const wing = craft.document.airframe === "plane" || craft.document.airframe === "wing";
   return (
     <>
       <HopHead title="Lost link" question="What does the craft do when the link dies, where, and when?">
-        <Button variant="outlined" onClick={() => lookAtAlarm(true)}>
-          Alarm line from a log
-        </Button>
+        {!phone && toAlarm}
       </HopHead>
       <Box sx={{ display: "flex", alignItems: "center", gap: 2, mb: 1.5 }}>
         <Box
@@ -42,7 +46,7 @@ export function LostLinkHop({ craft, parts, edit }: HopProps) {
           sx={{
             fontSize: 17,
             fontWeight: 600,
-            color: told.proven ? colours.verdigris : live.board.link === "lost" || told.loss?.fooled_t ? colours.oxide : colours.ink,
+            color: told.proven ? colours.verdigris : told.loss?.fooled_t || told.loss?.rearmed_by_itself ? colours.oxide : colours.ink,
           }}
         >
           {told.verdict}
@@ -74,6 +78,7 @@ export function LostLinkHop({ craft, parts, edit }: HopProps) {
           <Box sx={{ fontSize: 13, color: "text.secondary", mt: 1 }}>{told.prediction.because}</Box>
         </Box>
         <LossProofs told={told} />
+        {phone && <div>{toAlarm}</div>}
       </Box>
       <OverTheGround
         told={told}

@@ -200,9 +200,13 @@ export function OverTheGround({
           <g transform={`translate(${x(craft.x)} ${y(craft.up)})`}>
             <path {...handle("craft")} d="M0 -10l10 10l-10 10l-10 -10z" fill={colours.slate} stroke={colours.raised} strokeWidth={1.5} />
             <text
-              y={craft.up > high * 0.2 ? 24 : -15}
+              x={craft.x > far * 0.3 ? -15 : 0}
+              y={craft.x > far * 0.3 ? 4 : -15}
               fontSize={11.5}
-              textAnchor={craft.x > far * 0.8 ? "end" : "middle"}
+              textAnchor={craft.x > far * 0.3 ? "end" : "start"}
+              stroke={colours.raised}
+              strokeWidth={4}
+              paintOrder="stroke"
               fill={colours.ink}
               pointerEvents="none"
             >
