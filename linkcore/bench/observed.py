@@ -85,6 +85,11 @@ class Observed:
         return None if found is None else found.range_m
 
     @property
+    def fix(self) -> bool | None:
+        """Whether the GPS has a fix; None where none is fitted."""
+        return self._bench.gps_fix if "GPS" in self._bench.parts.sensors else None
+
+    @property
     def latency_seen(self) -> MeasuredLatency | None:
         """What movements took so far."""
         return self._bench.measuring.latency.seen

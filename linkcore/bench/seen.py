@@ -88,6 +88,7 @@ class SeenBench(Protocol):
     failed: dict[str, str]
     overload: str | None
     tap: str
+    gps_fix: bool
 
     @property
     def spec(self) -> ProtocolSpec:

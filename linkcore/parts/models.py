@@ -436,6 +436,7 @@ class Receiver(_Device):
     """A receiver. `link_period_s`: how often a radio frame comes; `lost_after_s`: silence until it gives the link up.
 
     `rssi_channel`: the channel that it fills with RSSI by itself, and `rssi_holds` whether that stays as it was once the link is given up.
+    `preset_by`: how it is given a preset, by its own button or from the transmitter's menu.
     """
 
     kind: Literal["receiver"] = "receiver"
@@ -451,6 +452,7 @@ class Receiver(_Device):
     reports_link: bool
     rssi_channel: Annotated[int | None, LATER] = Field(None, ge=5, le=18)
     rssi_holds: Annotated[bool, LATER] = False
+    preset_by: Annotated[Literal["button", "menu"], LATER] = "button"
     binding: Binding = Binding()
     flash: Flash | None = None
 

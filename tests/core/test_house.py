@@ -222,7 +222,7 @@ class ProjectionTest(SimpleTestCase):
             self.assertIn("lost link: armed, throttle up", self.edited(curlew, path, value))
         self.assertEqual(self.edited(sandpiper, "/servos_turned", {"elevator": True}), {"sticks: surfaces looked at"})
         self.assertEqual(self.edited(curlew, "/acro_wanted", not curlew.acro_wanted), {"switchboard: every row seen"})
-        self.assertEqual(self.edited(curlew, "/air/transmitter_gain_dbi", 5), {"bind: the link comes back"})
+        self.assertEqual(self.edited(curlew, "/air/transmitter_gain_dbi", 5), {"bind: the link comes back", "lost link: range walk"})
 
     def test_what_a_part_is_counts_and_what_it_is_called_does_not(self):
         craft = scenario.curlew()

@@ -252,6 +252,21 @@ class ProvenTest(unittest.TestCase):
                 self.assertFalse(hand.board.armed)
                 self.assertIn("response: motors off instead of return home", [event.text for event in hand.bench.board.events.last(20)])
 
+    def test_a_fix_that_is_missing_is_a_stop_as_long_as_it_is(self):
+        hand = Hand(craft_with(**HOME))
+        self.assertNotIn("lostlink.no-fix", hand.codes())
+        hand.do(0.5, gps_fix=False)
+        missing = next(each for each in hand.report().findings if each.code == "lostlink.no-fix")
+        self.assertEqual((missing.severity, hand.coins()["lost link"]), ("stop", "cracked"))
+        hand.do(0.5, **missing.mends[0].hands)
+        self.assertNotIn("lostlink.no-fix", hand.codes())
+
+    def test_how_a_receiver_takes_its_preset_is_told_in_steps(self):
+        steps = Hand(apply_edits(crsf_craft(), [Edit(path="/receiver/on_loss", value="preset")])).report().told.lost_link.preset_steps
+        self.assertIn("throttle (CH3) at 1000 us, arm (CH5) at 1500 us", steps[0])
+        self.assertIn("menu", steps[1])
+        self.assertEqual(Hand(crsf_craft()).report().told.lost_link.preset_steps, [])
+
     def test_low_throttle_counts_as_landed_after_so_long_and_a_dive_does_not(self):
         craft = craft_with(throttle_low_s=3, place={"height_m": 10}, **HOME)
         for low_s, landed in ((1.0, False), (4.0, True)):

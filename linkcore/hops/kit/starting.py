@@ -14,6 +14,7 @@ from linkcore.craft.document import Airframe, CraftDocument
 from linkcore.craft.names import value_in_words
 from linkcore.craft.parts import KitParts
 from linkcore.devices.budget import frame_period_s
+from linkcore.devices.motors import reversing
 from linkcore.devices.on_loss import BAD_AIR, BRIDGED_GRACE_MS, ONCE_IN_S, bridges_gaps, starting_grace_ms, wire_to_board
 from linkcore.findings import Edit
 from linkcore.parts.models import Receiver, Sensor
@@ -42,20 +43,28 @@ def starting_point(document: CraftDocument, parts: KitParts, airframe: Airframe 
     if kind in MULTIROTORS:
         lines += [
             ("Flight modes", "/settings/modes", [_ANGLE_LOW], "Angle at the switch's first position: whoever lets go of the sticks hovers level."),
-            ("Response", "/settings/lost_link/response", "motors off", "A multirotor without its link falls, rather than fly on over people."),
+            (
+                "Response",
+                "/settings/lost_link/response",
+                "motors off",
+                "A multirotor without its link falls, ahead of where it was by its speed, rather than fly on over people.",
+            ),
         ]
     elif kind in WINGS:
         lines += [
             ("Flight modes", "/settings/modes", [_ANGLE_MIDDLE], "Manual at the first position, angle in the middle."),
-            ("Response", "/settings/lost_link/response", "land", "A wing glides: motor off, wings level."),
+            ("Response", "/settings/lost_link/response", "land", "A wing glides: motor off, in a gentle bank, so that it comes down near."),
         ]
     else:
         lines += [
             ("Flight modes", "/settings/modes", [], "Nothing steadies a boat or a rover."),
-            ("Response", "/settings/lost_link/response", "motors off", "It stops driving, and drifts."),
+            ("Response", "/settings/lost_link/response", "motors off", "It stops driving; a boat is carried on by the current."),
         ]
     if parts.maybe_receiver:
         lines.append(("Grace", "/settings/lost_link/grace_ms", *_grace(parts.maybe_receiver, parts, frame_period_s(document.air, parts.maybe_receiver))))
+    both_ways = reversing(parts)
+    if both_ways is not None:
+        lines.append(("Drives", "/settings/reversing_drives", both_ways, "So that the board knows where they stand still: low, or in the middle."))
     lines.append(("Throttle fallback", "/settings/lost_link/throttle_fallback", "low", "Never hold power without a link."))
     needed: list[Sensor] = ["gyro", "accelerometer"] if kind in FLYERS else []
     sensors = [*document.wants.sensors, *(sensor for sensor in needed if sensor not in document.wants.sensors)]

@@ -19,6 +19,7 @@ CODES = tuple(
         "low-path",
         "low-return",
         "never-home",
+        "no-fix",
         "no-home",
         "no-landing",
         "no-sensor",

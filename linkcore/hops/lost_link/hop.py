@@ -8,7 +8,7 @@ from linkcore.devices.port import LinkState
 from linkcore.hop import Hop
 from linkcore.hops.lost_link.codes import CODES
 from linkcore.hops.lost_link.proofs import PROOFS
-from linkcore.hops.lost_link.rules import check_lost_link
+from linkcore.hops.lost_link.rules import check_fix, check_lost_link
 from linkcore.hops.lost_link.runs import LossRun
 from linkcore.hops.lost_link.view import LostLinkTold, tell
 from linkcore.reads import Reads, View
@@ -25,6 +25,11 @@ class Lost(Protocol):
     @property
     def board_link(self) -> LinkState:
         """What the board makes of its receiver."""
+        ...
+
+    @property
+    def fix(self) -> bool | None:
+        """Whether the GPS has a fix; None where none is fitted."""
         ...
 
 
@@ -67,6 +72,7 @@ HOP = Hop(
         "sensors",
     ),
     rules=lambda view: check_lost_link(view.craft, view.parts) if view.parts.whole else [],
+    sees=lambda view, seen: check_fix(view.craft, seen.fix) if seen is not None and view.parts.whole else [],
     codes=CODES,
     proofs=PROOFS,
     value=reaction_in_words,

@@ -78,6 +78,23 @@ def check_lost_link(craft: CraftDocument, parts: KitParts) -> list[Finding]:
     return findings + check_place(craft, parts, predicted)
 
 
+def check_fix(craft: CraftDocument, fix: bool | None) -> list[Finding]:
+    """A return that has no fix just now has no home either."""
+    lost = craft.settings.lost_link
+    if fix is not False or lost.response not in ("return home", "loiter"):
+        return []
+    waits = "It does not arm" if lost.without_home == "no arming" else "It arms without a home, and its motors stop when the link dies"
+    return [
+        CHECK.stop(
+            "lostlink.no-fix",
+            At.setting("/settings/lost_link/response", "response"),
+            f"It {IN_WORDS[lost.response]}, and the GPS has no fix.",
+            f"{waits}. Where it was armed is home; without a fix nobody knows where that is.",
+            Mend(text="Let it have its fix", hands={"gps_fix": True}),
+        )
+    ]
+
+
 def _rssi(craft: CraftDocument, parts: KitParts) -> list[Finding]:
     """RSSI on a channel: who knows of it, who else listens there, and whether it would stay as it was."""
     filled, known = parts.receiver.rssi_channel, craft.settings.rssi_channel

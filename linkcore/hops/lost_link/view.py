@@ -80,7 +80,8 @@ class HowTo(BaseModel):
 class LostLinkTold(BaseModel):
     """The Lost link hop.
 
-    `preset`: the channels that matter where the receiver sends values of its own; `preset_us`: all that it sends, channel 1 first, others at the centre. `place`: where it flies, and `place_said` whether
+    `preset`: the channels that matter where the receiver sends values of its own; `preset_us`: all that it sends, channel 1 first, others at the centre; `preset_steps`: how it is given them.
+    `place`: where it flies, and `place_said` whether
     the pilot has said so. `clears`: what the return height must clear, `clear_line_m` in all. `hover_percent`: at which it should hover, by its thrust. `lands_by`: how it comes down.
     `reach_m`: where the link budget has the last frames.
     `verdict`: what to say of the run, and `proven` whether it went as predicted to its end.
@@ -89,6 +90,7 @@ class LostLinkTold(BaseModel):
     prediction: Prediction
     preset: list[PresetPlace]
     preset_us: list[float]
+    preset_steps: list[str]
     responses: list[ResponseChoice]
     place: Place
     place_said: bool
@@ -104,6 +106,7 @@ class LostLinkTold(BaseModel):
     switch_test: SwitchTest | None
     outing: OutingSeen | None
     reach_m: float | None
+    least_home_m: float
     walk: RangeWalk | None
     walk_line: float
     proven: bool
@@ -121,6 +124,7 @@ def tell(whole: Whole, seen: Lost) -> LostLinkTold:
         prediction=prediction,
         preset=places,
         preset_us=preset_with(craft, {each.channel: each.us for each in places}),
+        preset_steps=_preset_steps(craft, parts),
         responses=[ResponseChoice(response=each, says=IN_WORDS[each], why_not=_why_not(craft, parts, each)) for each in get_args(get_args(Response)[0])],
         place=place,
         place_said=craft.place is not None,
@@ -136,6 +140,7 @@ def tell(whole: Whole, seen: Lost) -> LostLinkTold:
         switch_test=seen.switch_test,
         outing=seen.outing,
         reach_m=seen.reach_m,
+        least_home_m=parts.board.least_home_m,
         walk=seen.walk,
         walk_line=walk_line(craft, parts),
         proven=proven,
@@ -165,6 +170,22 @@ def _preset(craft: CraftDocument) -> list[PresetPlace]:
         arm = craft.settings.arming.channel
         places.append(PresetPlace(what="arm", channel=arm, us=preset_value(craft, arm)))
     return places
+
+
+def _preset_steps(craft: CraftDocument, parts: KitParts) -> list[str]:
+    """How the receiver is given its preset; empty where it has none to be given."""
+    if craft.receiver.on_loss != "preset":
+        return []
+    places = ", ".join(f"{each.what} (CH{each.channel}) at {each.us:.0f} us" for each in _preset(craft))
+    hold = f"Props off. At the transmitter hold what it shall do on loss: {places}."
+    name = parts.receiver.name
+    if parts.receiver.preset_by == "menu":
+        return [
+            hold,
+            f"In the transmitter's menu of this model, under the receiver's loss of the link, choose preset for the {name}, and let it store what you hold.",
+            "Then lose the link once, here.",
+        ]
+    return [hold, f"With the link standing, press the {name}'s button briefly: it stores what you hold.", "Then lose the link once, here."]
 
 
 def _how(craft: CraftDocument, parts: KitParts, seen: Lost, predicted: Prediction) -> list[HowTo]:

@@ -76,6 +76,24 @@ export function LostLinkHop({ craft, parts, edit }: HopProps) {
             edit={edit}
           />
           <Box sx={{ fontSize: 13, color: "text.secondary", mt: 1 }}>{told.prediction.because}</Box>
+          {lost.response === "return home" && (
+            <Box sx={{ fontSize: 13, color: "text.secondary", mt: 0.5 }}>
+              Nearer to home than {told.least_home_m} m it does not fly back: it {wing ? "circles" : "lands"} where it is.
+            </Box>
+          )}
+          {lost.response !== "motors off" && (
+            <Box sx={{ fontSize: 13, color: "text.secondary", mt: 0.5 }}>
+              Low throttle never counts as landed to begin with, since a glide and a way down have it low. 60 us of a stick is seven times
+              the jitter of rest, and no thumb does it unmeant.
+            </Box>
+          )}
+          {told.preset_steps.length > 0 && (
+            <Box component="ol" aria-label="How the receiver takes its preset" sx={{ fontSize: 13, m: 0, mt: 0.75, pl: 2.5 }}>
+              {told.preset_steps.map((step) => (
+                <li key={step}>{step}</li>
+              ))}
+            </Box>
+          )}
         </Box>
         <LossProofs told={told} />
         {phone && <div>{toAlarm}</div>}
