@@ -33,6 +33,7 @@ class LossWatch:
         self._low_since: float | None = None
         self._motors_before = 0.0
         self._throttle_up = False
+        self._rssi: float | None = None
         self._low_s = 0.0
 
     def forget(self) -> None:
@@ -64,6 +65,7 @@ class LossWatch:
         throttle = board.axes().get("throttle")
         if board.link != "good" or throttle is None or t - self._bench.link.last_sent_t > QUIET_S:
             return
+        self._rssi = board.rssi_percent
         low = at_rest(board.running, throttle)
         self._low_since = (self._low_since if self._low_since is not None else t) if low else None
         self._throttle_up, self._low_s = not low, 0.0 if self._low_since is None else t - self._low_since
@@ -82,7 +84,9 @@ class LossWatch:
             if not silent or known or board.last_frame_t is None or not (reacted or board.link in ("good", "grace")):
                 return
             armed = board.armed or any(event.kind == "response begun" for event in self._since_sent)
-            run = self.run = LossRun(armed=armed, radio_silent_t=last_sent_t, throttle_up=self._throttle_up, low_s=round(self._low_s, 2))
+            run = self.run = LossRun(
+                armed=armed, radio_silent_t=last_sent_t, throttle_up=self._throttle_up, low_s=round(self._low_s, 2), rssi_before=self._rssi
+            )
             events = self._since_sent
         if run.reacted_t is None:  # later frames belong to the link's return
             run.last_frame_t = board.last_frame_t

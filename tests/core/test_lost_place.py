@@ -248,9 +248,12 @@ class ProvenTest(unittest.TestCase):
             if instead == "no arming":
                 self.assertIn("no home yet: the fix is not good enough", [each.what for each in hand.board.blockers])
             else:
+                hand.do(0.5, left=UP)
                 hand.do(2.0, transmitter_on=False)
                 self.assertFalse(hand.board.armed)
+                self.assertIn("Had it a fix, and a home?", hand.report().told.lost_link.verdict)
                 self.assertIn("response: motors off instead of return home", [event.text for event in hand.bench.board.events.last(20)])
+                self.assertNotIn("armed, throttle up", hand.proven("lost link"))
 
     def test_a_fix_that_is_missing_is_a_stop_as_long_as_it_is(self):
         hand = Hand(craft_with(**HOME))
@@ -348,6 +351,15 @@ class RssiTest(unittest.TestCase):
             hand.do(3.0, transmitter_on=False)
             self.assertEqual(hand.board.rssi_percent == 0, falls)
             self.assertEqual("RSSI falls to its lowest" in hand.proven("lost link"), falls)
+
+    def test_what_was_at_its_lowest_all_the_time_proves_nothing(self):
+        """The board was told of another channel, on which a switch rests at its low end."""
+        craft = rssi_craft(rssi_channel=7)
+        hand = Hand(craft)
+        hand.wait(1.0)
+        self.assertLess(hand.board.rssi_percent, 10)
+        hand.do(3.0, transmitter_on=False)
+        self.assertNotIn("RSSI falls to its lowest", hand.proven("lost link"))
 
     def test_it_follows_the_distance_and_is_no_switch(self):
         craft = rssi_craft()

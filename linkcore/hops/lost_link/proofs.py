@@ -249,6 +249,7 @@ def no_throttle_rule(view: View) -> str:
 
 
 RSSI_S = 0.5  # within so long of the reaction it is at its lowest
+LEAST_RSSI = 10.0  # percent: what was at its lowest before can fall no further
 
 
 def rssi_fell(view: View, seen: Lost) -> dict[str, object] | None:
@@ -256,6 +257,8 @@ def rssi_fell(view: View, seen: Lost) -> dict[str, object] | None:
     run = seen.loss
     low = None if run is None else run.since(run.rssi_low_t)
     if run is None or low is None or run.reaction_s is None or view.craft.settings.rssi_channel is None or low > run.reaction_s + RSSI_S:
+        return None
+    if run.rssi_before is None or run.rssi_before < LEAST_RSSI:
         return None
     return {"rssi_low_s": low, "reaction_s": run.reaction_s}
 

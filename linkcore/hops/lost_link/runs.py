@@ -9,6 +9,7 @@ from pydantic import BaseModel
 from linkcore.hops.lost_link.timeline import Prediction
 
 TOLERANCE_S = 0.1
+AT_ONCE_S = 0.3  # motors that stop so soon behind the reaction do nothing else first
 WAY_S, WAY_SHARE = 0.5, 0.02  # how far a place on the way may be reached otherwise than predicted, s, and by which share of the time
 FIRST = "Arm the craft, props off, push the throttle up, then switch the transmitter off."
 
@@ -17,7 +18,7 @@ class LossRun(BaseModel):
     """One loss of the link as it was seen, in bench seconds; None for what has not happened. `fooled_t`: when the board was seen to take the link for good although it should have known better.
 
     `throttle_up`: whether the throttle asked for something when the link died, `low_s`: for how long it had asked for nothing before; `turned`: whether the motors were seen to turn while disarmed;
-    `switch_on`: whether the arm switch was on when the link came back; `rssi_low_t`: when RSSI was seen at its lowest.
+    `switch_on`: whether the arm switch was on when the link came back; `rssi_before`, `rssi_low_t`: RSSI before it died, percent, and when it was seen at its lowest.
     `path`: of the simulated flight: s since the last radio frame, m up, m from home, percent of the motors.
     """
 
@@ -41,6 +42,7 @@ class LossRun(BaseModel):
     control_t: float | None = None
     switch_on: bool | None = None
     rssi_low_t: float | None = None
+    rssi_before: float | None = None
     path: list[tuple[float, float, float, float]] = []
 
     @property
@@ -141,6 +143,9 @@ def reaction_fault(run: LossRun, predicted: Prediction) -> str:
             return f"The motors stopped after {stopped:.2f} s; {predicted.motors_stop_s:.2f} s were predicted."
     if predicted.reacts_s is not None and run.reaction_s is not None and abs(run.reaction_s - predicted.reacts_s) > TOLERANCE_S:
         return f"The board reacted after {run.reaction_s:.2f} s; {predicted.reacts_s:.2f} s were predicted."
+    flies_on = predicted.does != "motors off" and predicted.reacts_s is not None and predicted.motors_stop_s != predicted.reacts_s
+    if flies_on and not run.counted_landed and stopped is not None and run.reaction_s is not None and stopped - run.reaction_s < AT_ONCE_S:
+        return f"The motors stopped at once; {predicted.does} was predicted. Had it a fix, and a home?"
     if run.counted_landed:
         return "Throttle had been low for so long that the board took it for landed."
     return ""
