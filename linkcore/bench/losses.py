@@ -102,7 +102,7 @@ class LossWatch:
         if silent and run.fooled_t is None and board.link == "good" and t - last_sent_t > self._should_know_s():
             run.fooled_t = t
         if run.back_t is None and not silent and board.link == "good":  # a receiver that holds may have brought the link back long before the radio
-            if run.reacted_t is None and run.motors_stopped_t is None:
+            if run.reacted_t is None and run.motors_stopped_t is None and run.responded_t is None:
                 run.state = "broken off"
                 return
             run.back_t = next((event.t for event in events if event.kind == "link back"), board.last_frame_t)
@@ -128,6 +128,8 @@ class LossWatch:
             case "link lost" if run.reacted_t is None:
                 run.reacted_t = t
                 run.motors_stopped_t = None if run.armed else t
+            case "response begun" if run.responded_t is None:
+                run.responded_t = t
             case "counts as landed":
                 run.counted_landed = True
             case "motors stopped" if run.motors_stopped_t is None and run.control_t is None:

@@ -161,6 +161,7 @@ class StandInBoard:
         self._listened_until = t
         self._steady_since: float | None = None
         self.autopilot: Autopilot | None = None
+        self._by_mode = False  # whether a switch has it fly by itself, not the lost link
         self.stopped_t: float | None = None
         self.home_set = False
         self._low_since: float | None = None
@@ -323,8 +324,12 @@ class StandInBoard:
         if does == "motors off":
             self._stop(t, "motors off")
             return
+        self._fly_by_itself(does, t)
+
+    def _fly_by_itself(self, does: Response, t: float, *, by_mode: bool = False) -> None:
+        lost, world = self.running.lost_link, self.world
         by = lands_by(lost, world.airframe, world.sensors)
-        self.autopilot = Autopilot(does, by, lost, world.airframe, self.part.least_home_m, t)
+        self.autopilot, self._by_mode = Autopilot(does, by, lost, world.airframe, self.part.least_home_m, t), by_mode
         if does == "land" and by == "glide":
             self._rest_motor(t)
 
@@ -445,6 +450,9 @@ class StandInBoard:
         throttle = self.axis_us("throttle")
         low = throttle is not None and at_rest(self.running, throttle)
         self._low_since = (self._low_since if self._low_since is not None else t) if low else None
+        self._fly_by_mode(t)
+        if self.responding and self._by_mode:
+            return
         if self.responding:
             lost = self.running.lost_link
             if lost.ends == "at once":
@@ -455,6 +463,15 @@ class StandInBoard:
                 return  # the sticks do not count yet; the arm switch does
         both_ways = self.running.reversing_drives
         self.motors_percent = motor_percent(stop_us(self.running) if throttle is None else throttle, both_ways=both_ways) if self.armed else 0.0
+
+    def _fly_by_mode(self, t: float) -> None:
+        """A mode that flies by itself begins with its switch, and ends with it."""
+        mode: Response | None = "return home" if self.held.main == "return home" else "loiter" if self.held.main == "loiter" else None
+        if self.autopilot is None and self.armed and mode is not None:
+            self.events.add(t, "response begun", f"mode: {mode}")
+            self._fly_by_itself(mode, t, by_mode=True)
+        elif self.autopilot is not None and self._by_mode and mode != self.autopilot.does:
+            self._end_response(t, "its mode is off: the sticks count again")
 
     def _moved(self, axis: Axis, by_us: float) -> bool:
         """Whether a stick stands elsewhere than when the link came back."""

@@ -286,7 +286,7 @@ class RadioLink:
 
     def hands(self, hands: LinkHands, t: float) -> None:
         """What the hands do to both ends; what `refuse` lets through."""
-        sender, listener = self.transmitter.end, self.receiver.end
+        sender, listener, was_on = self.transmitter.end, self.receiver.end, self.transmitter.on
         if hands.receiver_phrase is not None:
             listener.take_phrase(hands.receiver_phrase)
         if hands.transmitter_phrase is not None:
@@ -295,7 +295,7 @@ class RadioLink:
             self.switch_transmitter(hands.transmitter_on)
         if hands.transmitter_mode is not None:
             sender.choose(hands.transmitter_mode, t)
-        self._gimbals_and_switches(hands, t)
+        self._gimbals_and_switches(hands, t if was_on else None)  # one that is switched on mixes what it finds
         self.way = hands.way or self.way
         if hands.model is not None:
             sender.select(hands.model)
@@ -316,7 +316,7 @@ class RadioLink:
             self.plugged = hands.receiver_plugged
         self.receiver.tick(t)
 
-    def _gimbals_and_switches(self, hands: LinkHands, t: float) -> None:
+    def _gimbals_and_switches(self, hands: LinkHands, t: float | None) -> None:
         for stick, place in (("left", hands.left), ("right", hands.right)):
             if place is not None:
                 self.transmitter.gimbals[stick] = {"x": place.x, "y": place.y}

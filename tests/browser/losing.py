@@ -16,9 +16,9 @@ def proof(page: Page, name: str):
     return page.get_by_role("region", name="Proofs").get_by_role("listitem").filter(has_text=name)
 
 
-def is_proven(page: Page, name: str) -> None:
-    """Wait until a proof holds."""
-    expect(proof(page, name).get_by_role("img", name="proven", exact=True)).to_be_visible()
+def is_proven(page: Page, name: str, *, within_s: float = 60) -> None:
+    """Wait until a proof holds: some take half a minute of the bench's time, which a busy machine does not hurry."""
+    expect(proof(page, name).get_by_role("img", name="proven", exact=True)).to_be_visible(timeout=1000 * within_s)
 
 
 def throttle_up(page: Page) -> None:

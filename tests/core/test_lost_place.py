@@ -19,6 +19,7 @@ from linkcore.hops.kit.ability import ability
 from linkcore.hops.lost_link.path import covered_m, fall_s, fallen_m, stretch_s
 from linkcore.hops.lost_link.place_rules import clear_line_m
 from linkcore.hops.lost_link.proofs import expected_losses
+from linkcore.hops.lost_link.rules import check_lost_link
 from linkcore.hops.lost_link.timeline import predict
 from linkcore.parts.catalogue import shipped
 from linkcore.parts.models import Receiver
@@ -326,6 +327,70 @@ class ProvenTest(unittest.TestCase):
         self.assertIn("beeper", hand.board.mode)
         hand.do(2.0, transmitter_on=True)
         self.assertNotIn("beeper", hand.board.mode)
+
+
+def returning_by_preset(**place: Any) -> CraftDocument:
+    """A receiver whose preset no flag tells, on a board that waits longer than the receiver: its values turn return home on."""
+    craft = crsf_craft()
+    craft.kit.devices, craft.kit.pack = [Fitted(name="GPS", part="tern-8")], "tussock-4-1500"
+    craft.place = USUAL["quad X"].model_copy(update={"home_m": 80, "height_m": 20} | place)
+    craft.settings.modes = [ModeBand(mode="return home", channel=7, low=1700, high=2100)]
+    craft.settings.lost_link.grace_ms = 1000
+    craft.settings.lost_link.return_height_m = 60
+    craft.receiver.on_loss = "preset"
+    craft.receiver.preset_us = [1500, 1500, 1300, 1500, 1950, 1500, 1900]
+    return CraftDocument.model_validate(craft.model_dump())
+
+
+class PresetHomeTest(unittest.TestCase):
+    def test_a_preset_that_turns_return_home_on_is_a_way_and_is_proven_by_the_way_home(self):
+        craft = returning_by_preset()
+        self.assertEqual({code: each.severity for code, each in found(craft).items()}, {"preset-responds": "note"})
+        predicted = predict(craft, KitParts.of(craft))
+        hand = Hand(craft)
+        fly(hand)
+        hand.do(0.5, left=UP)
+        hand.do(predicted.motors_stop_s + 2, transmitter_on=False)
+        run = hand.bench.loss
+        self.assertAlmostEqual(run.since(run.responded_t), predicted.responds_s, delta=0.03)
+        self.assertAlmostEqual(run.since(run.home_t), predicted.home_s, delta=0.3)
+        self.assertEqual(
+            [name for name in hand.proven("lost link") if name in ("armed, throttle up", "home, or down")], ["armed, throttle up", "home, or down"]
+        )
+
+    def test_the_pilot_has_it_again_once_the_mode_is_off(self):
+        hand = Hand(returning_by_preset())
+        fly(hand)
+        hand.do(0.5, left=UP)
+        hand.do(5.0, transmitter_on=False)
+        self.assertTrue(hand.bench.board.responding)
+        hand.do(3.0, transmitter_on=True)
+        self.assertEqual((hand.board.armed, hand.bench.board.responding), (True, False))
+        self.assertIn("link back, arm switch on", hand.proven("lost link"))
+
+    def test_what_is_dangerous_on_that_way_is_found_too(self):
+        self.assertIn("low-return", found(returning_by_preset(obstacle_height_m=60)))
+
+    def test_it_is_offered_to_who_hides_the_loss(self):
+        craft = apply_edits(returning_by_preset(), [Edit(path="/receiver/on_loss", value="hold"), Edit(path="/kit/receiver", value="wisp-900")])
+        hidden = shipped().of(Receiver, "wisp-900").model_copy(update={"on_loss": ("hold", "preset"), "id": "own-wisp"})
+        craft.kit.receiver = "own-wisp"
+        parts = KitParts.of(craft, shipped().with_own([hidden]))
+        mends = next(each for each in check_lost_link(craft, parts) if each.code == "lostlink.hidden").mends
+        self.assertEqual([mend.text.split(" us, ")[1] for mend in mends], ["which disarms", "which turns return home on"])
+        after = apply_edits(craft, list(mends[1].edits))
+        self.assertEqual({each.code for each in check_lost_link(after, parts)}, {"lostlink.preset-responds"})
+
+    def test_a_switch_flies_it_home_too_and_ends_that(self):
+        craft = returning_by_preset()
+        hand = Hand(craft)
+        fly(hand)
+        hand.do(0.5, left=UP)
+        hand.do(3.0, switches={"S3": 2})
+        self.assertTrue(hand.bench.board.responding)
+        hand.do(1.0, switches={"S3": 0})
+        self.assertFalse(hand.bench.board.responding)
+        self.assertTrue(hand.board.armed)
 
 
 def rssi_craft(**settings: Any) -> CraftDocument:

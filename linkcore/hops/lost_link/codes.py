@@ -29,6 +29,7 @@ CODES = tuple(
         "preset-arms",
         "preset-channels",
         "preset-disarms",
+        "preset-responds",
         "rssi-band",
         "rssi-channel",
         "rssi-holds",

@@ -64,7 +64,7 @@ def flies_on_s(craft: CraftDocument, parts: KitParts) -> float | None:
 
 def check_place(craft: CraftDocument, parts: KitParts, predicted: Prediction) -> list[Finding]:
     """What is dangerous on the way."""
-    if predicted.reacts_s is None:
+    if _begins_s(predicted) is None:
         return []
     found = [*_ends(craft, predicted), *_late(craft, predicted)]
     if predicted.does == "return home":
@@ -72,6 +72,11 @@ def check_place(craft: CraftDocument, parts: KitParts, predicted: Prediction) ->
     if predicted.does == "land":
         found += _landing(craft, parts, predicted)
     return found
+
+
+def _begins_s(predicted: Prediction) -> float | None:
+    """When something is done about the loss, by the board or by the receiver's own values."""
+    return predicted.reacts_s if predicted.reacts_s is not None else predicted.responds_s
 
 
 def _setting(name: str, value: object) -> Edit:
@@ -262,11 +267,12 @@ def _late(craft: CraftDocument, predicted: Prediction) -> Iterator[Finding]:
     """It goes on straight ahead until the board reacts."""
     place = place_of(craft)
     speed = place.speed_mps + carried_mps(craft.airframe, place)
-    if place.obstacle_m is not None and predicted.reacts_s is not None and predicted.reacts_s * speed > place.obstacle_m:
+    begins = _begins_s(predicted)
+    if place.obstacle_m is not None and begins is not None and begins * speed > place.obstacle_m:
         yield CHECK.warn(
             "lostlink.late",
             _place("obstacle_m", "obstacle"),
-            f"It goes on for {predicted.reacts_s:.1f} s, {predicted.reacts_s * speed:.0f} m; the next obstacle is {place.obstacle_m:g} m ahead.",
+            f"It goes on for {begins:.1f} s, {begins * speed:.0f} m; the next obstacle is {place.obstacle_m:g} m ahead.",
             "It gets there before the board reacts.",
             Mend(text="Shorten the grace, or keep farther away"),
         )

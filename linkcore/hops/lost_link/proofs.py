@@ -195,7 +195,7 @@ def not_flown(view: View) -> str:
     if not view.parts.whole:
         return ""
     predicted = predict(view.craft, view.parts)
-    if predicted.reacts_s is None:
+    if predicted.reacts_s is None and predicted.responds_s is None:
         return "the board does not learn of a loss"
     if predicted.does == "motors off":
         return "the motors stop at once"
@@ -211,7 +211,7 @@ def back(view: View, seen: Lost) -> dict[str, object] | None:
         return None
     if view.craft.settings.arm_by == "switch" and not run.switch_on and not predicted.preset_disarms:
         return None
-    stays = predicted.reacts_s is not None and predicted.does != "motors off"
+    stays = (predicted.reacts_s is not None or predicted.responds_s is not None) and predicted.does != "motors off"
     if stays and run.control_t is None:
         return None
     return _evidence(run)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from linkcore.craft.airframes import MULTIROTORS, WINGS
-from linkcore.craft.document import CraftDocument, Response
+from linkcore.craft.document import CraftDocument, Response, apply_edits
 from linkcore.craft.parts import KitParts
 from linkcore.craft.places import place_of
 from linkcore.devices.budget import frame_period_s
@@ -217,6 +217,13 @@ def _hidden(craft: CraftDocument, parts: KitParts, predicted: Prediction) -> Fin
             f"The {receiver.name}'s own values disarm the craft: the motors stop {predicted.motors_stop_s or 0:.2f} s after the last radio frame.",
             f"The board {'takes them for the link again' if predicted.reacts_s is not None else 'never knows of the loss, so its response does not begin'}. {_RETURNS}",
         )
+    if predicted.responds_s is not None:
+        return CHECK.note(
+            "lostlink.preset-responds",
+            at,
+            f"The {receiver.name}'s own values turn {predicted.does} on, {predicted.responds_s:.2f} s after the last radio frame.",
+            "The board never knows of the loss, and flies by that mode until the transmitter is back.",
+        )
     arming = craft.settings.arming
     if preset and arming is not None and craft.settings.arm_by == "switch":
         return CHECK.stop(
@@ -246,22 +253,38 @@ def _flies_on(craft: CraftDocument, parts: KitParts) -> str:
     )
 
 
+def _home_by_preset(craft: CraftDocument, parts: KitParts) -> list[Mend]:
+    """A preset that turns return home on, where a band has it and the craft can do it; only where the board does not react before."""
+    settings = craft.settings
+    band = next((each for each in settings.modes if each.mode == "return home"), None)
+    if band is None or "preset" not in parts.receiver.on_loss:
+        return []
+    wanted = {band.channel: round((band.low + band.high) / 2)}
+    if settings.arm_by == "switch" and settings.arming is not None:
+        wanted[settings.arming.channel] = round((settings.arming.low + settings.arming.high) / 2)
+    edits = (Edit(path="/receiver/on_loss", value="preset"), Edit(path="/receiver/preset_us", value=preset_with(craft, wanted)))
+    if predict(apply_edits(craft, edits), parts).responds_s is None:
+        return []
+    return [Mend(text=f"Set the receiver to preset, with CH{band.channel} at {wanted[band.channel]} us, which turns return home on", edits=edits)]
+
+
 def _mends(craft: CraftDocument, parts: KitParts) -> list[Mend]:
     receiver, settings = parts.receiver, craft.settings
     if "no pulses" in receiver.on_loss:
         return [Mend(text="Set the receiver to no pulses", edits=(Edit(path="/receiver/on_loss", value="no pulses"),))]
     to_preset = Edit(path="/receiver/on_loss", value="preset")
+    home = _home_by_preset(craft, parts)
     if "preset" in receiver.on_loss and settings.arm_by == "switch" and settings.arming is not None:
         channel = settings.arming.channel
         off = next(us for us in (1000.0, 2000.0, 1500.0) if not settings.arming.holds(us))
         edits = (to_preset, Edit(path="/receiver/preset_us", value=preset_with(craft, {channel: off})))
-        return [Mend(text=f"Set the receiver to preset, with CH{channel} at {off:.0f} us, which disarms", edits=edits)]
+        return [Mend(text=f"Set the receiver to preset, with CH{channel} at {off:.0f} us, which disarms", edits=edits), *home]
     if "preset" in receiver.on_loss and settings.arm_by == "stick" and settings.stick_arming.timeout_s:
         channel = channel_of("throttle", settings.channel_map)
         rest = stop_us(settings)
         edits = (to_preset, Edit(path="/receiver/preset_us", value=preset_with(craft, {channel: rest})))
         after = f"which disarms after {settings.stick_arming.timeout_s:g} s"
-        return [Mend(text=f"Set the receiver to preset, with throttle (CH{channel}) at {rest:.0f} us, {after}", edits=edits)]
+        return [Mend(text=f"Set the receiver to preset, with throttle (CH{channel}) at {rest:.0f} us, {after}", edits=edits), *home]
     if "preset" in receiver.on_loss:
         return [Mend(text="Give arming a mode band; then a preset of the receiver can take it to off", go="switchboard")]
     return [Mend(text="Choose another receiver, or an output of it that goes silent", go="kit")]

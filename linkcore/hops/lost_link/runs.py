@@ -27,6 +27,7 @@ class LossRun(BaseModel):
     last_frame_t: float | None = None
     flagged_t: float | None = None
     reacted_t: float | None = None
+    responded_t: float | None = None
     motors_stopped_t: float | None = None
     back_t: float | None = None
     fooled_t: float | None = None
@@ -130,6 +131,11 @@ def as_long_as(seen_s: float, predicted_s: float) -> bool:
 
 def reaction_fault(run: LossRun, predicted: Prediction) -> str:
     """What keeps the reaction of an armed craft from being as predicted, so far; empty where it is."""
+    if predicted.responds_s is not None:
+        begun = run.since(run.responded_t)
+        if begun is None:
+            return "The receiver's own values have not turned its mode on yet."
+        return "" if abs(begun - predicted.responds_s) <= TOLERANCE_S else f"Its mode came on after {begun:.2f} s; {predicted.responds_s:.2f} s were predicted."
     if run.fooled_t is not None and not predicted.preset_disarms:
         after = f"{run.fooled_t - run.radio_silent_t:.1f} s after the last radio frame"
         return f"The board still took the link for good {after}, with nobody at the sticks: the receiver hides the loss."
@@ -184,7 +190,7 @@ def judge(run: LossRun, predicted: Prediction) -> tuple[bool, str]:
         return False, "The run was broken off before the link came back." if run.state == "broken off" and run.fooled_t is None else fault
     if run.state == "broken off":
         return False, "The run was broken off before the link came back."
-    flies = predicted.does != "motors off" and predicted.reacts_s is not None
+    flies = predicted.does != "motors off" and (predicted.reacts_s is not None or predicted.responds_s is not None)
     if flies and run.motors_stopped_t is None and run.back_t is None:
         way = way_fault(run, predicted)
         if not way:

@@ -11,6 +11,7 @@ from linkcore.craft.document import CraftDocument, Response
 from linkcore.craft.parts import KitParts
 from linkcore.craft.places import place_of
 from linkcore.devices.budget import frame_period_s
+from linkcore.devices.modes import holds, lacking
 from linkcore.devices.motors import at_rest
 from linkcore.devices.on_loss import FACTORY_PRESET_US, PROCESSING_S, STEADY_S, course, delay_to_decoder_s, gap_in_words, wire_to_board
 from linkcore.devices.responses import carried_out, lands_by
@@ -24,7 +25,9 @@ class Prediction(BaseModel):
 
     `last_frame_s`: the last frame that passes for a signal; `board_learns_s`: when the board has reason to know of the loss. `hidden`: it takes what the receiver says for a link, all the time or again from
     `fooled_s` on. `given_up_s`: when the receiver begins to say what it says on loss.
-    `returns_s`: from the first radio frame after a loss until the link counts again. `preset_disarms`: its values disarm the craft by themselves. `because`: when the grace begins, and why.
+    `returns_s`: from the first radio frame after a loss until the link counts again. `preset_disarms`: its values disarm the craft by themselves;
+    `responds_s`: when they turn a mode on that flies home or circles by itself, though the board knows nothing of a loss.
+    `because`: when the grace begins, and why.
     `does`: what the board really does where the craft is armed; `at_height_s`, `home_s`, `down_s`: when it is at its return height, at home, on the ground; `down_mps`, `along_mps`: with which it comes
     there; `path`: the way, which ends in the air where it has no end.
     """
@@ -38,6 +41,7 @@ class Prediction(BaseModel):
     given_up_s: float = 0.0
     returns_s: float = 0.0
     preset_disarms: bool = False
+    responds_s: float | None = None
     because: str
     does: Response = "motors off"
     at_height_s: float | None = None
@@ -53,12 +57,14 @@ def predict(craft: CraftDocument, parts: KitParts) -> Prediction:
     predicted = react(craft, parts)
     lost, place = craft.settings.lost_link, place_of(craft)
     stops = predicted.reacts_s
-    if predicted.preset_disarms:  # by then the receiver's own values have the motors as low as they go
+    if predicted.responds_s is not None:
+        stops = predicted.responds_s
+    elif predicted.preset_disarms:  # by then the receiver's own values have the motors as low as they go
         stops = predicted.given_up_s if stops is None or predicted.fooled_s is None else min(predicted.fooled_s + STEADY_S, predicted.motors_stop_s or math.inf)
     by = lands_by(lost, craft.airframe, parts.sensors)
     way = way_of(craft, place, predicted.does, by, from_s=stops, least_home_m=parts.board.least_home_m)
     motors = predicted.motors_stop_s
-    if motors is None and predicted.reacts_s is not None:
+    if motors is None and (predicted.reacts_s is not None or predicted.responds_s is not None):
         motors = way.motors_stop_s
     ends = way.down_s if way.down_s is not None else (way.home_s or stops or 0.0) + LOOK_S
     return predicted.model_copy(
@@ -88,7 +94,8 @@ def react(craft: CraftDocument, parts: KitParts) -> Prediction:
         over = min(over, at_once)
     reacts = over if over is not None and (goes.again_from is None or over < goes.again_from) else None
     disarms = disarmed_by_preset_s(craft) if on_loss == "preset" and goes.hidden else None
-    does = carried_out(settings.lost_link, craft.airframe, parts.sensors, home="GPS" in parts.sensors)
+    flies_by = preset_mode(craft, parts) if on_loss == "preset" and reacts is None and disarms is None else None
+    does = flies_by or carried_out(settings.lost_link, craft.airframe, parts.sensors, home="GPS" in parts.sensors)
     stop = None
     if reacts is not None:
         glides = does == "land" and lands_by(settings.lost_link, craft.airframe, parts.sensors) == "glide"
@@ -110,9 +117,18 @@ def react(craft: CraftDocument, parts: KitParts) -> Prediction:
         given_up_s=goes.given_up,
         returns_s=math.ceil(STEADY_S / period_s - 1e-9) * period_s + delay_s,
         preset_disarms=disarms is not None,
+        responds_s=None if flies_by is None else goes.given_up,
         because=gap_in_words(receiver, on_loss, wire) + (f" The {parts.board.name} acts on its failsafe flag at once." if at_once is not None else ""),
         does=does,
     )
+
+
+def preset_mode(craft: CraftDocument, parts: KitParts) -> Response | None:
+    """The mode that a receiver's own values turn on and that flies by itself; None where they do not, or where the craft cannot do it."""
+    settings = craft.settings
+    channels = range(1, 1 + max([4, *(band.channel for band in settings.modes)]))
+    held = holds(settings, {channel: preset_value(craft, channel) for channel in channels}, lacking(craft, parts))
+    return "return home" if held.main == "return home" else "loiter" if held.main == "loiter" else None
 
 
 def disarmed_by_preset_s(craft: CraftDocument) -> float | None:

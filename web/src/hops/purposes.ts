@@ -45,7 +45,6 @@ export const PURPOSES: Record<Hop, Purpose> = {
       "Choose what receiver and board do, and say where you fly.",
       "Take the propellers off, arm, and push the throttle up.",
       "Switch the transmitter off, watch, and switch it on again; then the other proofs, in their order.",
-      "From a flight's log, find where loss begins, and take the alarm line.",
     ],
   },
 };
