@@ -37,6 +37,7 @@ def throttle_down(page: Page) -> None:
 
 def arm(page: Page, on: str = "armed") -> None:
     """Flip the arm switch, and see what the board makes of it."""
+    expect(bench_of(page).get_by_text("link lost just before")).to_have_count(0)
     page.keyboard.press("1")
     expect(bench_of(page).get_by_text(on, exact=True)).to_be_visible()
 
