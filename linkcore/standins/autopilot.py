@@ -117,7 +117,7 @@ class Autopilot:
             up = self._climbing(dt, senses.height_m)
             high = senses.height_m is None or self._target_m - senses.height_m <= NEAR_M
             if self.phase == "climb" and high and abs(self._along) < 0.01:
-                self.phase, up = "fly home", 0.0
+                self.phase = "fly home"
             self._notice_height(high and self.phase == "fly home")
             if self.phase == "fly home" and senses.home_m is not None:
                 along = -ground if ground <= 0 else -min(ground, math.sqrt(2 * ALONG_MPS2 * max(0.0, senses.home_m)))

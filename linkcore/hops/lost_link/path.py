@@ -156,18 +156,26 @@ def _fall(way: WayOn, body: Body, start: _Start, heavy: float) -> None:
         way.legs.append(Leg(start.t, FOREVER, lambda t: start.height_m + rising * t, lambda t: start.along_m + drift(t)))
 
 
-def _come_down(way: WayOn, lost: LostLink, began: float, height_m: float, along: Of) -> None:
-    """At the rate that is set, which it takes up evenly: h / r + r / 2a."""
+def _come_down(way: WayOn, lost: LostLink, began: float, height_m: float, along: Of, up_mps: float = 0.0) -> None:
+    """At the rate that is set, which it takes up evenly: h / r + r / 2a, where it did not climb before (`up_mps`)."""
     rate = lost.descent_mps
-    speeding = min(rate**2 / (2 * UP_MPS2), height_m)
+    evenly_s = (rate + up_mps) / UP_MPS2
 
     def height(t: float) -> float:
-        return height_m - (UP_MPS2 * t * t / 2 if t < rate / UP_MPS2 else rate * t - rate**2 / (2 * UP_MPS2))
+        if t < evenly_s:
+            return height_m + up_mps * t - UP_MPS2 * t * t / 2
+        return height_m + up_mps * evenly_s - UP_MPS2 * evenly_s**2 / 2 - rate * (t - evenly_s)
 
-    takes = math.sqrt(2 * height_m / UP_MPS2) if speeding >= height_m else height_m / rate + rate / (2 * UP_MPS2)
+    left = height(evenly_s)
+    takes = evenly_s + left / rate if left >= 0 else (up_mps + math.sqrt(up_mps**2 + 2 * UP_MPS2 * height_m)) / UP_MPS2
     way.legs.append(Leg(began, began + takes, height, along))
     way.down_s = way.motors_stop_s = began + takes
-    way.down_mps = min(rate, math.sqrt(2 * UP_MPS2 * height_m))
+    way.down_mps = rate if left >= 0 else math.sqrt(up_mps**2 + 2 * UP_MPS2 * height_m)
+
+
+def _speed(of: Of, t: float) -> float:
+    """How fast a height changes at a moment, m/s."""
+    return (of(t) - of(t - 1e-3)) / 1e-3 if t > 1e-3 else 0.0
 
 
 def stretch_s(way_m: float, speed: float, quicker: float, near: float = 0.0) -> float:
@@ -221,7 +229,7 @@ def _fly_home(way: WayOn, lost: LostLink, start: _Start, least_home_m: float) ->
     way.legs.append(Leg(turns, turns + flies, lambda t: climbing(t + first), lambda t: braked_m - covered_m(braked_m, ground, ALONG_MPS2, t)))
     home = way.home_s = turns + flies
     if lost.at_home == "land":
-        _come_down(way, lost, home, climbing(first + flies), lambda _: 0.0)
+        _come_down(way, lost, home, climbing(first + flies), lambda _: 0.0, _speed(climbing, first + flies))
     else:
         way.legs.append(Leg(home, FOREVER, lambda _: target, lambda _: 0.0))
 
@@ -241,15 +249,16 @@ def _wing(way: WayOn, body: Body, start: _Start, lost: LostLink, does: Response,
         _wing_home(way, body, start, lost)
 
 
-def _glide(way: WayOn, body: Body, start: _Start, *, banked: bool, heading: float) -> None:
+def _glide(way: WayOn, body: Body, start: _Start, *, banked: bool, heading: float, up_mps: float = 0.0) -> None:
     """Without its motor it keeps its airspeed by going down, once it has taken that path."""
     speed, wind = start.place.speed_mps, start.place.wind_mps
     sink = body.sink_mps(speed, BANK_DEG if banked else 0.0)
 
     def height(t: float) -> float:
-        return start.height_m - sink * (t - LAG_S * (1 - math.exp(-t / LAG_S)))
+        bends = LAG_S * (1 - math.exp(-t / LAG_S))
+        return start.height_m - sink * (t - bends) + up_mps * bends
 
-    takes = _when(lambda t: -height(t), 0.0, start.height_m / sink + 2 * LAG_S) if start.height_m > 0 else 0.0
+    takes = _when(lambda t: -height(t), 0.0, (start.height_m + up_mps * LAG_S) / sink + 2 * LAG_S) if start.height_m > 0 else 0.0
     round_ = _circle(0.0, speed, heading)
     along = (lambda t: start.along_m + round_(t) + wind * t) if banked else (lambda t: start.along_m + (speed + wind) * t)
     way.legs.append(Leg(start.t, start.t + takes, height, along))
@@ -299,7 +308,7 @@ def _wing_home(way: WayOn, body: Body, start: _Start, lost: LostLink) -> None:
     if lost.at_home == "land":
         way.motors_stop_s = home
         slow = replace(here, place=place.model_copy(update={"speed_mps": lost.return_mps}))
-        _glide(way, body, slow, banked=True, heading=math.pi)
+        _glide(way, body, slow, banked=True, heading=math.pi, up_mps=_speed(climb, turn_s + flies))
     else:
         way.legs.append(Leg(home, FOREVER, lambda t: climb(t + turn_s + flies), _circle(here.along_m, lost.return_mps, math.pi)))
 
