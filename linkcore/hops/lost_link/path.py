@@ -307,7 +307,9 @@ def _wing_home(way: WayOn, body: Body, start: _Start, lost: LostLink) -> None:
     here = _Start(home, climb(turn_s + flies), turned_m - back(flies), place)
     if lost.at_home == "land":
         way.motors_stop_s = home
-        slow = replace(here, place=place.model_copy(update={"speed_mps": lost.return_mps}))
+        other = lost.return_mps - speed
+        airspeed = speed + math.copysign(min(abs(other), SPEEDING_MPS2 * flies), other)  # as far as it has changed by then
+        slow = replace(here, place=place.model_copy(update={"speed_mps": airspeed}))
         _glide(way, body, slow, banked=True, heading=math.pi, up_mps=_speed(climb, turn_s + flies))
     else:
         way.legs.append(Leg(home, FOREVER, lambda t: climb(t + turn_s + flies), _circle(here.along_m, lost.return_mps, math.pi)))
