@@ -85,6 +85,11 @@ DANGERS = {  # code: (severity, a craft in which it stands)
     "rssi-channel": ("warn", lambda: rssi_craft(rssi_channel=None)),
     "rssi-band": ("stop", lambda: rssi_craft(modes=[ModeBand(mode="beeper", channel=8, low=1700, high=2100)])),
     "rssi-holds": ("warn", lambda: rssi_craft(rssi_falls=False)),
+    "fallback-runs": ("stop", lambda: craft_with(throttle_fallback="value")),
+    "preset-runs": (
+        "stop",
+        lambda: apply_edits(craft_with(), [Edit(path="/receiver/on_loss", value="preset"), Edit(path="/settings/channel_map", value="TAER")]),
+    ),
     "drives": ("stop", lambda: apply_edits(scenario.coot(), [Edit(path="/settings/reversing_drives", value=False)])),
 }
 

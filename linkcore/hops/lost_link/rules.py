@@ -7,12 +7,12 @@ from linkcore.craft.document import CraftDocument, Response, apply_edits
 from linkcore.craft.parts import KitParts
 from linkcore.craft.places import place_of
 from linkcore.devices.budget import frame_period_s
-from linkcore.devices.motors import reversing, stop_us
+from linkcore.devices.motors import at_rest, reversing, stop_us
 from linkcore.devices.on_loss import starting_grace_ms, wire_to_board
 from linkcore.devices.responses import IN_WORDS, can_do, lacks, lands_by
 from linkcore.findings import At, Check, Edit, Finding, Mend
 from linkcore.hops.lost_link.place_rules import DIVE_MPS, check_place, flies_on_s
-from linkcore.hops.lost_link.timeline import Prediction, predict, preset_with
+from linkcore.hops.lost_link.timeline import Prediction, predict, preset_value, preset_with
 from linkcore.parts.axes import channel_of
 
 CHECK = Check("lost link")
@@ -64,18 +64,46 @@ def check_lost_link(craft: CraftDocument, parts: KitParts) -> list[Finding]:
                 Mend(text=f"Set the grace to {usual} ms", edits=(Edit(path="/settings/lost_link/grace_ms", value=usual),)),
             )
         )
-    if lost.throttle_fallback != "low" and lost.response == "motors off":
-        findings.append(
-            CHECK.note(
-                "lostlink.hold-and-drop",
-                At.setting("/settings/lost_link/throttle_fallback", "fallback"),
-                "Throttle holds, but the response stops the motors anyway."
-                if lost.throttle_fallback == "hold"
-                else "Throttle is set to a value, but the response stops the motors anyway.",
-                "The fallback has no effect with motors off.",
-            )
-        )
+    if lost.response == "motors off":
+        findings += [*_runs_on_fallback(craft), *_runs_on_preset(craft, parts, predicted)]
     return findings + check_place(craft, parts, predicted)
+
+
+def _runs_on_fallback(craft: CraftDocument) -> list[Finding]:
+    """A fallback that is not where the motors stand still."""
+    settings = craft.settings
+    lost = settings.lost_link
+    if lost.throttle_fallback == "low" or (lost.throttle_fallback == "value" and at_rest(settings, lost.throttle_us)):
+        return []
+    holds = "holds" if lost.throttle_fallback == "hold" else f"goes to {lost.throttle_us:.0f} us"
+    return [
+        CHECK.stop(
+            "lostlink.fallback-runs",
+            At.setting("/settings/lost_link/throttle_fallback", "fallback"),
+            f"Throttle {holds} on loss; the motors stand still at {stop_us(settings):.0f} us.",
+            "They shall stop. What stands behind the response must not have them run.",
+            Mend(text=f"Let throttle go to {stop_us(settings):.0f} us", edits=(Edit(path="/settings/lost_link/throttle_fallback", value="low"),)),
+        )
+    ]
+
+
+def _runs_on_preset(craft: CraftDocument, parts: KitParts, predicted: Prediction) -> list[Finding]:
+    """A preset that is not where the motors stand still, unless it has the craft fly by itself."""
+    channel = channel_of("throttle", craft.settings.channel_map)
+    us = preset_value(craft, channel)
+    if craft.receiver.on_loss != "preset" or predicted.responds_s is not None or at_rest(craft.settings, us):
+        return []
+    rest = stop_us(craft.settings)
+    edits = (Edit(path="/receiver/preset_us", value=preset_with(craft, {channel: rest})),)
+    return [
+        CHECK.stop(
+            "lostlink.preset-runs",
+            At("receiver", (*At.device("receiver").refs, *At.setting("/receiver/preset_us", "").refs)),
+            f"The {parts.receiver.name}'s preset has throttle (CH{channel}) at {us:.0f} us; the motors stand still at {rest:.0f} us.",
+            "They shall stop, and what the receiver sends on loss has them run.",
+            Mend(text=f"Preset throttle (CH{channel}) at {rest:.0f} us", edits=edits),
+        )
+    ]
 
 
 def check_fix(craft: CraftDocument, fix: bool | None) -> list[Finding]:
@@ -277,7 +305,9 @@ def _mends(craft: CraftDocument, parts: KitParts) -> list[Mend]:
     if "preset" in receiver.on_loss and settings.arm_by == "switch" and settings.arming is not None:
         channel = settings.arming.channel
         off = next(us for us in (1000.0, 2000.0, 1500.0) if not settings.arming.holds(us))
-        edits = (to_preset, Edit(path="/receiver/preset_us", value=preset_with(craft, {channel: off})))
+        throttle = channel_of("throttle", settings.channel_map)
+        values = preset_with(craft, {channel: off} if at_rest(settings, preset_value(craft, throttle)) else {channel: off, throttle: stop_us(settings)})
+        edits = (to_preset, Edit(path="/receiver/preset_us", value=values))
         return [Mend(text=f"Set the receiver to preset, with CH{channel} at {off:.0f} us, which disarms", edits=edits), *home]
     if "preset" in receiver.on_loss and settings.arm_by == "stick" and settings.stick_arming.timeout_s:
         channel = channel_of("throttle", settings.channel_map)
