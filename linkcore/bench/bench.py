@@ -34,7 +34,7 @@ from linkcore.hops.sticks.surfaces import surfaces_of
 from linkcore.hops.switchboard.detents import SwitchMeasure
 from linkcore.kept import made_of
 from linkcore.parts.axes import AXIS_OF
-from linkcore.parts.models import WayIn
+from linkcore.parts.models import Pack, WayIn
 from linkcore.proofs import Proof
 from linkcore.protocols.base import ProtocolSpec, TelemetryFrame
 from linkcore.protocols.registry import RECEIVER_PROTOCOLS
@@ -51,7 +51,7 @@ from linkcore.standins.wires import WireTruth
 
 SLICE_S = 0.04
 REST_SLICE_S = 0.2
-PACK_MAH = 1500.0
+USUAL_PACK = Pack(id="usual", name="Usual", cells=4, capacity_mah=1500)
 PROVE_EVERY_S = 0.2
 _MOVES = {"type", "left", "right", "switches"}  # what hands do at the transmitter alone: nothing else follows from it but what it sends
 BROWN_OUT_S = 0.5  # how long an overloaded supply holds once the board runs
@@ -104,7 +104,7 @@ class Bench:
         self.satellite_away = False
         self._pulses = 0  # bind pulses that leave the board just now
         self.read_back_settings = state.read_back
-        self.tilt_deg, self.gps_fix = state.tilt_deg, state.gps_fix
+        self.tilt_deg, self.gps_fix, self.home = state.tilt_deg, state.gps_fix, state.home
         self._craft_world: tuple[CraftDocument, World] | None = None
         self.measuring = Measuring(self, state)
         self.new_proofs: list[Proof] = []
@@ -162,6 +162,7 @@ class Bench:
             **self.link.kept(),
             tilt_deg=self.tilt_deg,
             gps_fix=self.gps_fix,
+            home=self.home,
             sticks=self.sticks,
             measured=self.measured,
             loss=self.loss,
@@ -329,6 +330,7 @@ class Bench:
             self._replace(hands.replaced)
         self.tilt_deg = self.tilt_deg if hands.tilt_deg is None else hands.tilt_deg
         self.gps_fix = self.gps_fix if hands.gps_fix is None else hands.gps_fix
+        self.home = self.home if hands.home is None else hands.home
         if not hands.model_fields_set <= _MOVES:
             self._supply()
             self._forget_what_rested_on(rested)
@@ -425,9 +427,8 @@ class Bench:
             self._craft_world = (document, here)
         world = self._craft_world[1]
         waits = {} if self.gps_fix else {facts.name: "it waits for a GPS fix" for facts in MODES if facts.needs_fix}
-        self.board.world = replace(
-            world, tilt_deg=self.tilt_deg, usb=self.usb, lacking=waits | dict(world.lacking), fix="GPS" in world.sensors and self.gps_fix
-        )
+        fix = "GPS" in world.sensors and self.gps_fix
+        self.board.world = replace(world, tilt_deg=self.tilt_deg, usb=self.usb, lacking=waits | dict(world.lacking), fix=fix, home=fix and self.home)
 
     # --- time ---------------------------------------------------------------------------------------------------
 
@@ -467,9 +468,10 @@ class Bench:
         return 0.4 + 0.35 * abs(self.board.motors_percent) if self.board.powered else 0.0
 
     def _board_says(self) -> BoardSays:
-        """What the board tells of itself: a four-cell pack, or zero volts on USB alone."""
-        left = max(0.0, 1 - self._used_mah / PACK_MAH)
-        volts = (14.0 + 2.8 * left - 0.01 * self._current_a()) if self._on_pack else 0.0
+        """What the board tells of itself: the kit's pack (a usual one where none is chosen), or zero volts on USB alone."""
+        pack = self.parts.pack or USUAL_PACK
+        left = max(0.0, 1 - self._used_mah / pack.capacity_mah)
+        volts = (pack.empty_volts + (pack.full_volts - pack.empty_volts) * left - 0.01 * self._current_a()) if self._on_pack else 0.0
         return BoardSays(round(volts, 2), round(self._current_a() if self._on_pack else 0.0, 1), round(self._used_mah), round(100 * left), self.board.held.main)
 
     def wire_edges(self, pin: str | None = None, seconds: float = EDGE_WINDOW_S) -> tuple[Edges, float]:
@@ -556,6 +558,7 @@ class Bench:
             distance_m=self.link.distance_m,
             tilt_deg=self.tilt_deg,
             gps_fix=self.gps_fix if "GPS" in self.parts.sensors else None,
+            home=self.home if "GPS" in self.parts.sensors else None,
             moving=self.measuring.finder.moving,
             jobs=self.loading.states(),
             loss_percent=self.air.loss_percent,

@@ -16,7 +16,9 @@ POINTS = 160  # of a path that are kept; then every second goes
 SPACING_S = 0.1
 STOPPED = Asked(percent=0.0, motor=False)
 
-PathPoint = tuple[float, float, float, float]  # s since the last radio frame, m up, m from home, percent of the motors
+PathPoint = tuple[
+    float, float, float, float, float
+]  # s since the last radio frame, m up, m from home, percent of the motors, percent of the surface that is farthest out
 
 
 class Flight:
@@ -68,16 +70,17 @@ class Flight:
             craft.keep(STEP_S)
         if craft.touching and self.down_t is None:
             self.down_t = t + STEP_S
-        self._remember(t, board.motors_percent)
+        self._remember(t, board)
 
     def _pulled_down(self, board: StandInBoard) -> bool:
         """Whether what the receiver sends by itself has the motors as low as they go, and the pilot had not."""
         return 0 <= board.motors_percent <= IDLE_PERCENT < self._held_percent
 
-    def _remember(self, t: float, motors_percent: float) -> None:
+    def _remember(self, t: float, board: StandInBoard) -> None:
         since = t - self.free_t
         if self.path and since - self.path[-1][0] < self._spacing - 1e-9 and not (self.craft.touching and self.path[-1][1] > 0):
             return
-        self.path.append((round(since, 3), round(self.craft.up_m, 2), round(self.craft.along_m, 2), round(motors_percent, 1)))
+        out = max(board.surfaces().values(), key=abs, default=0.0)
+        self.path.append((round(since, 3), round(self.craft.up_m, 2), round(self.craft.along_m, 2), round(board.motors_percent, 1), round(100 * out, 1)))
         if len(self.path) > POINTS:
             self.path, self._spacing = self.path[::2], 2 * self._spacing

@@ -33,6 +33,7 @@ class Hands(LinkHands, LoadHands):
     satellite_away: bool | None = Field(None, description="Whether the satellite's lead is on the board's bind pad instead of its own")
     tilt_deg: Annotated[float, Field(ge=-180, le=180)] | None = Field(None, description="How far the craft is tilted")
     gps_fix: bool | None = Field(None, description="Whether the GPS, where there is one, has a fix")
+    home: bool | None = Field(None, description="Whether the fix is good enough for a home")
     tap: Annotated[str, Field(max_length=40)] | None = Field(None, description="The pin of the receiver whose wire the tap listens to")
 
 
@@ -118,6 +119,7 @@ class Live(BaseModel):
     distance_m: float
     tilt_deg: float
     gps_fix: bool | None = Field(description="Whether the GPS has a fix; None where none is fitted")
+    home: bool | None = Field(description="Whether that is good enough for a home")
     moving: list[int] = Field(description="Channels that the finder sees on the move")
     jobs: list[JobState]
     loss_percent: float
@@ -191,6 +193,7 @@ class BenchState(LinkKept, LoadKept):
     satellite_away: bool = False
     tilt_deg: float = 0.0
     gps_fix: bool = True
+    home: bool = True
     sticks: SticksMeasure = Field(default_factory=SticksMeasure)
     measured: SwitchMeasure = Field(default_factory=SwitchMeasure)
     loss: LossRun | None = None

@@ -90,6 +90,11 @@ class Observed:
         return self._bench.gps_fix if "GPS" in self._bench.parts.sensors else None
 
     @property
+    def home(self) -> bool | None:
+        """Whether that is good enough for a home."""
+        return self._bench.gps_fix and self._bench.home if "GPS" in self._bench.parts.sensors else None
+
+    @property
     def latency_seen(self) -> MeasuredLatency | None:
         """What movements took so far."""
         return self._bench.measuring.latency.seen
@@ -110,13 +115,12 @@ class Observed:
         outing, t = self._bench.link.outing, self._bench.t
         if outing is None:
             return None
-        lost = sum(row[2] for row in outing.rows)
         return OutingSeen(
             t=round(min(t - outing.began_t, outing.order.seconds), 1),
             seconds=outing.order.seconds,
             distance_m=round(outing.distance_m(t)),
-            frames=len(outing.rows),
-            lost=lost,
+            frames=outing.frames,
+            lost=outing.lost,
             done=outing.done(t),
         )
 

@@ -89,6 +89,7 @@ class SeenBench(Protocol):
     overload: str | None
     tap: str
     gps_fix: bool
+    home: bool
 
     @property
     def spec(self) -> ProtocolSpec:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass
 
-from linkcore.craft.airframes import FLYERS, MULTIROTORS, WINGS
+from linkcore.craft.airframes import MULTIROTORS, WINGS
 from linkcore.craft.document import Airframe, Place
 from linkcore.parts.models import Pack
 
@@ -94,8 +94,3 @@ def charge_mah(pack: Pack, watts: float, seconds: float) -> float:
 def charge_left_mah(pack: Pack, place: Place) -> float:
     """What may still be taken: what is in it, less the reserve."""
     return pack.capacity_mah * max(0.0, place.pack_left_percent - RESERVE_PERCENT) / 100
-
-
-def flies(airframe: Airframe) -> bool:
-    """Whether it falls when its motors stop."""
-    return airframe in FLYERS

@@ -28,11 +28,6 @@ def motor_percent(throttle_us: float, *, both_ways: bool = False) -> float:
     return min(100.0, max(IDLE_PERCENT, IDLE_PERCENT + (throttle_us - 1000) * PERCENT_A_US))
 
 
-def throttle_for(percent: float) -> float:
-    """The throttle at which one-way motors turn so fast, us."""
-    return 1000 + (percent - IDLE_PERCENT) / PERCENT_A_US
-
-
 def reversing(parts: KitParts) -> bool | None:
     """Whether the drives that are fitted turn both ways; None where none is known or they differ."""
     kinds = {part.reverses for part in parts.devices.values() if part.drives}

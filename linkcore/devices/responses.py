@@ -17,7 +17,6 @@ REACHED_M = 1.0  # so near to home it begins to come down
 BANK_DEG = 20.0  # a gentle turn
 CIRCLE_M = 60.0  # a wing that is so near to home begins to circle
 HEAVY = 0.97  # of what holds it up, what a landing by the hover throttle alone leaves (ours)
-FIX_AGE_S = 3.0  # a fix that has stood for so long is good enough for a home
 Way = Literal["height", "hover", "glide"]
 
 IN_WORDS: dict[Response, str] = {

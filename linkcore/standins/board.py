@@ -43,7 +43,7 @@ class Ear:
 class World:
     """What the board stands in besides its receiver. `lacking`: modes that this craft cannot do, and why; `servos`: (name, axis, whether it sits turned);
 
-    `sensors`: all that are fitted; `fix`: whether its GPS has one that is good enough for a home.
+    `sensors`: all that are fitted; `fix`: whether its GPS has one; `home`: whether that is good enough for a home.
     """
 
     tilt_deg: float = 0.0
@@ -54,6 +54,7 @@ class World:
     airframe: Airframe = "quad X"
     sensors: tuple[Sensor, ...] = ()
     fix: bool = False
+    home: bool = False
 
 
 class StandInBoard:
@@ -312,7 +313,7 @@ class StandInBoard:
             return
         lost, world = self.running.lost_link, self.world
         low_s = 0.0 if self._low_since is None or self.last_frame_t is None else self.last_frame_t - self._low_since
-        does: Response = carried_out(lost, world.airframe, world.sensors, home=self.home_set and world.fix)
+        does: Response = carried_out(lost, world.airframe, world.sensors, home=self.home_set and world.home)
         if lost.throttle_low_s and low_s >= lost.throttle_low_s:
             self.events.add(t, "counts as landed", f"throttle was low for {low_s:.1f} s: it counts as landed")
             self.events.add(t, "response begun", "response: motors off")
@@ -426,7 +427,7 @@ class StandInBoard:
             level_within_deg=self.part.level_within_deg,
             usb=self.world.usb,
             missing_sensors=self.world.missing_sensors,
-            home_ready=self.world.fix,
+            home_ready=self.world.home,
             switch_on=self.held.arm,
             guard_on=self.held.guard,
             switch_stuck=stuck,
@@ -446,7 +447,7 @@ class StandInBoard:
             if said[0] == "disarmed":
                 self._stop(t, "motors stopped")
             elif said[0] == "armed":
-                self.home_set = self.world.fix
+                self.home_set = self.world.home
         throttle = self.axis_us("throttle")
         low = throttle is not None and at_rest(self.running, throttle)
         self._low_since = (self._low_since if self._low_since is not None else t) if low else None

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 import random
+from array import array
 from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, Field
@@ -93,7 +94,8 @@ class Outing:
 
     def __init__(self, order: FlyOut, from_m: float, t: float) -> None:
         self.order, self.from_m, self.began_t = order, max(1.0, from_m), t
-        self.rows: list[tuple[float, float, bool, float]] = []
+        self.frames = self.lost = 0
+        self._rows = array("d")  # four to a frame: s, dBm, whether it was lost, m
 
     def distance_m(self, t: float) -> float:
         """How far out it is."""
@@ -102,16 +104,19 @@ class Outing:
 
     def done(self, t: float) -> bool:
         """Whether it is over."""
-        return t >= self.began_t + self.order.seconds or len(self.rows) >= OUTING_ROWS
+        return t >= self.began_t + self.order.seconds or self.frames >= OUTING_ROWS
 
     def note(self, t: float, rssi_dbm: float, heard: bool) -> None:
         """A frame was sent."""
         if not self.done(t):
-            self.rows.append((t - self.began_t, rssi_dbm, not heard, self.distance_m(t)))
+            self._rows.extend((t - self.began_t, rssi_dbm, not heard, self.distance_m(t)))
+            self.frames += 1
+            self.lost += not heard
 
     def csv(self) -> bytes:
         """The log, a row a frame."""
-        lines = (f"{t:.4f},{rssi:.1f},{lost:d},{away:.1f}\n" for t, rssi, lost, away in self.rows)
+        rows = self._rows
+        lines = (f"{rows[at]:.4f},{rows[at + 1]:.1f},{rows[at + 2]:.0f},{rows[at + 3]:.1f}\n" for at in range(0, len(rows), 4))
         return b"time_s,rssi_dbm,lost,distance_m\n" + "".join(lines).encode()
 
 

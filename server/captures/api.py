@@ -26,6 +26,7 @@ from linkcore.protocols.registry import RECEIVER_PROTOCOLS
 from linkcore.signal import writing
 from linkcore.signal.edges import Edges
 from server.captures import views
+from server.captures.handed_in import FileSerializer, hand_in
 from server.captures.models import Recording
 from server.captures.services import Unreadable, put_on_disk, read_line, read_now, reading_folder
 from server.captures.views import Reading, ReadingNews, ReadingView
@@ -38,12 +39,6 @@ from server.workshops.access import demand
 
 KINDS = ("vcd", "csv", "bin")
 _LINE = OpenApiParameter("line", str, description="Which line of a file that holds several")
-
-
-class RecordingFormSerializer(serializers.Serializer[Any]):
-    """A capture: VCD, CSV or raw bytes, as its ending says."""
-
-    file = serializers.FileField()
 
 
 class RecordingSerializer(serializers.Serializer[Any]):
@@ -129,18 +124,11 @@ class RecordingsView(APIView):
         lines = craft.recordings.filter(kind__in=KINDS).select_related("made_by")
         return Response(RecordingSerializer([_row(each) for each in lines], many=True).data)
 
-    @extend_schema(request={"multipart/form-data": RecordingFormSerializer}, responses={201: RecordingSerializer, 413: ProblemSerializer, **REFUSED})
+    @extend_schema(request={"multipart/form-data": FileSerializer}, responses={201: RecordingSerializer, 413: ProblemSerializer, **REFUSED})
     def post(self, request: Request, craft_id: uuid.UUID) -> Response:
         """Hand in a capture. It is lent until it is kept."""
-        craft = find_craft(request, craft_id, "check")
-        form = RecordingFormSerializer(data=request.data)
-        form.is_valid(raise_exception=True)
-        upload = form.validated_data["file"]
-        name = Path(upload.name).name[-120:]
-        kind = Path(name).suffix.lower().removeprefix(".")
-        if kind not in KINDS:
-            raise Unprocessable(f"{name}: the ending says neither .vcd, .csv nor .bin; rename it to what it is")
-        made = Recording.store(upload.chunks(), craft=craft, name=name, kind=kind, source=Recording.Source.FILE, made_by=request.user)
+        endings = {f".{kind}": kind for kind in KINDS}
+        made = hand_in(request, craft_id, endings, "the ending says neither .vcd, .csv nor .bin; rename it to what it is")
         return Response(RecordingSerializer(_row(made)).data, status=201)
 
 

@@ -6,7 +6,6 @@ import json
 import sys
 import uuid
 from collections.abc import AsyncIterator
-from pathlib import Path
 from typing import Annotated, Any
 
 from asgiref.sync import sync_to_async
@@ -25,11 +24,12 @@ from linkcore.hops.lost_link.alarm import AlarmLine, lq_by_grace
 from linkcore.hops.lost_link.timeline import react
 from linkcore.parts.catalogue import UnknownPart
 from linkcore.signal.flight_log import Role
+from server.captures.handed_in import FileSerializer, hand_in
 from server.captures.models import Recording
 from server.captures.services import Unreadable, put_on_disk, run_reading
 from server.crafts.access import find_craft
 from server.parts.models import catalogue_of
-from server.problems import REFUSED, ProblemSerializer, Unprocessable
+from server.problems import REFUSED, ProblemSerializer
 
 CSV, MAVLINK = "log", "mav"  # how a log's file is called on this machine
 ENDINGS = {".csv": CSV, ".txt": CSV, ".tlog": MAVLINK}
@@ -54,12 +54,6 @@ class FlightNews(BaseModel):
     roles: dict[Role, int] | None = None
     done: AlarmFound | None = None
     error: str | None = None
-
-
-class FlightFormSerializer(serializers.Serializer[Any]):
-    """A flight's log: CSV, or a MAVLink telemetry log, as its ending says."""
-
-    file = serializers.FileField()
 
 
 class FlightSerializer(serializers.Serializer[Any]):
@@ -91,18 +85,10 @@ class FlightsView(APIView):
         logs = craft.recordings.filter(kind__in=(CSV, MAVLINK)).select_related("made_by")
         return Response(FlightSerializer([_row(each) for each in logs], many=True).data)
 
-    @extend_schema(request={"multipart/form-data": FlightFormSerializer}, responses={201: FlightSerializer, 413: ProblemSerializer, **REFUSED})
+    @extend_schema(request={"multipart/form-data": FileSerializer}, responses={201: FlightSerializer, 413: ProblemSerializer, **REFUSED})
     def post(self, request: Request, craft_id: uuid.UUID) -> Response:
         """Hand in a log. It is lent for a day until it is kept."""
-        craft = find_craft(request, craft_id, "check")
-        form = FlightFormSerializer(data=request.data)
-        form.is_valid(raise_exception=True)
-        upload = form.validated_data["file"]
-        name = Path(upload.name).name[-120:]
-        kind = ENDINGS.get(Path(name).suffix.lower())
-        if kind is None:
-            raise Unprocessable(f"{name}: a flight's log ends in .csv (rows with headings) or .tlog (MAVLink telemetry); export it as one of these")
-        made = Recording.store(upload.chunks(), craft=craft, name=name, kind=kind, source=Recording.Source.FILE, made_by=request.user)
+        made = hand_in(request, craft_id, ENDINGS, "a flight's log ends in .csv (rows with headings) or .tlog (MAVLink telemetry); export it as one of these")
         return Response(FlightSerializer(_row(made)).data, status=201)
 
 

@@ -35,7 +35,26 @@ NO_ANSWER = "the bench did not answer in time; it may have been done all the sam
 _incoming: TypeAdapter[Hands | Act | Look] = TypeAdapter(Annotated[Hands | Act | Look, Field(discriminator="type")])
 
 
-CHECKS_MOVE = frozenset(("type", "left", "right", "switches", "transmitter_on", "usb", "pack", "tilt_deg", "gps_fix", "loss_percent", "distance_m"))
+CHECKS_MOVE = frozenset(
+    (
+        "type",
+        "left",
+        "right",
+        "switches",
+        "transmitter_on",
+        "usb",
+        "pack",
+        "tilt_deg",
+        "gps_fix",
+        "home",
+        "loss_percent",
+        "distance_m",
+        "silence_s",
+        "heading_deg",
+        "power_cut_db",
+        "fly_out",
+    )
+)
 MOVES = frozenset(("type", "left", "right", "tilt_deg"))  # only where they end counts
 CHECKS_ASK = frozenset(("measure anew", "read back", "keep line", "keep flight"))
 

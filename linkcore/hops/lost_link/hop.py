@@ -32,6 +32,11 @@ class Lost(Protocol):
         """Whether the GPS has a fix; None where none is fitted."""
         ...
 
+    @property
+    def home(self) -> bool | None:
+        """Whether that is good enough for a home."""
+        ...
+
 
 def reaction_in_words(_: View, seen: Lost | None) -> str:
     """The one value: what the board does now, or how long it took to react."""
@@ -72,7 +77,7 @@ HOP = Hop(
         "sensors",
     ),
     rules=lambda view: check_lost_link(view.craft, view.parts) if view.parts.whole else [],
-    sees=lambda view, seen: check_fix(view.craft, seen.fix) if seen is not None and view.parts.whole else [],
+    sees=lambda view, seen: check_fix(view.craft, seen.fix, seen.home) if seen is not None and view.parts.whole else [],
     codes=CODES,
     proofs=PROOFS,
     value=reaction_in_words,

@@ -187,7 +187,7 @@ def clears(run: LossRun, line_m: float) -> bool:
     if home is None:
         return False
     first = high if high is not None else 0.0
-    return all(up >= line_m for t, up, _, _ in run.path if first <= t <= home)
+    return all(up >= line_m for t, up, *_ in run.path if first <= t <= home)
 
 
 def not_flown(view: View) -> str:

@@ -106,19 +106,19 @@ def _runs_on_preset(craft: CraftDocument, parts: KitParts, predicted: Prediction
     ]
 
 
-def check_fix(craft: CraftDocument, fix: bool | None) -> list[Finding]:
-    """A return that has no fix just now has no home either."""
+def check_fix(craft: CraftDocument, fix: bool | None, home: bool | None) -> list[Finding]:
+    """A return that has no fix just now, or none that is good enough for a home."""
     lost = craft.settings.lost_link
-    if fix is not False or lost.response not in ("return home", "loiter"):
+    if home is not False or lost.response not in ("return home", "loiter"):
         return []
     waits = "It does not arm" if lost.without_home == "no arming" else "It arms without a home, and its motors stop when the link dies"
     return [
         CHECK.stop(
             "lostlink.no-fix",
             At.setting("/settings/lost_link/response", "response"),
-            f"It {IN_WORDS[lost.response]}, and the GPS has no fix.",
+            f"It {IN_WORDS[lost.response]}, and the GPS has no fix{' that is good enough for a home' if fix else ''}.",
             f"{waits}. Where it was armed is home; without a fix nobody knows where that is.",
-            Mend(text="Let it have its fix", hands={"gps_fix": True}),
+            Mend(text="Let it have its fix, good enough for a home", hands={"gps_fix": True, "home": True}),
         )
     ]
 

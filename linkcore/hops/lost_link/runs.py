@@ -19,7 +19,7 @@ class LossRun(BaseModel):
 
     `throttle_up`: whether the throttle asked for something when the link died, `low_s`: for how long it had asked for nothing before; `turned`: whether the motors were seen to turn while disarmed;
     `switch_on`: whether the arm switch was on when the link came back; `rssi_before`, `rssi_low_t`: RSSI before it died, percent, and when it was seen at its lowest.
-    `path`: of the simulated flight: s since the last radio frame, m up, m from home, percent of the motors.
+    `path`: of the simulated flight: s since the last radio frame, m up, m from home, percent of the motors and of the surface that is farthest out.
     """
 
     armed: bool
@@ -44,7 +44,7 @@ class LossRun(BaseModel):
     switch_on: bool | None = None
     rssi_low_t: float | None = None
     rssi_before: float | None = None
-    path: list[tuple[float, float, float, float]] = []
+    path: list[tuple[float, float, float, float, float]] = []
 
     @property
     def reaction_s(self) -> float | None:
@@ -54,10 +54,6 @@ class LossRun(BaseModel):
     def since(self, t: float | None) -> float | None:
         """Seconds from the last radio frame."""
         return None if t is None else t - self.radio_silent_t
-
-    def still_going(self, *, responding: bool) -> bool:
-        """Whether more is to come of it once the link is back: a board that goes on by itself until the sticks move."""
-        return self.state == "running" and self.back_t is not None and responding
 
 
 class Gap(BaseModel):

@@ -274,7 +274,7 @@ def _walk_in_words(walk: RangeWalk | None) -> str:
 def _on_the_way(run: LossRun | None, predicted: Prediction) -> str:
     if run is None or not run.armed or run.state != "running" or not run.path or predicted.does == "motors off":
         return ""
-    t, up, along, _ = run.path[-1]
+    t, up, along, *_ = run.path[-1]
     return f"{t:.0f} s: {up:.0f} m up, {abs(along):.0f} m from home (simulated)"
 
 

@@ -110,8 +110,8 @@ class SticksMeasure(BaseModel):
             # a long rest must not remember every flicker for ever
             self.since[axis], self.rest_low[axis], self.rest_high[axis] = t, us, us
 
-    def verdict(self, axis: Axis, lines: StickLines) -> tuple[bool, str]:
-        """(whether the axis is proven, what to say of it)."""
+    def verdict(self, axis: Axis, lines: StickLines, *, both_ways: bool = False) -> tuple[bool, str]:
+        """(whether the axis is proven, what to say of it). `both_ways`: whether the drives stand still with the throttle in the middle."""
         seen = self.reached[axis]
         if seen.low is None or seen.high is None:
             return False, "not seen yet"
@@ -126,6 +126,8 @@ class SticksMeasure(BaseModel):
                 return False, "let it rest in the middle"
             if abs(seen.centre - CENTRE_US) > CENTRE_TOLERANCE_US:
                 return False, f"rests {seen.centre - CENTRE_US:+.0f} us off the centre"
+        if axis == "throttle" and both_ways:
+            return True, "reaches both lines; stick down, the armed drives turn full astern"
         if axis == "throttle":
             return True, f"reaches both lines; stick down, the armed motors turn at {motor_percent(seen.low):.0f} %"
         return True, "reaches both lines, rests in the middle"

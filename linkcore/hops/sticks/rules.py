@@ -43,11 +43,11 @@ def _check_reach(document: CraftDocument, settings: BoardSettings, parts: KitPar
         if places is None:
             continue
         if places.low <= lines.low and places.high >= lines.high:
-            if axis == "throttle":
+            if axis == "throttle" and not settings.reversing_drives:
                 findings += _throttle_margin(document, parts, measured, places)
             continue
         plan = measured.plan(axis, document, parts, settings.channel_map)
-        if axis == "throttle" and places.low > lines.low:
+        if axis == "throttle" and places.low > lines.low and not settings.reversing_drives:
             dial = (Mend(text=f"Dial throttle in on CH{plan.channel}: {dials_in_words(plan)}", edits=tuple(plan.edits)),) if plan and plan.edits else ()
             findings.append(
                 CHECK.stop(

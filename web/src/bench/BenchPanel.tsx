@@ -152,6 +152,7 @@ export function BenchPanel({
               <Plug label="pack" on={live.pack} toggle={(on) => sendHands({ pack: on })} />
               <Plug label="tilted" on={live.tilt_deg !== 0} toggle={(on) => sendHands({ tilt_deg: on ? 40 : 0 })} />
               {live.gps_fix !== null && <Plug label="fix" on={live.gps_fix} toggle={(on) => sendHands({ gps_fix: on })} />}
+              {live.home !== null && <Plug label="home" on={live.home} toggle={(on) => sendHands({ home: on })} />}
             </Box>
             <BoardState />
           </Card>
@@ -216,9 +217,36 @@ function FoldedBench({ onFold }: { onFold: () => void }) {
 
 /** What the panel draws. Gimbals move 25 times a second and the board's state flickers with the sticks: both look after themselves. */
 function shown(live: Live) {
-  const { transmitter_on, switches, lq_percent, loss_percent, receiver_plugged, light, light_means, usb, pack, tilt_deg, gps_fix, failed } =
-    live;
-  return { transmitter_on, switches, lq_percent, loss_percent, receiver_plugged, light, light_means, usb, pack, tilt_deg, gps_fix, failed };
+  const {
+    transmitter_on,
+    switches,
+    lq_percent,
+    loss_percent,
+    receiver_plugged,
+    light,
+    light_means,
+    usb,
+    pack,
+    tilt_deg,
+    gps_fix,
+    home,
+    failed,
+  } = live;
+  return {
+    transmitter_on,
+    switches,
+    lq_percent,
+    loss_percent,
+    receiver_plugged,
+    light,
+    light_means,
+    usb,
+    pack,
+    tilt_deg,
+    gps_fix,
+    home,
+    failed,
+  };
 }
 
 const BLOCKED_MS = 480;

@@ -2,21 +2,20 @@ import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import LinearProgress from "@mui/material/LinearProgress";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { useRef, useState } from "react";
+import { useState } from "react";
 import { api, taken } from "../../api/client";
 import type { Craft, Flight, Told } from "../../api/types";
 import { doAct, sendHands, useBenchStore } from "../../bench/useBench";
+import { FileRow, HandIn } from "../../craft/HandIn";
 import type { HopProps } from "../../craft/hopProps";
 import { RoomUsed } from "../../craft/RoomUsed";
 import { colours } from "../../look/colours";
-import { DropZone } from "../../look/DropZone";
 import { HopHead } from "../../look/HopHead";
 import { NumberField } from "../../look/NumberField";
 import { Panel } from "../../look/Panel";
 import { Pick } from "../../look/Pick";
 import { Problem } from "../../look/Problem";
-import { columns } from "../../look/phone";
-import { MOST_MB, uploadFile } from "../../look/uploadFile";
+import { MOST_MB } from "../../look/uploadFile";
 import { AlarmPlot, CALLED, inWords, UNITS } from "./AlarmPlot";
 import { type Roles, useAlarm } from "./useAlarm";
 
@@ -33,8 +32,6 @@ const ROLES = {
   latitude: "latitude",
   longitude: "longitude",
 } as const;
-const sized = (bytes: number) => (bytes < 1 << 20 ? `${Math.max(1, Math.round(bytes / 1024))} kB` : `${(bytes / (1 << 20)).toFixed(1)} MB`);
-
 /** Where loss begins, from a flight's log; and the line at which to be warned. */
 export function AlarmView({ craft, told, edit, onBack }: { craft: Craft; told: LostTold; edit: HopProps["edit"]; onBack: () => void }) {
   const [opened, open] = useState<Flight | null>(null);
@@ -59,8 +56,6 @@ export function AlarmView({ craft, told, edit, onBack }: { craft: Craft; told: L
 
 function Logs({ craft, told, onOpen }: { craft: Craft; told: LostTold; onOpen: (log: Flight) => void }) {
   const queries = useQueryClient();
-  const [share, setShare] = useState(0);
-  const running = useRef<(() => void) | null>(null);
   const list = useQuery({
     queryKey: ["flights", craft.id],
     refetchOnMount: "always",
@@ -70,73 +65,38 @@ function Logs({ craft, told, onOpen }: { craft: Craft; told: LostTold; onOpen: (
     void queries.invalidateQueries({ queryKey: ["room", craft.workshop_id] });
     return queries.invalidateQueries({ queryKey: ["flights", craft.id] });
   };
-  const hand = useMutation({
-    mutationFn: (file: File) => {
-      setShare(0);
-      const { done, stop } = uploadFile<Flight>(`/api/crafts/${craft.id}/flights`, file, setShare);
-      running.current = stop;
-      return done;
-    },
-    onSuccess: (made) => {
-      void again();
-      onOpen(made);
-    },
-  });
   const drop = useMutation({
     mutationFn: (id: string) => taken(api.DELETE("/api/recordings/{recording_id}", { params: { path: { recording_id: id } } })),
     onSuccess: again,
   });
   return (
     <Box sx={{ display: "grid", gap: 1.5 }}>
-      <DropZone accept=".csv,.txt,.tlog" label="Choose a log" testId="flight-file" onFile={(file) => hand.mutate(file)}>
-        <span>
-          or drop it here: a flight's log as .csv with headings (RSSI or link quality, and frames lost), or MAVLink telemetry as .tlog, up
-          to {MOST_MB} MB
-        </span>
-        {hand.isPending && (
-          <>
-            <span role="status">{share < 1 ? `sending, ${Math.round(share * 100)} %` : "storing…"}</span>
-            <Button variant="outlined" onClick={() => running.current?.()}>
-              Stop
-            </Button>
-          </>
-        )}
-      </DropZone>
+      <HandIn<Flight>
+        url={`/api/crafts/${craft.id}/flights`}
+        accept=".csv,.txt,.tlog"
+        label="Choose a log"
+        testId="flight-file"
+        onMade={(made) => {
+          void again();
+          onOpen(made);
+        }}
+      >
+        or drop it here: a flight's log as .csv with headings (RSSI or link quality, and frames lost), or MAVLink telemetry as .tlog, up to{" "}
+        {MOST_MB} MB
+      </HandIn>
       <RoomUsed workshopId={craft.workshop_id} />
-      <Problem text={(hand.error ?? drop.error ?? list.error)?.message ?? ""} />
+      <Problem text={(drop.error ?? list.error)?.message ?? ""} />
       <Outing told={told} onKept={() => void again()} />
       <Box component="ul" aria-label="Flights' logs" sx={{ listStyle: "none", p: 0, m: 0 }}>
         {list.data?.length === 0 && <li>No log yet. Hand one in, or fly one on the bench.</li>}
         {list.data?.map((each) => (
-          <Box
-            component="li"
+          <FileRow
             key={each.id}
-            sx={{
-              display: "grid",
-              gridTemplateColumns: columns("minmax(0, 250px) minmax(0, 1fr) auto auto"),
-              gap: { xs: 0.25, md: 1.5 },
-              alignItems: "center",
-              justifyItems: "start",
-              py: 0.75,
-              borderBottom: 1,
-              borderColor: "divider",
-            }}
-          >
-            <Button variant="text" title={each.name} onClick={() => onOpen(each)} sx={{ fontWeight: 600, justifyContent: "start" }}>
-              {each.name}
-            </Button>
-            <span>
-              {each.heard_from === "stand-in" ? "flown on the bench" : "from a file"}, {sized(each.size)},{" "}
-              {new Date(each.made_at).toLocaleString([], { dateStyle: "medium", timeStyle: "short" })}
-              {each.made_by ? `, ${each.made_by}` : ""}
-            </span>
-            <Box component="span" sx={{ color: "text.secondary", fontSize: 12.5 }}>
-              {each.kept ? "kept with the craft" : "deleted after a day"}
-            </Box>
-            <Button variant="text" aria-label={`Remove ${each.name}`} onClick={() => drop.mutate(each.id)}>
-              Remove
-            </Button>
-          </Box>
+            file={each}
+            from={each.heard_from === "stand-in" ? "flown on the bench" : "from a file"}
+            onOpen={() => onOpen(each)}
+            onRemove={() => drop.mutate(each.id)}
+          />
         ))}
       </Box>
     </Box>

@@ -29,7 +29,7 @@ const BEGINS = {
 } as const;
 
 /** Predicted above, measured below, both from the last radio frame on; and under them, over the same time, how high and how far from home the craft is. */
-export function LossPicture({ told, now, wing }: { told: LostTold; now: number; wing: boolean }) {
+export function LossPicture({ told, now, wing, hasSurfaces }: { told: LostTold; now: number; wing: boolean; hasSurfaces: boolean }) {
   const [soon, setSoon] = useState(false);
   const { prediction, loss: run } = told;
   const since = (t: number | null | undefined) => (run && t !== null && t !== undefined ? t - run.radio_silent_t : null);
@@ -76,7 +76,8 @@ export function LossPicture({ told, now, wing }: { told: LostTold; now: number; 
   const flies = way.some((point) => point.height_m > 0) || flown.some((point) => point.up > 0);
   const below = flies ? AWAY.foot : HEIGHT.top + 40;
   const motors = { top: below + 20, foot: below + 42 };
-  const foot = flown.length > 0 ? motors.foot : below;
+  const surfaces = { top: motors.foot + 20, foot: motors.foot + 42 };
+  const foot = flown.length > 0 ? (hasSurfaces ? surfaces.foot : motors.foot) : below;
   return (
     <Box sx={{ bgcolor: "background.paper", border: 1, borderColor: "divider", borderRadius: 1.25, px: 1.5, py: 1 }}>
       {whole > 2 * SOON_S && (
@@ -182,6 +183,17 @@ export function LossPicture({ told, now, wing }: { told: LostTold; now: number; 
               way={[]}
               flown={flown.map((point) => [point.t, Math.abs(point.motors)])}
               line={null}
+            />
+          )}
+          {hasSurfaces && flown.length > 0 && (
+            <Chart
+              {...surfaces}
+              label="surfaces"
+              unit="%"
+              x={x}
+              latest={latest}
+              way={[]}
+              flown={flown.map((point) => [point.t, Math.abs(point.surfaces)])}
             />
           )}
         </svg>

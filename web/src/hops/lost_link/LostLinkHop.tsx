@@ -63,7 +63,7 @@ export function LostLinkHop({ craft, parts, edit }: HopProps) {
           </Box>
         </Button>
       </Box>
-      <LossPicture told={told} now={live.t} wing={wing} />
+      <LossPicture told={told} now={live.t} wing={wing} hasSurfaces={Object.keys(live.board.surfaces).length > 0} />
       <Box sx={{ display: "grid", gridTemplateColumns: columns("minmax(0, 6fr) minmax(0, 5fr)"), gap: 2.5, mt: 2 }}>
         <Box component="section" aria-label="What is set">
           <Head>What is set, read along the chain</Head>
@@ -108,6 +108,11 @@ export function LostLinkHop({ craft, parts, edit }: HopProps) {
         <Box component="section" aria-label="The place">
           <Head>{told.place_said ? "The place" : "The place, by figures that are usual for such a craft: put in your own"}</Head>
           <PlaceSentence place={told.place} craft={craft.document} say={say} />
+          {!told.place_said && (
+            <Button variant="outlined" sx={{ mt: 1 }} onClick={() => say({})}>
+              These are right for where I fly
+            </Button>
+          )}
           {told.charge && (
             <Box sx={{ fontSize: 13, color: told.charge.needs > told.charge.left ? colours.oxide : "text.secondary", mt: 1 }}>
               Coming home takes {told.charge.needs} mAh; {told.charge.left} are left above the reserve.

@@ -78,6 +78,30 @@ export function OverTheGround({
   const path = (points: (readonly [number, number])[]) =>
     points.map(([m, up], index) => `${index ? "L" : "M"}${x(m).toFixed(1)} ${y(up).toFixed(1)}`).join("");
   const last = flown.at(-1);
+  const begins = prediction.reacts_s ?? prediction.responds_s;
+  const reacts = begins === null || begins === undefined ? undefined : way.find((each) => each.t >= begins - 1e-3);
+  const step = (what: Dragged["what"]) => ({
+    tabIndex: 0,
+    role: "slider",
+    "aria-valuenow": what === "craft" ? place.height_m : what === "obstacles" ? (place.obstacle_height_m ?? 0) : (returnHeight ?? 0),
+    "aria-valuetext":
+      what === "craft"
+        ? `${place.home_m} m from home, ${place.height_m} m high`
+        : `${what === "obstacles" ? (place.obstacle_height_m ?? 0) : (returnHeight ?? 0)} m`,
+    "aria-label":
+      what === "craft" ? "Where the link dies" : what === "obstacles" ? "Top of what stands around" : "Return height in the picture",
+    onKeyDown: (event: React.KeyboardEvent) => {
+      const by = event.shiftKey ? 10 : 1;
+      const up = event.key === "ArrowUp" ? by : event.key === "ArrowDown" ? -by : 0;
+      const along = event.key === "ArrowRight" ? by : event.key === "ArrowLeft" ? -by : 0;
+      if (!up && !(along && what === "craft")) return;
+      event.preventDefault();
+      event.stopPropagation(); // or the bench's sticks would move as well
+      if (what === "craft") say({ home_m: Math.max(0, place.home_m + along), height_m: Math.max(0, place.height_m + up) });
+      else if (what === "obstacles") say({ obstacle_height_m: Math.max(0, Math.min(300, (place.obstacle_height_m ?? 0) + up)) });
+      else setReturnHeight(Math.max(5, Math.min(500, (returnHeight ?? 0) + up)));
+    },
+  });
   return (
     <Box
       component="section"
@@ -88,7 +112,10 @@ export function OverTheGround({
         <Box component="h3" sx={{ m: 0, fontSize: 12.5, fontWeight: 600 }}>
           Over the ground
         </Box>
-        <span>drag the craft, {returnHeight !== null && "the return height, "}or the top of what stands around</span>
+        <span>
+          drag the craft, {returnHeight !== null && "the return height, "}or the top of what stands around; an open ring: where the board
+          reacts
+        </span>
         {!told.place_said && (
           <Box component="span" sx={{ ml: "auto", color: colours.copperText }}>
             usual figures: put in where you fly
@@ -100,7 +127,7 @@ export function OverTheGround({
           ref={picture}
           viewBox={`0 0 ${W} ${H}`}
           width="100%"
-          role="img"
+          role="application"
           aria-label={`The link dies ${place.home_m} m from home, ${place.height_m} m high; around stand things of ${place.obstacle_height_m ?? 0} m.`}
           style={{ display: "block", fontFamily: '"Figtree Variable", sans-serif' }}
         >
@@ -157,6 +184,11 @@ export function OverTheGround({
             strokeDasharray="6 4"
           />
           <path d={path(flown.map((each) => [each.away, each.up]))} fill="none" stroke={colours.copper} strokeWidth={2.5} />
+          {reacts && (
+            <circle cx={x(reacts.distance_m)} cy={y(reacts.height_m)} r={4.5} fill={colours.raised} stroke={colours.slate} strokeWidth={2}>
+              <title>the board reacts here, predicted</title>
+            </circle>
+          )}
           {last && <circle cx={x(last.away)} cy={y(last.up)} r={4.5} fill={colours.copper} />}
           {obstacles > 0 && (
             <text x={X1 - 78} y={y(obstacles) + 16} fontSize={11.5} textAnchor="end" fill={colours.ink}>
@@ -165,6 +197,7 @@ export function OverTheGround({
           )}
           <rect
             {...handle("obstacles")}
+            {...step("obstacles")}
             x={X1 - 70}
             y={y(obstacles) - 7}
             width={60}
@@ -183,6 +216,7 @@ export function OverTheGround({
             <>
               <rect
                 {...handle("return")}
+                {...step("return")}
                 x={X0 + 12}
                 y={y(back) - 7}
                 width={64}
@@ -198,7 +232,14 @@ export function OverTheGround({
             </>
           )}
           <g transform={`translate(${x(craft.x)} ${y(craft.up)})`}>
-            <path {...handle("craft")} d="M0 -10l10 10l-10 10l-10 -10z" fill={colours.slate} stroke={colours.raised} strokeWidth={1.5} />
+            <path
+              {...handle("craft")}
+              {...step("craft")}
+              d="M0 -10l10 10l-10 10l-10 -10z"
+              fill={colours.slate}
+              stroke={colours.raised}
+              strokeWidth={1.5}
+            />
             <text
               x={craft.x > far * 0.3 ? -15 : 0}
               y={craft.x > far * 0.3 ? 4 : -15}
