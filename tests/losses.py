@@ -4,13 +4,14 @@ from __future__ import annotations
 
 import random
 from dataclasses import dataclass, field
+from itertools import pairwise
 
 from linkcore.bench.bench import REST_SLICE_S, Bench
 from linkcore.bench.messages import Hands
 from linkcore.bench.report import Reporter
 from linkcore.craft.document import Band, CraftDocument, Fitted, Place
 from linkcore.hops.lost_link.proofs import clears
-from linkcore.hops.lost_link.runs import as_long_as
+from linkcore.hops.lost_link.runs import LossRun, as_long_as
 from linkcore.hops.lost_link.timeline import predict
 from linkcore.parts.catalogue import shipped
 from linkcore.parts.models import Receiver
@@ -77,10 +78,40 @@ def _response(craft: CraftDocument, rng: random.Random) -> None:
         thrust_ratio=rng.uniform(2, 8),
         speed_mps=rng.uniform(6, 14),
         height_m=rng.uniform(4, 40) if flies else 0,
-        wind_mps=rng.uniform(0, 5),
+        wind_mps=rng.uniform(0, 5) if rng.random() < 0.8 else rng.uniform(6, 14),
         home_m=rng.uniform(5, 200),
         obstacle_height_m=rng.choice([0, 0, 25]),
+        obstacle_m=rng.choice([None, 8, 40]),
+        people_m=rng.choice([None, 10, 60]),
+        energy_limit_j=rng.choice([None, 30, 500]),
+        water=rng.random() < 0.2,
     )
+
+
+def _dangers(craft: CraftDocument, seen: LossRun, said: set[str]) -> list[str]:
+    """What the bench shows of danger on the way, and nothing was said of."""
+    place, path = craft.place, seen.path
+    if place is None or not path:
+        return []
+    found: list[tuple[str, str]] = []
+    reacted = seen.since(seen.reacted_t)
+    at_reaction = next((abs(along) for t, _, along, *_ in path if reacted is not None and t >= reacted), place.home_m)
+    if place.obstacle_m is not None and at_reaction - place.home_m > place.obstacle_m + 1:
+        found.append(("lostlink.late", "it was at the obstacle before the board reacted"))
+    falls = seen.home_t is None and seen.at_height_t is None and seen.down_t is not None
+    if falls and place.people_m is not None and abs(path[-1][2]) - place.home_m > place.people_m:
+        found.append(("lostlink.people", "it came down among people"))
+    if falls and place.energy_limit_j is not None and len(path) > 2:
+        (t1, up1, along1, *_), (t2, up2, along2, *_) = next((pair for pair in pairwise(path) if pair[1][1] <= 0 < pair[0][1]), (path[0], path[1]))
+        strikes = craft.place.mass_kg * ((up2 - up1) ** 2 + (along2 - along1) ** 2) / (t2 - t1) ** 2 / 2
+        if strikes > 1.1 * place.energy_limit_j:  # between two points of the path, so it is not exact
+            found.append(("lostlink.energy", "it struck harder than is allowed"))
+    flew_home = seen.at_height_t is not None and seen.home_t is None and seen.down_t is None
+    if flew_home and abs(path[-1][2]) > place.home_m + 50 and craft.settings.lost_link.return_mps <= place.wind_mps:
+        found.append(("lostlink.never-home", "the wind carried it off"))
+    if falls and place.water and craft.settings.lost_link.response == "land" and seen.motors_stopped_t is not None and seen.reacted_t != seen.motors_stopped_t:
+        found.append(("lostlink.water", "it landed on water"))
+    return [f"{what}, and nothing is said" for code, what in found if code not in said]
 
 
 def lost(seed: int) -> Loss | None:
@@ -131,6 +162,7 @@ def lost(seed: int) -> Loss | None:
         run.faults.append(f"the board {'takes' if fooled else 'does not take'} the link for good; predicted otherwise")
     if fooled and not said & {"lostlink.hidden", "lostlink.preset-arms", "lostlink.preset-disarms"}:
         run.faults.append("the board is deceived, and nothing is said")
+    run.faults += _dangers(craft, seen, said) if seen is not None and not predicted.hidden else []
     low = seen is not None and predicted.home_s is not None and not clears(seen, craft.place.obstacle_height_m if craft.place else 0.0)
     if low and not said & {"lostlink.low-return", "lostlink.low-path"}:
         run.faults.append("it came home lower than what stands around, and nothing is said")

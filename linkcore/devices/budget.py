@@ -146,6 +146,9 @@ def margin_db(found: Budget, distance_m: float) -> float:
     return gains - free_space_loss_db(distance_m, found.frequency_mhz) - found.sensitivity_dbm
 
 
+ONE_IN_A_HUNDRED_DB = HALF_LOST_DB + math.log(99) / STEEPNESS  # the margin at which 1 % of frames are lost
+
+
 def loss_percent(margin: float) -> float:
     """The share of radio frames that the stand-in air loses at a margin: 1 / (1 + e^(1.5 (margin + 2))), so 1 % at 1 dB above the sensitivity."""
     share = 1 / (1 + math.exp(min(700.0, STEEPNESS * (margin - HALF_LOST_DB))))

@@ -19,10 +19,9 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from linkcore.craft.parts import KitParts
-from linkcore.devices.budget import frame_period_s
+from linkcore.devices.budget import ONE_IN_A_HUNDRED_DB, chosen_rate, frame_period_s
 from linkcore.hops.lost_link.alarm import AlarmLine, lq_by_grace
 from linkcore.hops.lost_link.timeline import react
-from linkcore.parts.catalogue import UnknownPart
 from linkcore.signal.flight_log import Role
 from server.captures.handed_in import FileSerializer, hand_in
 from server.captures.models import Recording
@@ -39,10 +38,15 @@ _MARGIN: TypeAdapter[float] = TypeAdapter(Annotated[float, Field(ge=0, le=60, al
 
 
 class AlarmFound(BaseModel):
-    """What a log has come to. `lq_by_grace`: the link quality at which gaps that outlast this craft's grace come once in 1,000 minutes; None where the board never learns of a loss."""
+    """What a log has come to. `lq_by_grace`: the link quality at which gaps that outlast this craft's grace come once in 1,000 minutes; None where the board never learns of a loss.
+
+    `noise_db`: how far above what the receiver understands in quiet air (`sensitivity_dbm`) loss begins; None where the log is not in dBm, or tells only a bound.
+    """
 
     found: AlarmLine
     lq_by_grace: float | None
+    sensitivity_dbm: float | None
+    noise_db: float | None
 
 
 class FlightNews(BaseModel):
@@ -119,7 +123,7 @@ async def _news(log: Recording, margin: float | None, roles: dict[Role, int] | N
         command += [] if roles is None else ["--roles", json.dumps(roles)]
         async for told in run_reading(command, path, log.name):
             if "done" in told:
-                found = AlarmFound(found=AlarmLine.model_validate(told["done"]), lq_by_grace=await sync_to_async(_by_grace)(log))
+                found = await sync_to_async(_beside_the_craft)(AlarmLine.model_validate(told["done"]), log)
                 yield _told(FlightNews(progress=1.0, done=found))
             else:
                 yield _told(FlightNews.model_validate(told))
@@ -127,14 +131,18 @@ async def _news(log: Recording, margin: float | None, roles: dict[Role, int] | N
         yield _told(FlightNews(error=str(error)))
 
 
-def _by_grace(log: Recording) -> float | None:
+def _beside_the_craft(found: AlarmLine, log: Recording) -> AlarmFound:
+    """What the log says, beside what this craft's receiver understands and what its grace bears."""
     document = log.craft.read()
     parts = KitParts.of(document, catalogue_of(log.craft.workshop_id))
-    try:
-        reacts_s = react(document, parts).reacts_s
-        return None if reacts_s is None else lq_by_grace(reacts_s, frame_period_s(document.air, parts.receiver))
-    except UnknownPart:
-        return None
+    if not parts.whole:
+        return AlarmFound(found=found, lq_by_grace=None, sensitivity_dbm=None, noise_db=None)
+    reacts_s, receiver = react(document, parts).reacts_s, parts.receiver
+    by_grace = None if reacts_s is None else lq_by_grace(reacts_s, frame_period_s(document.air, receiver))
+    quiet = chosen_rate(document.air, receiver.radio, receiver.link_period_s).sensitivity_dbm
+    told = found.begins_at is not None and found.signal == "rssi_dbm" and not found.only_a_bound
+    noise = round(found.begins_at - quiet - ONE_IN_A_HUNDRED_DB, 1) if told and found.begins_at is not None else None
+    return AlarmFound(found=found, lq_by_grace=by_grace, sensitivity_dbm=quiet, noise_db=noise)
 
 
 def _told(news: FlightNews) -> bytes:

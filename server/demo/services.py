@@ -17,9 +17,12 @@ from linkcore.craft.parts import KitParts
 from linkcore.parts.catalogue import shipped
 from linkcore.wiring.netlist import every_wire, wire_key
 from scenario.bench import Earned, older_receiver, run_in
+from scenario.flights import logs as flown
 from scenario.images import scenario_images
 from server.apart.keeper import read_sample
 from server.bench.models import BenchRecord
+from server.captures.flights import CSV
+from server.captures.models import Recording
 from server.crafts.models import Craft
 from server.drafts.services import create_craft
 from server.pieces import in_pieces
@@ -89,6 +92,8 @@ def _make_craft(document: CraftDocument, author: Any) -> None:
         create_craft(workshop, document, author, demo=True)
         return
     craft = keep(workshop, document, earned, author, demo=True)
+    if (log := flown().get(document.name)) is not None:
+        Recording.store([log[1]], craft=craft, name=log[0], kind=CSV, source=Recording.Source.FILE, kept=True, made_by=author)
     if earned.rings:
         by_hand = [wire for patch in every_wire(document, KitParts.of(document)) if (wire := wire_key(patch)) not in earned.rings]
         ring(craft.pk, by_hand, WireRing.How.HAND, initials="wr", by=author)

@@ -21,6 +21,8 @@ from linkcore.hops.lost_link.place_rules import clear_line_m
 from linkcore.hops.lost_link.proofs import expected_losses
 from linkcore.hops.lost_link.rules import check_lost_link
 from linkcore.hops.lost_link.timeline import predict
+from linkcore.hops.sticks.measure import SticksMeasure
+from linkcore.hops.sticks.rules import check_sticks
 from linkcore.parts.catalogue import shipped
 from linkcore.parts.models import Receiver
 from linkcore.reads import Whole
@@ -270,6 +272,31 @@ class ProvenTest(unittest.TestCase):
         hand.do(0.5, **missing.mends[0].hands)
         self.assertNotIn("lostlink.no-fix", hand.codes())
 
+    def test_a_home_that_is_taken_away_is_none_any_more(self):
+        hand = Hand(craft_with(**HOME))
+        fly(hand)
+        hand.do(0.5, left=UP)
+        hand.do(0.3, home=False)
+        self.assertEqual((hand.bench.live().gps_fix, hand.bench.live().home), (True, False))
+        missing = next(each for each in hand.report().findings if each.code == "lostlink.no-fix")
+        self.assertIn("no fix that is good enough for a home", missing.what)
+        hand.do(2.0, transmitter_on=False)
+        self.assertFalse(hand.board.armed, "nobody knows where home is: the motors stop")
+        self.assertEqual(hand.proven("lost link"), [])
+
+    def test_surfaces_go_to_the_middle_with_the_fallback_and_are_traced(self):
+        craft = craft_with("plane", response="motors off")
+        craft.kit.devices = [*craft.kit.devices, Fitted(name="elevator", part="strand-9", role="elevator")]
+        craft.wiring = wires_for(craft, KitParts.of(craft), None)
+        craft.servos_turned = {"elevator": False}
+        hand = Hand(CraftDocument.model_validate(craft.model_dump()))
+        fly(hand)
+        hand.do(0.5, left=UP, right={"x": 0, "y": 0.6})
+        hand.do(3.0, transmitter_on=False)
+        trace = [(t, surface) for t, _, _, _, surface in hand.bench.loss.path]
+        self.assertGreater(max(abs(surface) for t, surface in trace if t < 0.5), 40)
+        self.assertEqual({surface for t, surface in trace if t > 1.5}, {0.0})
+
     def test_how_a_receiver_takes_its_preset_is_told_in_steps(self):
         steps = Hand(apply_edits(crsf_craft(), [Edit(path="/receiver/on_loss", value="preset")])).report().told.lost_link.preset_steps
         self.assertIn("throttle (CH3) at 1000 us, arm (CH5) at 1500 us", steps[0])
@@ -511,6 +538,18 @@ class DrivesTest(unittest.TestCase):
         self.assertLess(hand.board.motors_percent, -20)
         hand.do(3.0, transmitter_on=False)
         self.assertEqual((hand.board.armed, hand.board.motors_percent), (False, 0.0))
+
+    def test_a_throttle_that_is_never_low_is_no_fault_of_such_a_craft(self):
+        """It arms in the middle; for a one-way drive the same stick is a stop."""
+        measured = SticksMeasure()
+        for t, us in enumerate((1300, 1500, 1700)):
+            measured.add(float(t), "throttle", us)
+        coot = scenario.coot()
+        codes = {}
+        for both_ways in (True, False):
+            coot.settings.reversing_drives = both_ways
+            codes[both_ways] = {each.code for each in check_sticks(coot, KitParts.of(coot), measured)}
+        self.assertEqual(codes[False] - codes[True], {"sticks.throttle-not-low"})
 
     def test_low_throttle_keeps_such_a_craft_from_arming(self):
         coot = apply_edits(scenario.coot(), [Edit(path="/settings/arming", value={"channel": 4, "low": 1750, "high": 2150})])

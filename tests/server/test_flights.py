@@ -9,7 +9,9 @@ from django.conf import settings
 from django.contrib.auth import get_user_model
 from django.core.files.uploadedfile import SimpleUploadedFile
 
+from scenario.flights import LOSS_BEGINS_DBM, logs
 from server.captures.models import Recording
+from server.workshops.models import Membership
 from tests import live
 from tests.core.test_alarm import csv
 from tests.flights import flight, telemetry_log
@@ -40,6 +42,7 @@ class FlightTest(OnTheSocket):
         self.assertAlmostEqual(done["found"]["begins_at"], truth, delta=1)
         self.assertAlmostEqual(done["found"]["alarm_line"], done["found"]["begins_at"] + 9, delta=0.01)
         self.assertTrue(5 < done["lq_by_grace"] < 40, "0.8 s of frames every 9 ms bear bad air")
+        self.assertAlmostEqual(done["noise_db"], done["found"]["begins_at"] - done["sensitivity_dbm"] - 1.06, delta=0.1)
         self.assertEqual([each["progress"] for each in news], sorted(each["progress"] for each in news))
 
     def test_columns_are_corrected_by_hand(self):
@@ -73,6 +76,25 @@ class FlightTest(OnTheSocket):
         other = f"{settings.SESSION_COOKIE_NAME}={self.client.cookies[settings.SESSION_COOKIE_NAME].value}"
         self.assertEqual((self.read(made["id"], cookie=other)[0], self.read(made["id"], cookie="")[0]), (404, 403))
         self.assertEqual(self.hand_in("more.csv", b"x").status_code, 404)
+
+    def test_the_scenarios_logs_say_what_they_were_made_to_say(self):
+        for name, (file, data) in logs().items():
+            made = self.hand_in(file, data).json()
+            found = self.read(made["id"])[1][-1]["done"]["found"]
+            if name == "Avocet":
+                self.assertAlmostEqual(found["begins_at"], LOSS_BEGINS_DBM, delta=0.5)
+            else:
+                self.assertEqual((found["losses"], found["only_a_bound"]), (0, True))
+
+    def test_a_checker_proves_the_lost_link_and_flies_a_log(self):
+        self.write_and_restart()
+        Membership.objects.filter(user__username="teal").update(role="checker")
+        with self.viewer("teal") as teal:
+            teal.until("live", lambda message: message["board"]["link"] == "good")
+            teal.say(type="look", hop="lost link")
+            teal.say(type="hands", home=False, heading_deg=90, power_cut_db=20, silence_s=0.2, fly_out={"to_m": 100, "seconds": 5})
+            teal.until("report", lambda report: bool((report["told"]["lost_link"] or {}).get("outing")))
+            self.assertIn("you are a checker", teal.act("write", version=1)["text"])
 
     def test_a_flight_that_was_flown_on_the_bench_is_kept_as_a_log(self):
         with self.viewer() as wren:

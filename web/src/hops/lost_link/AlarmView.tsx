@@ -154,6 +154,8 @@ function Log({ log, craft, edit }: { log: Flight; craft: Craft; edit: HopProps["
   const [kept, keep] = useState(log.kept);
   const reading = useAlarm(log.id, margin, roles);
   const { found } = reading.found ?? { found: null };
+  const noise = reading.found?.noise_db ?? null;
+  const quiet = reading.found?.sensitivity_dbm ?? null;
   const byGrace = reading.found?.lq_by_grace ?? null;
   const line = found && found.signal === "lq_percent" && byGrace !== null ? Math.max(byGrace, found.alarm_line ?? 0) : found?.alarm_line;
   const inUse = craft.document.alarm;
@@ -228,6 +230,13 @@ function Log({ log, craft, edit }: { log: Flight; craft: Craft; edit: HopProps["
               </Button>
             )}
           </Box>
+          {noise !== null && Math.abs(noise) >= 2 && (
+            <Box sx={{ fontSize: 13.5, mt: 1 }}>
+              {noise > 0
+                ? `Loss begins ${noise} dB above what the receiver understands in quiet air (${quiet} dBm): so much noise was about, or its antenna hears so much less.`
+                : `Loss begins ${-noise} dB below what the receiver is said to understand (${quiet} dBm): its RSSI reads low by so much.`}
+            </Box>
+          )}
           {inUse && (
             <Box sx={{ fontSize: 13, color: colours.verdigris, mt: 1 }}>
               This craft's alarm line: {CALLED[inUse.signal]} {inUse.line} {UNITS[inUse.signal]}
