@@ -87,6 +87,9 @@ def _response(craft: CraftDocument, rng: random.Random) -> None:
         water=rng.random() < 0.2,
     )
 
+    if 0 < lost.return_mps - craft.place.wind_mps < 1:  # it would crawl home for half an hour
+        craft.place.wind_mps = lost.return_mps + 1
+
 
 def _dangers(craft: CraftDocument, seen: LossRun, said: set[str]) -> list[str]:
     """What the bench shows of danger on the way, and nothing was said of."""
@@ -134,7 +137,7 @@ def lost(seed: int) -> Loss | None:
     predicted = predict(bench.whole.craft, bench.parts)
     run.hidden = predicted.hidden
     bench.hands(Hands(transmitter_on=False))
-    ends = [t for t in (predicted.motors_stop_s, predicted.home_s, predicted.down_s) if t is not None]
+    ends = [t for t in (predicted.motors_stop_s, predicted.at_height_s, predicted.home_s, predicted.down_s) if t is not None]
     bench.run_until(bench.t + max([LONG_S, *(t + 2 for t in ends)]), REST_SLICE_S)
     seen = bench.loss
 

@@ -86,6 +86,22 @@ def way_of(craft: CraftDocument, place: Place, does: Response, by: Way | None, *
     return way
 
 
+def cut_short(way: WayOn, craft: CraftDocument, place: Place, at_s: float) -> None:
+    """The motors stop in the middle of a response: from there on it falls, or glides."""
+    if way.motors_stop_s is not None and way.motors_stop_s <= at_s:
+        return
+    (height, along), (_, before) = way.at(at_s), way.at(at_s - 0.1)
+    speed = abs((along - before) / 0.1 - carried_mps(craft.airframe, place))
+    way.legs = [replace(leg, ends=min(leg.ends, at_s)) for leg in way.legs if leg.began < at_s]
+    way.at_height_s, way.home_s = ((t if t is not None and t <= at_s else None) for t in (way.at_height_s, way.home_s))
+    body, start = Body.of(craft.airframe, place), _Start(at_s, height, along, place.model_copy(update={"speed_mps": speed}))
+    way.motors_stop_s, way.down_s = at_s, None
+    if craft.airframe in MULTIROTORS:
+        _fall(way, body, start, 1.0)
+    elif craft.airframe in WINGS:
+        _glide(way, body, start, banked=False, heading=0.0)
+
+
 @dataclass(frozen=True)
 class _Start:
     """Where a leg begins."""
@@ -103,6 +119,11 @@ def carried_along(body: Body, airspeed_mps: float, wind_mps: float) -> Of:
     """How far a body gets whose speed through the air drag takes away: w t + L ln(1 + u t / L), L = 2 m / (rho Cd A)."""
     length = body.drag_length_m
     return lambda t: wind_mps * t + math.copysign(length * math.log1p(abs(airspeed_mps) * t / length), airspeed_mps)
+
+
+def _carried_mps(body: Body, place: Place, t: float) -> float:
+    """How fast it is over the ground by then: w + u / (1 + u t / L)."""
+    return place.wind_mps + place.speed_mps / (1 + place.speed_mps * t / body.drag_length_m)
 
 
 def fall_s(height_m: float, terminal_mps: float, pull_mps2: float = G) -> float:
@@ -134,7 +155,7 @@ def _rotors(way: WayOn, body: Body, start: _Start, lost: LostLink, does: Respons
     elif does == "land":
         drift = carried_along(body, place.speed_mps, place.wind_mps)
         _come_down(way, lost, start.t, start.height_m, lambda t: start.along_m + drift(t))
-        way.along_mps = place.wind_mps
+        way.along_mps = _carried_mps(body, place, (way.down_s or start.t) - start.t)
     elif does == "return home":
         _fly_home(way, lost, start, least_home_m)
 
@@ -149,8 +170,7 @@ def _fall(way: WayOn, body: Body, start: _Start, heavy: float) -> None:
         way.legs.append(Leg(start.t, start.t + takes, lambda t: start.height_m - fallen_m(terminal, pull, t), lambda t: start.along_m + drift(t)))
         way.down_s = start.t + takes
         way.down_mps = terminal * math.tanh(pull * takes / terminal)
-        speed = start.place.speed_mps
-        way.along_mps = start.place.wind_mps + speed / (1 + speed * takes / body.drag_length_m)
+        way.along_mps = _carried_mps(body, start.place, takes)
     else:
         rising = body.fall_mps * math.sqrt(-heavy)
         way.legs.append(Leg(start.t, FOREVER, lambda t: start.height_m + rising * t, lambda t: start.along_m + drift(t)))

@@ -15,7 +15,7 @@ from linkcore.devices.modes import holds, lacking
 from linkcore.devices.motors import at_rest
 from linkcore.devices.on_loss import FACTORY_PRESET_US, PROCESSING_S, STEADY_S, course, delay_to_decoder_s, gap_in_words, wire_to_board
 from linkcore.devices.responses import carried_out, lands_by
-from linkcore.hops.lost_link.path import LOOK_S, Whereabouts, way_of
+from linkcore.hops.lost_link.path import LOOK_S, Whereabouts, cut_short, way_of
 from linkcore.parts.axes import channel_of
 from linkcore.protocols.registry import RECEIVER_PROTOCOLS
 
@@ -59,11 +59,14 @@ def predict(craft: CraftDocument, parts: KitParts) -> Prediction:
     stops = predicted.reacts_s
     if predicted.responds_s is not None:
         stops = predicted.responds_s
-    elif predicted.preset_disarms:  # by then the receiver's own values have the motors as low as they go
+    elif predicted.preset_disarms and (stops is None or predicted.does == "motors off"):  # by then the receiver's own values have the motors as low as they go
         stops = predicted.given_up_s if stops is None or predicted.fooled_s is None else min(predicted.fooled_s + STEADY_S, predicted.motors_stop_s or math.inf)
     by = lands_by(lost, craft.airframe, parts.sensors)
     way = way_of(craft, place, predicted.does, by, from_s=stops, least_home_m=parts.board.least_home_m)
     motors = predicted.motors_stop_s
+    if predicted.preset_disarms and motors is not None and stops is not None and motors > stops and predicted.does != "motors off":
+        cut_short(way, craft, place, motors)  # the response goes on until throttle was low for long enough
+        motors = way.motors_stop_s
     if motors is None and (predicted.reacts_s is not None or predicted.responds_s is not None):
         motors = way.motors_stop_s
     ends = way.down_s if way.down_s is not None else (way.home_s or stops or 0.0) + LOOK_S
@@ -104,7 +107,7 @@ def react(craft: CraftDocument, parts: KitParts) -> Prediction:
             stop = min(
                 stop if stop is not None else math.inf, goes.again_from + STEADY_S + disarms
             )  # the link seems back, with the arm channel off or throttle low
-            does = "motors off"
+            does = "motors off" if disarms == 0.0 else does
     elif disarms is not None:
         stop, does = goes.given_up + disarms, "motors off"
     return Prediction(
