@@ -52,7 +52,18 @@ _LEAVES = {
     "lost_link/moved_us": "Stick movement that takes over",
 }
 
-_UNITS = {"_ms": " ms", "_us": " us", "_mps": " m/s", "_m": " m", "_s": " s", "_percent": " %", "low": " us", "high": " us"}  # by how a number's field ends
+_UNITS = {
+    "_ms": " ms",
+    "_us": " us",
+    "_mps": " m/s",
+    "_m": " m",
+    "_s": " s",
+    "_percent": " %",
+    "_kg": " kg",
+    "_j": " J",
+    "low": " us",
+    "high": " us",
+}  # by how a number's field ends
 
 
 def setting_name(path: str) -> str:
@@ -73,6 +84,31 @@ def _in_a_list(steps: Sequence[str]) -> str:
         case ["servo_reverse", number] if number.isdigit():
             return f"Servo reversed {int(number) + 1}"
     return "/".join(steps)
+
+
+_PLACE = {
+    "mass_kg": "Mass",
+    "thrust_ratio": "Thrust by weight",
+    "speed_mps": "Speed",
+    "height_m": "Height",
+    "wind_mps": "Wind",
+    "obstacle_height_m": "Height of what stands around",
+    "obstacle_m": "Distance to the next obstacle",
+    "rise_m": "Rise of the ground towards home",
+    "home_m": "Distance from home",
+    "pack_left_percent": "Pack left",
+    "people_m": "Distance to people",
+    "energy_limit_j": "Energy of a blow",
+    "water": "Over water",
+    "somebody_home": "Somebody at home",
+    "vented": "Barometer vented",
+}
+
+
+def place_name(path: str) -> str:
+    """What a figure of the place is called."""
+    leaf = path.strip("/")
+    return f"Place: {_PLACE.get(leaf, leaf)}"
 
 
 _ELSEWHERE = {

@@ -8,7 +8,7 @@ from typing import Any
 from pydantic import BaseModel
 
 from linkcore.craft.document import CraftDocument
-from linkcore.craft.names import setting_name, value_in_words
+from linkcore.craft.names import place_name, setting_name, value_in_words
 
 NOTHING = "none"
 
@@ -52,6 +52,8 @@ def _said(document: CraftDocument) -> Iterator[tuple[str, str]]:
     for number, channel in enumerate(setup.pop("channels"), start=1):
         yield from _leaves(channel, "", lambda path, number=number: f"CH{number} {_plain(path)}")  # type: ignore[misc]
     yield from _leaves({"kit": kit, "wants": document.wants.model_dump(mode="json"), "model memory": setup}, "", _plain)
+    yield from _leaves(document.place.model_dump(mode="json") if document.place else {}, "", place_name)
+    yield from _leaves({"alarm line": document.alarm.model_dump(mode="json") if document.alarm else {}}, "", _plain)
     rest = {name: getattr(document, name) for name in ("servos_turned", "acro_wanted")}
     yield from _leaves({**rest, "receiver": document.receiver.model_dump(mode="json"), "link budget": document.air.model_dump(mode="json")}, "", _plain)
 

@@ -12,6 +12,7 @@ import scenario
 from linkcore.chain import chain, foundations, newly_proven, still_chain, still_findings
 from linkcore.craft.document import CraftDocument, CraftError, apply_edits
 from linkcore.craft.parts import KitParts
+from linkcore.craft.two_sides import two_sides
 from linkcore.findings import At, Check, Edit
 from linkcore.hop import Hop
 from linkcore.hops.registry import HOPS
@@ -171,6 +172,18 @@ class ProjectionTest(SimpleTestCase):
                         self.assertEqual(*mine, f"{craft.name} {path}: {hop.key} reads what is not in its projection")
         self.assertGreater(tried, 400)
         self.assertLess(untried, tried / 10)
+
+    def test_whatever_somebody_changes_is_told_to_the_other(self):
+        """Two people's edits never vanish silently: every leaf of a craft has a name among what both sides did."""
+        tried = 0
+        for craft in (scenario.curlew(), scenario.sandpiper()):
+            for path, value in leaves(craft.model_dump(mode="json")):
+                changed = changed_leaf(craft, path, value)
+                if changed is None or path.startswith("/wiring"):  # a wire goes by its two ends
+                    continue
+                tried += 1
+                self.assertTrue(two_sides(craft, changed, craft), f"{craft.name} {path}")
+        self.assertGreater(tried, 300)
 
     def test_no_projection_hands_on_the_whole_craft(self):
         everything = Reads(*SECTIONS)

@@ -6,11 +6,7 @@ import { colours, mono } from "./colours";
 
 /** Settings as a sentence, each value changed where it stands. */
 export function Sentence({ children }: { children: ReactNode }) {
-  return (
-    <Box component="p" sx={{ m: 0, mb: 0.75, fontSize: 14.5, lineHeight: "33px", "&:last-of-type": { mb: 0 } }}>
-      {children}
-    </Box>
-  );
+  return <Box sx={{ mb: 0.75, fontSize: 14.5, lineHeight: "33px", "&:last-of-type": { mb: 0 } }}>{children}</Box>;
 }
 
 /** A number within a sentence: it counts once it is left or Enter is pressed; Escape takes it back. `empty`: what stands there while nobody has said one, which may be wished back by emptying it. */

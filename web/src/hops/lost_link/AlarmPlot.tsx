@@ -85,22 +85,22 @@ export function AlarmPlot({ found }: { found: Found }) {
           />
         ))}
         <path d={drawn} fill="none" stroke={colours.copper} strokeWidth={2} />
-        {begins !== null && (
-          <Line
-            at={x(begins)}
-            ink={colours.oxide}
-            label={`loss begins ${found.only_a_bound ? "no higher than " : ""}${begins} ${unit}`}
-            row={0}
-            left={x(begins) > X0 + 240}
-          />
-        )}
         {found.alarm_line !== null && (
           <Line
             at={x(found.alarm_line)}
             ink={colours.verdigris}
-            label={`alarm ${found.alarm_line} ${unit}`}
+            label={`alarm ${fine(found.alarm_line)} ${unit}`}
             row={1}
             left={x(found.alarm_line) > X1 - 140}
+          />
+        )}
+        {begins !== null && (
+          <Line
+            at={x(begins)}
+            ink={colours.oxide}
+            label={`loss begins ${found.only_a_bound ? "no higher than " : ""}${fine(begins)} ${unit}`}
+            row={0}
+            left={x(begins) > X0 + 240}
           />
         )}
       </svg>
@@ -119,6 +119,9 @@ function Line({ at, ink, label, row, left }: { at: number; ink: string; label: s
         fontWeight={600}
         textAnchor={left ? "end" : "start"}
         fill={ink}
+        stroke={colours.raised}
+        strokeWidth={4}
+        paintOrder="stroke"
       >
         {label}
       </text>
@@ -126,11 +129,14 @@ function Line({ at, ink, label, row, left }: { at: number; ink: string; label: s
   );
 }
 
+/** To a tenth: a log says no more. */
+export const fine = (signal: number | null | undefined) => (signal === null || signal === undefined ? "–" : signal.toFixed(1));
+
 /** The same for who cannot see it. */
 export function inWords(found: Found): string {
   const unit = UNITS[found.signal];
   if (found.begins_at === null) return `${found.rows} rows, ${found.losses} frames lost: where loss begins cannot be said.`;
-  const begins = `Loss begins at ${found.begins_at} ${unit}${found.only_a_bound ? " or lower" : ""}`;
-  const between = found.interval ? `, between ${found.interval[0]} and ${found.interval[1]} with 95 %` : "";
-  return `${begins}${between}; alarm at ${found.alarm_line} ${unit}.`;
+  const begins = `Loss begins at ${fine(found.begins_at)} ${unit}${found.only_a_bound ? " or lower" : ""}`;
+  const between = found.interval ? `, between ${fine(found.interval[0])} and ${fine(found.interval[1])} with 95 %` : "";
+  return `${begins}${between}; alarm at ${fine(found.alarm_line)} ${unit}.`;
 }

@@ -16,7 +16,7 @@ import { Panel } from "../../look/Panel";
 import { Pick } from "../../look/Pick";
 import { Problem } from "../../look/Problem";
 import { MOST_MB } from "../../look/uploadFile";
-import { AlarmPlot, CALLED, inWords, UNITS } from "./AlarmPlot";
+import { AlarmPlot, CALLED, fine, inWords, UNITS } from "./AlarmPlot";
 import { type Roles, useAlarm } from "./useAlarm";
 
 type LostTold = NonNullable<Told["lost_link"]>;
@@ -226,7 +226,7 @@ function Log({ log, craft, edit }: { log: Flight; craft: Craft; edit: HopProps["
                   }))
                 }
               >
-                Take {line} {UNITS[found.signal]} as the alarm line
+                Take {fine(line)} {UNITS[found.signal]} as the alarm line
               </Button>
             )}
           </Box>
@@ -239,7 +239,7 @@ function Log({ log, craft, edit }: { log: Flight; craft: Craft; edit: HopProps["
           )}
           {inUse && (
             <Box sx={{ fontSize: 13, color: colours.verdigris, mt: 1 }}>
-              This craft's alarm line: {CALLED[inUse.signal]} {inUse.line} {UNITS[inUse.signal]}
+              This craft's alarm line: {CALLED[inUse.signal]} {fine(inUse.line)} {UNITS[inUse.signal]}
               {inUse.log && `, from ${inUse.log}`}. The link budget at Bind shows it.
             </Box>
           )}

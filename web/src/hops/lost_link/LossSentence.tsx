@@ -324,7 +324,7 @@ function Switches({ craft, set }: { craft: CraftDocument; set: (change: Partial<
       {free.length > 0 && (
         <Button
           variant="text"
-          sx={{ fontSize: 12.5, px: 0.5, py: 0, minWidth: 0, minHeight: "0 !important", verticalAlign: "baseline" }}
+          sx={{ fontSize: 12.5, px: 0.5, mr: -0.5, py: 0, minWidth: 0, minHeight: "0 !important", verticalAlign: "baseline" }}
           onClick={() => set({ switches_us: { ...values, [String(free[0])]: 1500 } })}
         >
           {said.length ? "another one too" : "let one take a value"}

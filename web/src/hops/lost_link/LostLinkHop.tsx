@@ -65,35 +65,51 @@ export function LostLinkHop({ craft, parts, edit }: HopProps) {
       </Box>
       <LossPicture told={told} now={live.t} wing={wing} hasSurfaces={Object.keys(live.board.surfaces).length > 0} />
       <Box sx={{ display: "grid", gridTemplateColumns: columns("minmax(0, 6fr) minmax(0, 5fr)"), gap: 2.5, mt: 2 }}>
-        <Box component="section" aria-label="What is set">
-          <Head>What is set, read along the chain</Head>
-          <LossSentence
-            document={craft.document}
-            receiver={parts.receiver}
-            graceStep={parts.board.grace_step_ms ?? 20}
-            told={told}
-            set={set}
-            edit={edit}
-          />
-          <Box sx={{ fontSize: 13, color: "text.secondary", mt: 1 }}>{told.prediction.because}</Box>
-          {lost.response === "return home" && (
-            <Box sx={{ fontSize: 13, color: "text.secondary", mt: 0.5 }}>
-              Nearer to home than {told.least_home_m} m it does not fly back: it {wing ? "circles" : "lands"} where it is.
-            </Box>
-          )}
-          {lost.response !== "motors off" && (
-            <Box sx={{ fontSize: 13, color: "text.secondary", mt: 0.5 }}>
-              Low throttle never counts as landed to begin with, since a glide and a way down have it low. 60 us of a stick is seven times
-              the jitter of rest, and no thumb does it unmeant.
-            </Box>
-          )}
-          {told.preset_steps.length > 0 && (
-            <Box component="ol" aria-label="How the receiver takes its preset" sx={{ fontSize: 13, m: 0, mt: 0.75, pl: 2.5 }}>
-              {told.preset_steps.map((step) => (
-                <li key={step}>{step}</li>
-              ))}
-            </Box>
-          )}
+        <Box sx={{ display: "grid", gap: 2, alignContent: "start" }}>
+          <Box component="section" aria-label="What is set">
+            <Head>What is set, read along the chain</Head>
+            <LossSentence
+              document={craft.document}
+              receiver={parts.receiver}
+              graceStep={parts.board.grace_step_ms ?? 20}
+              told={told}
+              set={set}
+              edit={edit}
+            />
+            <Box sx={{ fontSize: 13, color: "text.secondary", mt: 1 }}>{told.prediction.because}</Box>
+            {lost.response === "return home" && (
+              <Box sx={{ fontSize: 13, color: "text.secondary", mt: 0.5 }}>
+                Nearer to home than {told.least_home_m} m it does not fly back: it {wing ? "circles" : "lands"} where it is.
+              </Box>
+            )}
+            {lost.response !== "motors off" && (
+              <Box sx={{ fontSize: 13, color: "text.secondary", mt: 0.5 }}>
+                Low throttle never counts as landed to begin with, since a glide and a way down have it low. 60 us of a stick is seven times
+                the jitter of rest, and no thumb does it unmeant.
+              </Box>
+            )}
+            {told.preset_steps.length > 0 && (
+              <Box component="ol" aria-label="How the receiver takes its preset" sx={{ fontSize: 13, m: 0, mt: 0.75, pl: 2.5 }}>
+                {told.preset_steps.map((step) => (
+                  <li key={step}>{step}</li>
+                ))}
+              </Box>
+            )}
+          </Box>
+          <Box component="section" aria-label="The place">
+            <Head>{told.place_said ? "The place" : "The place, by figures that are usual for such a craft: put in your own"}</Head>
+            <PlaceSentence place={told.place} craft={craft.document} say={say} />
+            {!told.place_said && (
+              <Button variant="outlined" sx={{ mt: 1 }} onClick={() => say({})}>
+                These are right for where I fly
+              </Button>
+            )}
+            {told.charge && (
+              <Box sx={{ fontSize: 13, color: told.charge.needs > told.charge.left ? colours.oxide : "text.secondary", mt: 1 }}>
+                Coming home takes {told.charge.needs} mAh; {told.charge.left} are left above the reserve.
+              </Box>
+            )}
+          </Box>
         </Box>
         <LossProofs told={told} />
         {phone && <div>{toAlarm}</div>}
@@ -104,21 +120,7 @@ export function LostLinkHop({ craft, parts, edit }: HopProps) {
         say={say}
         setReturnHeight={(metres) => set({ return_height_m: metres })}
       />
-      <Box sx={{ display: "grid", gridTemplateColumns: columns("minmax(0, 6fr) minmax(0, 5fr)"), gap: 2.5, mt: 2 }}>
-        <Box component="section" aria-label="The place">
-          <Head>{told.place_said ? "The place" : "The place, by figures that are usual for such a craft: put in your own"}</Head>
-          <PlaceSentence place={told.place} craft={craft.document} say={say} />
-          {!told.place_said && (
-            <Button variant="outlined" sx={{ mt: 1 }} onClick={() => say({})}>
-              These are right for where I fly
-            </Button>
-          )}
-          {told.charge && (
-            <Box sx={{ fontSize: 13, color: told.charge.needs > told.charge.left ? colours.oxide : "text.secondary", mt: 1 }}>
-              Coming home takes {told.charge.needs} mAh; {told.charge.left} are left above the reserve.
-            </Box>
-          )}
-        </Box>
+      <Box sx={{ mt: 2 }}>
         <Box component="section" aria-label="What the board said">
           <Box component="h3" sx={{ m: 0, mb: 0.5, fontSize: 12.5, color: "text.secondary", fontWeight: 600 }}>
             What the board said, newest first
