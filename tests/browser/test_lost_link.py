@@ -66,6 +66,23 @@ class HomeTest(BrowserTest):
         expect(page.get_by_text("not taken: 0 to 3000 m")).to_be_visible()
 
     @in_browser
+    def test_the_picture_is_moved_by_keys_and_usual_figures_are_confirmed(self, people):
+        page = people.open("Curlew", "Lost link")
+        craft = page.get_by_role("slider", name="Where the link dies")
+        craft.focus()
+        for key in ("ArrowRight", "ArrowUp", "Shift+ArrowLeft"):
+            before = craft.get_attribute("aria-valuetext")
+            page.keyboard.press(key)
+            expect(craft).not_to_have_attribute("aria-valuetext", before)
+        expect(craft).to_have_attribute("aria-valuetext", "111 m from home, 21 m high")
+        expect(page.locator("[data-gimbal=right]")).to_have_attribute("data-at", re.compile(r"^-?0\.00 -?0\.00$"))  # the sticks stay
+        top = page.get_by_role("slider", name="Top of what stands around")
+        top.focus()
+        page.keyboard.press("Shift+ArrowUp")
+        expect(top).to_have_attribute("aria-valuetext", "10 m")
+        expect(page.get_by_role("button", name="These are right for where I fly")).to_have_count(0)
+
+    @in_browser
     def test_throttle_low_and_a_fix_that_is_missing(self, people):
         page = people.open("Curlew", "Lost link")
         arm(page)

@@ -27,7 +27,11 @@ export function LostLinkHop({ craft, parts, edit }: HopProps) {
       document.settings.lost_link = { ...document.settings.lost_link, ...change };
       return document;
     });
-  const say = (change: Partial<Place>) => edit((document) => ({ ...document, place: { ...told.place, ...document.place, ...change } }));
+  const say = (change: Partial<Place> | ((now: Place) => Partial<Place>)) =>
+    edit((document) => {
+      const now = { ...told.place, ...document.place };
+      return { ...document, place: { ...now, ...(typeof change === "function" ? change(now) : change) } };
+    });
   if (alarm) return <AlarmView craft={craft} told={told} edit={edit} onBack={() => lookAtAlarm(false)} />;
   const toAlarm = (
     <Button variant="outlined" onClick={() => lookAtAlarm(true)}>

@@ -27,7 +27,7 @@ export function OverTheGround({
   told: LostTold;
   /** None where nothing returns. */
   returnHeight: number | null;
-  say: (change: Partial<Place>) => void;
+  say: (change: Partial<Place> | ((now: Place) => Partial<Place>)) => void;
   setReturnHeight: (metres: number) => void;
 }) {
   const { place, prediction, loss } = told;
@@ -97,8 +97,8 @@ export function OverTheGround({
       if (!up && !(along && what === "craft")) return;
       event.preventDefault();
       event.stopPropagation(); // or the bench's sticks would move as well
-      if (what === "craft") say({ home_m: Math.max(0, place.home_m + along), height_m: Math.max(0, place.height_m + up) });
-      else if (what === "obstacles") say({ obstacle_height_m: Math.max(0, Math.min(300, (place.obstacle_height_m ?? 0) + up)) });
+      if (what === "craft") say((now) => ({ home_m: Math.max(0, now.home_m + along), height_m: Math.max(0, now.height_m + up) }));
+      else if (what === "obstacles") say((now) => ({ obstacle_height_m: Math.max(0, Math.min(300, (now.obstacle_height_m ?? 0) + up)) }));
       else setReturnHeight(Math.max(5, Math.min(500, (returnHeight ?? 0) + up)));
     },
   });
