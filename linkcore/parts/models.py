@@ -599,16 +599,19 @@ class Pack(_Fact):
     chemistry: Chemistry = "LiPo"
     capacity_mah: int = Field(ge=50, le=100_000)
 
+    @computed_field  # type: ignore[prop-decorator]
     @property
     def full_volts(self) -> float:
         """Charged, at rest."""
         return round(self.cells * CELL_VOLTS[self.chemistry][0], 2)
 
+    @computed_field  # type: ignore[prop-decorator]
     @property
     def nominal_volts(self) -> float:
         """In the middle of its charge."""
         return round(self.cells * CELL_VOLTS[self.chemistry][1], 2)
 
+    @computed_field  # type: ignore[prop-decorator]
     @property
     def empty_volts(self) -> float:
         """At rest, when nothing more should be taken."""

@@ -365,6 +365,27 @@ class PartsTest(BrowserTest):
         page.get_by_role("heading", level=1, name="Parts and their facts").wait_for()
 
     @in_browser
+    def test_a_pack_of_ones_own_tells_its_volts_and_is_taken_into_a_craft(self, people):
+        page = people.sign_in()
+        page.get_by_role("link", name="parts").click()
+        page.get_by_role("link", name="Tussock 4-1500").click()
+        expect(page.locator("main")).to_contain_text("16.8 V full, 14.8 V nominal, 14 V empty")
+        page.get_by_role("button", name="Copy as own part").click()
+        expect(page.get_by_role("status")).to_contain_text("its facts are possible")
+        choose(page, "chemistry", "Li-ion")
+        page.get_by_label("cells", exact=True).fill("3")
+        page.get_by_role("button", name="Save the part").click()
+        page.get_by_role("heading", level=1, name="Own Tussock 4-1500").wait_for()
+        expect(page.locator("main")).to_contain_text("12.6 V full, 10.8 V nominal, 9 V empty")
+        page.get_by_role("link", name="Crafts", exact=True).click()
+        page.get_by_role("link", name="Avocet", exact=True).click()
+        page.wait_for_selector("[data-ready] nav[aria-label=Chain]")
+        go(page, "Kit")
+        choose(page, "Pack", "Own Tussock 4-1500")
+        expect(page.get_by_role("combobox", name="Pack", exact=True)).to_contain_text("Own Tussock 4-1500")
+        expect(page.locator("main")).to_contain_text("3 Li-ion cells, 1500 mAh")
+
+    @in_browser
     def test_parts_and_their_form_are_accessible(self, people):
         page = people.sign_in()
         page.get_by_role("link", name="parts").click()

@@ -408,6 +408,29 @@ class LatencyTest(SimpleTestCase):
                 )
                 self.assertLess(seen.worst_ms, reckoned.worst_ms + 1, (seen, reckoned.worst_ms))
 
+    def test_strokes_in_many_steps_are_timed_and_a_way_back_is_not(self):
+        """A mouse or keys move a stick in small steps 25 ms apart: the same few milliseconds come of it as of one jump."""
+        craft = scenario.curlew()
+        hand, reckoned = Hand(craft), latency(craft, KitParts.of(craft))
+        hand.wait(2.0)
+        seen = lambda: hand.bench.measuring.latency.seen  # noqa: E731 - read anew each time
+        for stroke in range(12):
+            hand.wait(0.4)
+            for step in range(1, 9):  # of 25 us each
+                hand.do(0.025, right={"x": (-1) ** stroke * step * 0.05, "y": 0})
+            hand.do(0.4, right={"x": 0, "y": 0})
+        self.assertGreater(seen().count, 20)
+        self.assertLess(abs(seen().typical_ms - reckoned.typical_ms), 1e3 * hand.bench.link.period_s, (seen(), reckoned.typical_ms))
+        self.assertLess(seen().worst_ms, reckoned.worst_ms + 1, (seen(), reckoned.worst_ms))
+        count = seen().count
+        hand.do(0.0, right={"x": 0.5, "y": 0})
+        hand.do(0.4, right={"x": 0, "y": 0})  # there and back within one moment
+        self.assertEqual(seen().count, count)
+        for _ in range(8):
+            hand.do(0.025, right={"x": 0.01, "y": 0})
+            hand.do(0.025, right={"x": 0, "y": 0})  # a thumb that trembles
+        self.assertEqual(seen().count, count)
+
     def test_every_whole_kit_has_one(self):
         for make in (scenario.curlew, scenario.avocet, scenario.sandpiper, scenario.coot):
             craft = make()

@@ -195,10 +195,11 @@ export default function PartsPage({ user }: { user: string }) {
   );
 }
 
+const WORKED_OUT = ["inverting_pads", "full_volts", "nominal_volts", "empty_volts"];
+
 /** A part's facts without what is worked out from them. */
 function stored(part: Part): Json {
-  const { inverting_pads: _, ...rest } = part as Part & { inverting_pads?: unknown };
-  return JSON.parse(JSON.stringify(rest)) as Json;
+  return JSON.parse(JSON.stringify(part, (key, value) => (WORKED_OUT.includes(key) ? undefined : value))) as Json;
 }
 
 function copied(part: Part, all: Part[]): Json {

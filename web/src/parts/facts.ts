@@ -97,6 +97,7 @@ export function facts(part: Part): Fact[] {
       return [
         ["Cells", `${part.cells}, ${part.chemistry}`],
         ["Capacity", `${part.capacity_mah} mAh`],
+        ["Volts at rest", `${part.full_volts} V full, ${part.nominal_volts} V nominal, ${part.empty_volts} V empty`],
       ];
   }
 }
