@@ -382,6 +382,7 @@ class PartsTest(BrowserTest):
         page.wait_for_selector("[data-ready] nav[aria-label=Chain]")
         go(page, "Kit")
         choose(page, "Pack", "Own Tussock 4-1500")
+        page.get_by_role("group", name="Exchange the pack").get_by_role("button", name="Take it").click()
         expect(page.get_by_role("combobox", name="Pack", exact=True)).to_contain_text("Own Tussock 4-1500")
         expect(page.locator("main")).to_contain_text("3 Li-ion cells, 1500 mAh")
 

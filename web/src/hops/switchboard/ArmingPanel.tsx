@@ -70,8 +70,9 @@ export function ArmingPanel({ craft, edit }: { craft: Craft; edit: HopProps["edi
       </Box>
       {blockers.length > 0 && !armed && (
         <Box component="ul" aria-label="Blockers" sx={{ m: 0, mt: 1, p: 0, listStyle: "none", fontSize: 13, display: "grid", gap: 0.4 }}>
+          {/* what blocks carries a figure that flickers, what clears it none: a link that is made anew while it is pressed leads nowhere */}
           {blockers.map((each) => (
-            <li key={each.what}>
+            <li key={each.clears}>
               <Box component="b" sx={{ color: colours.copperText }}>
                 {each.what}
               </Box>{" "}
