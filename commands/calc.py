@@ -22,7 +22,11 @@ from linkcore.bench.from_frames import heard_in
 from linkcore.craft.document import CraftDocument, CraftError, load
 from linkcore.craft.parts import KitParts
 from linkcore.devices.modes import lacking, switch_channels
+from linkcore.devices.sensors import FACTS, TELLINGS
 from linkcore.findings import Finding
+from linkcore.hops.downlink.ages import ages
+from linkcore.hops.downlink.causes import causes, told_now
+from linkcore.hops.downlink.rules import check_downlink
 from linkcore.hops.kit.rules import unknown_parts
 from linkcore.hops.loom.rules import check_loom
 from linkcore.hops.lost_link.alarm import alarm_line
@@ -40,11 +44,13 @@ from linkcore.hops.switchboard.truth import truth_table
 from linkcore.parts.axes import AXES, Axis, channel_of
 from linkcore.parts.catalogue import PartError, UnknownPart, shipped
 from linkcore.parts.files import read_parts
+from linkcore.parts.sensor_names import SENSORS
 from linkcore.signal.flight_log import read_flight_log
 from linkcore.signal.mavlink_log import read_mavlink_log
 from linkcore.signal.recordings import RecordingError
 from linkcore.wiring.netlist import plan_edits, rail_loads, usb_load, wire_list
 from linkcore.wiring.planner import work_out
+from linkcore.wiring.way_home import none_because, way_home
 
 Answer = tuple[dict[str, Any], int]
 
@@ -150,6 +156,39 @@ def calc_loss(document: CraftDocument, parts: KitParts, _heard: Heard) -> Answer
     return answer, 3 if _stops(findings) else 0
 
 
+def calc_downlink(document: CraftDocument, parts: KitParts, _heard: Heard) -> Answer:
+    """How telemetry comes home, which sensors come and how often, and what keeps the others."""
+    _ = parts.board, parts.receiver  # raises where there is none
+    way, why = way_home(document, parts), causes(document, parts)
+    reckoned = ages(document, parts, way.protocol, told_now(parts, why)) if way else None
+    telling, asked = (TELLINGS[way.protocol], way.asked) if way else (None, None)
+    findings = [*unknown_parts(parts), *check_downlink(document, parts)]
+    answer = {
+        "way": {
+            "protocol": way.protocol,
+            "port": way.port,
+            "pad": way.pad.name if way.pad else None,
+            "baud": way.baud,
+            "inverted": asked.inverted,
+            "half_duplex": asked.half_duplex,
+        }
+        if way and asked
+        else None,
+        "because": way.turns if way else f"None can come: {none_because(parts) or 'the receiver sends it by another output'}.",
+        "sensors": [
+            {
+                "name": sensor,
+                "unit": carried.unit if telling and (carried := telling.of(sensor)) else FACTS[sensor].unit,
+                "every_s": round(reckoned.every_s[sensor], 3) if reckoned and why[sensor] is None and sensor in reckoned.every_s else None,
+                "missing_because": cause.says if (cause := why[sensor]) else None,
+            }
+            for sensor in SENSORS
+        ],
+        "findings": [{"code": each.code, "severity": each.severity, "where": each.where, "what": each.what} for each in findings],
+    }
+    return answer, 3 if _stops(findings) else 0
+
+
 def calc_alarm(log: Path, margin: float | None) -> Answer:
     """Where loss begins in a flight's log, and the line at which to be warned."""
     with log.open("rb") as stream:
@@ -165,6 +204,7 @@ CALCULATIONS: dict[str, Callable[[CraftDocument, KitParts, Heard], Answer]] = {
     "bands": calc_bands,
     "truth": calc_truth,
     "loss": calc_loss,
+    "downlink": calc_downlink,
 }
 _MEASURED = ("travel", "bands", "truth")
 _OF_A_LOG = "alarm"  # needs no craft

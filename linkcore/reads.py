@@ -15,7 +15,7 @@ from typing import Any, NoReturn
 
 from pydantic import BaseModel
 
-from linkcore.craft.document import RECEIVER, AirSetup, BoardSettings, CraftDocument, Fitted, Kit, Patch
+from linkcore.craft.document import RECEIVER, AirSetup, BoardSettings, CraftDocument, Fitted, Kit, Patch, TelemetrySetup
 from linkcore.craft.parts import KitParts
 from linkcore.devices.firmware import Installed, Role, all_as_made, devices_of
 from linkcore.kept import Kept, made_of
@@ -190,6 +190,8 @@ SECTIONS: Mapping[str, Callable[[Whole], Any]] = {
 _LATER: Mapping[str, Any] = {  # sections that came after proofs had been recorded, and what they say until they are used: then they count for nothing
     "place": None,
     "alarm": None,
+    "settings/telemetry": TelemetrySetup(),
+    "settings/port_baud": {},
     "settings/reversing_drives": False,
     "settings/rssi_channel": None,
     "settings/rssi_falls": True,

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from linkcore.craft.document import Band, CraftDocument, Fitted, Kit, LostLink, ModeBand, Patch, Place, ReceiverInput, ServoRole, Wants
+from linkcore.craft.document import Band, CraftDocument, Fitted, Kit, LostLink, ModeBand, Patch, Place, ReceiverInput, ServoRole, TelemetrySetup, Wants
 from linkcore.craft.parts import KitParts
 from linkcore.craft.starting import new_craft
 from linkcore.wiring.netlist import wires_for
@@ -21,6 +21,7 @@ def curlew() -> CraftDocument:
     settings = craft.settings
     settings.ports |= {"U2": "receiver input", "U1": "GPS", "U4": "telemetry", "U5": "ESC telemetry", "U6": "bench link"}
     settings.receiver_input = ReceiverInput(protocol="SBUS", inverted=True)
+    settings.telemetry = TelemetrySetup(protocol="S.Port", inverted=True, half_duplex=True)
     settings.arming = Band(channel=5, low=1750, high=2150)
     settings.modes = [ModeBand(mode="angle", channel=6, low=850, high=1250), ModeBand(mode="horizon", channel=6, low=1250, high=1750)]
     settings.lost_link = LostLink(grace_ms=200)
@@ -48,6 +49,8 @@ def avocet() -> CraftDocument:
     settings = craft.settings
     settings.ports |= {"U1": "GPS", "U2": "flow sensor", "U3": "video link", "U4": "receiver input", "U5": "telemetry", "U6": "bench link"}
     settings.receiver_input = ReceiverInput(protocol="CRSF", inverted=False)
+    settings.telemetry = TelemetrySetup(protocol="MAVLink")
+    settings.port_baud = {"U1": 38_400}  # left over from the GPS before
     settings.arming = Band(channel=5, low=1750, high=2150)
     settings.modes = [ModeBand(mode="angle", channel=6, low=1250, high=1750)]
     settings.lost_link = LostLink(grace_ms=180, response="land")

@@ -32,6 +32,28 @@ def with_escs(craft: CraftDocument) -> CraftDocument:
     return CraftDocument.model_validate(driven.model_dump())
 
 
+def with_gps(craft: CraftDocument, part: str = "tern-8", name: str = "GPS") -> CraftDocument:
+    """The same with a GPS on a free port that listens, its job set; without one that is free, unwired."""
+    located = craft.model_copy(deep=True)
+    located.kit.devices.append(Fitted(name=name, part=part))
+    parts = KitParts.of(located)
+    used = {patch.pad for patch in located.wiring}
+    links = [parts.board.link_port]
+    free = [
+        pad
+        for pad in parts.board.pads
+        if pad.kind == "rx"
+        and pad.name not in used
+        and pad.port not in (*links, *parts.board.software_ports)
+        and located.settings.ports[str(pad.port)] == "free"
+    ]
+    if free:
+        located.wiring.append(Patch(device=name, pin="TX", pad=free[0].name))
+        located.settings.ports[str(free[0].port)] = "GPS"
+    located.wiring = wires_for(located, parts, None)
+    return CraftDocument.model_validate(located.model_dump())
+
+
 def wires(**pads: str) -> list[Patch]:
     return [Patch(device="receiver", pin=pin, pad=pad) for pin, pad in pads.items()]
 

@@ -9,13 +9,14 @@ from itertools import pairwise
 from linkcore.bench.bench import REST_SLICE_S, Bench
 from linkcore.bench.messages import Hands
 from linkcore.bench.report import Reporter
-from linkcore.craft.document import Band, CraftDocument, Fitted, Place
+from linkcore.craft.document import Band, CraftDocument, Place
 from linkcore.hops.lost_link.proofs import clears
 from linkcore.hops.lost_link.runs import LossRun, as_long_as
 from linkcore.hops.lost_link.timeline import predict
 from linkcore.parts.catalogue import shipped
 from linkcore.parts.models import Receiver
 from linkcore.standins.hands import Stick
+from tests.crafts import with_gps
 from tests.kits import planned_craft
 
 REACTION_S, MOTORS_S, RETURN_S = 0.020, 0.040, 0.020  # how far a prediction may be off, the return by a frame period more
@@ -65,7 +66,8 @@ def _response(craft: CraftDocument, rng: random.Random) -> None:
     flies = craft.airframe != "boat"
     lost.response = rng.choice(["motors off", "land", "return home", "loiter"])
     if rng.random() < 0.6:
-        craft.kit.devices = [*craft.kit.devices, Fitted(name="compass GPS", part="tern-8")]
+        located = with_gps(craft, name="compass GPS")
+        craft.kit, craft.wiring, craft.settings.ports = located.kit, located.wiring, located.settings.ports
     else:
         lost.without_home = "motors off"  # or it would not arm
     lost.throttle_fallback = rng.choice(["low", "hold", "value"])

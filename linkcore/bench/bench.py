@@ -18,7 +18,7 @@ from linkcore.bench.messages import BenchState, BoardLive, Hands, Live
 from linkcore.bench.observed import Observed
 from linkcore.bench.rings import wires_rung
 from linkcore.bench.seen import EDGE_WINDOW_S
-from linkcore.bench.traffic import PortTraffic
+from linkcore.bench.traffic import HomeTraffic, PortTraffic
 from linkcore.chain import ProofKey, newly_proven
 from linkcore.craft.document import RECEIVER, BoardSettings, CraftDocument
 from linkcore.craft.parts import KitParts, spoken_output
@@ -27,6 +27,8 @@ from linkcore.devices.firmware import Role
 from linkcore.devices.image_facts import ImageFacts, SettingsFormat
 from linkcore.devices.lights import STATE_WORDS
 from linkcore.devices.modes import MODES, lacking
+from linkcore.devices.pack import volts as pack_volts
+from linkcore.devices.sensors import Values
 from linkcore.hops.kit.ability import sensor_states
 from linkcore.hops.lost_link.runs import LossRun
 from linkcore.hops.sticks.measure import SticksMeasure
@@ -44,13 +46,17 @@ from linkcore.standins.board import StandInBoard, World
 from linkcore.standins.hands import Stick
 from linkcore.standins.link import RadioLink
 from linkcore.standins.loading import Loading, Surroundings, bridge_blocked
-from linkcore.standins.path import SignalPath
+from linkcore.standins.path import Rival, SignalPath
+from linkcore.standins.peripherals import SATELLITES_FIX, SATELLITES_HIDDEN, SATELLITES_HOME, SATELLITES_SEEN, Around, DeviceWires
 from linkcore.standins.satellite import bind_pad, plugged_into, pulses_sent, speak_as_bound
-from linkcore.standins.telemetry import BoardSays
+from linkcore.standins.sensing import Felt, knows
+from linkcore.standins.telemetry import toggles_of
 from linkcore.standins.wires import WireTruth
 
 SLICE_S = 0.04
 REST_SLICE_S = 0.2
+BENCH_PLACE = (54.0, 1.0)  # where the bench stands: made up, at sea
+METRES_A_DEGREE = 111_320.0
 USUAL_PACK = Pack(id="usual", name="Usual", cells=4, capacity_mah=1500)
 PROVE_EVERY_S = 0.2
 _MOVES = {"type", "left", "right", "switches"}  # what hands do at the transmitter alone: nothing else follows from it but what it sends
@@ -95,6 +101,7 @@ class Bench:
         self.board_part = self.parts.board
         output = spoken_output(document, self.receiver_part)
         assert output is not None, "cannot_run() lets no such craft through"
+        self.devices = DeviceWires()
         self.path = SignalPath(document, self.parts, RECEIVER_PROTOCOLS[output.protocol], output, rng)
         self.board = StandInBoard(self.board_part, state.stored, state.running)
         self.asked: BoardApi = self.board  # what is asked of it goes through what any board could answer
@@ -106,6 +113,8 @@ class Bench:
         self.read_back_settings = state.read_back
         self.tilt_deg, self.gps_fix, self.home = state.tilt_deg, state.gps_fix, state.home
         self._craft_world: tuple[CraftDocument, World] | None = None
+        self._satellites_then = (False, False)
+        self._runs: tuple[tuple[WireTruth, bool, bool, tuple[str, ...]], dict[str, bool]] | None = None
         self.measuring = Measuring(self, state)
         self.new_proofs: list[Proof] = []
         self.proofs: dict[ProofKey, Proof] = {}
@@ -116,9 +125,11 @@ class Bench:
         self.overload: str | None = None
         self.t = 0.0
         self.traffic = PortTraffic()
+        self.home_traffic = HomeTraffic()
         self.downlink: dict[str, TelemetryFrame] = {}
         self.tap = self.path.wire.pin
-        self._used_mah = 0.0
+        self.used_mah = state.used_mah
+        self._felt_up: tuple[float, float] = (0.0, 0.0)  # bench seconds, and how high the craft was then
         self._receiver_fed = False
         self._prove_at = 0.0
         self._whole: tuple[object, Whole] | None = None
@@ -136,7 +147,7 @@ class Bench:
         self.loading.fault, self.loading.own_port_plugged, self.loading.adapter_plugged = state.fault, state.own_port_plugged, state.adapter_plugged
         self.satellite_away = state.satellite_away and self.bind_pad is not None
         self._surround_board()
-        self.path.follow(self._as_plugged(), self.parts)
+        self._follow_wires()
         form = self.loading.installed["board"].facts
         self.board.form = form.settings if form else SettingsFormat()
         if not self.powered:
@@ -163,6 +174,7 @@ class Bench:
             tilt_deg=self.tilt_deg,
             gps_fix=self.gps_fix,
             home=self.home,
+            used_mah=round(self.used_mah, 1),
             sticks=self.sticks,
             measured=self.measured,
             loss=self.loss,
@@ -188,7 +200,7 @@ class Bench:
         if (document.place, document.airframe) != (before.place, before.airframe):
             self.flight.follow(document)
         if document.wiring != before.wiring or document.feed != before.feed or document.kit != before.kit or self.parts.wired() != devices:
-            self.path.follow(self._as_plugged(), self.parts)
+            self._follow_wires()
             self.loading.follow(document, self.parts)
         if self.powered != powered:  # the board's own feed was soldered, or came off, with the pack connected
             self._board_supplied(usb=False)
@@ -296,6 +308,12 @@ class Bench:
         pad = self.bind_pad
         return plugged_into(self.document, self.path.output, pad) if self.satellite_away and pad else self.document
 
+    def _follow_wires(self) -> None:
+        """Wires, devices or the satellite's lead are others."""
+        document = self._as_plugged()
+        self.path.follow(document, self.parts)
+        self.devices.follow(document, self.parts)
+
     @property
     def rival_on_the_wire(self) -> str | None:
         """Another device that drives the receiver's wire now."""
@@ -313,8 +331,8 @@ class Bench:
 
     def hands(self, hands: Hands) -> None:
         """Do what the hands do. Raise ValueError for what the parts on this bench do not have, before anything is done."""
-        if hands.tap is not None and hands.tap not in self.path.lines:
-            raise ValueError(f"the {self.receiver_part.name} has no wire on a pin {hands.tap}")
+        if hands.tap is not None and hands.tap not in self.path.lines and all(wire.tap != hands.tap for wire in self.devices.wires.values()):
+            raise ValueError(f"neither the {self.receiver_part.name} nor another device that speaks has a wire on a pin {hands.tap}")
         self.link.refuse(hands)
         rested = self._foundations()
         before = self.transmitter.aims_us()
@@ -325,10 +343,12 @@ class Bench:
         self.loading.hands(hands)
         if hands.satellite_away is not None:
             self.satellite_away = hands.satellite_away and self.bind_pad is not None
-            self.path.follow(self._as_plugged(), self.parts)
+            self._follow_wires()
         if hands.replaced is not None:
             self._replace(hands.replaced)
         self.tilt_deg = self.tilt_deg if hands.tilt_deg is None else hands.tilt_deg
+        if hands.pack_left_percent is not None:
+            self.used_mah = (self.parts.pack or USUAL_PACK).capacity_mah * (1 - hands.pack_left_percent / 100)
         self.gps_fix = self.gps_fix if hands.gps_fix is None else hands.gps_fix
         self.home = self.home if hands.home is None else hands.home
         if not hands.model_fields_set <= _MOVES:
@@ -426,9 +446,16 @@ class Bench:
             here = World(missing_sensors=missing, lacking=lacking(document, parts), servos=servos, airframe=document.airframe, sensors=tuple(parts.sensors))
             self._craft_world = (document, here)
         world = self._craft_world[1]
-        waits = {} if self.gps_fix else {facts.name: "it waits for a GPS fix" for facts in MODES if facts.needs_fix}
-        fix = "GPS" in world.sensors and self.gps_fix
-        self.board.world = replace(world, tilt_deg=self.tilt_deg, usb=self.usb, lacking=waits | dict(world.lacking), fix=fix, home=fix and self.home)
+        satellites = self._satellites()
+        waits = {} if satellites >= SATELLITES_FIX else {facts.name: "it waits for a GPS fix" for facts in MODES if facts.needs_fix}
+        lacks, fix, home = waits | dict(world.lacking), satellites >= SATELLITES_FIX, satellites >= SATELLITES_HOME
+        self._satellites_then = (fix, home)
+        self.board.world = replace(world, tilt_deg=self.tilt_deg, usb=self.usb, lacking=lacks, fix=fix, home=home)
+
+    def _satellites(self) -> int:
+        """What the board has from its GPS: how many satellites a fix rests on, 0 without one."""
+        said = self.devices.heard.newest("pvt", self.t) or self.devices.heard.newest("gga", self.t)
+        return int(said.values["satellites"]) if said is not None and said.values["fix"] else 0
 
     # --- time ---------------------------------------------------------------------------------------------------
 
@@ -446,14 +473,25 @@ class Bench:
         if (came := self.link.bind(until)) is not None:
             self.board.events.add(until, "seen beside it", came)
         speak_as_bound(self.path, self.receiver)
+        self._hear_devices(until)
         crossed, home = self.path.cross(
-            self.link.words(until), self.t, until, self.board, self.rival_on_the_wire is not None, self._board_says(), receiver_on=self.receiver.powered
+            self.link.words(until),
+            self.t,
+            until,
+            self.board,
+            self.rival_on_the_wire is not None,
+            self._board_says(),
+            receiver_on=self.receiver.powered,
+            rival=self._on_the_way_home(),
         )
         frames = crossed.frames
         if self.receiver.linked and self.loading.outlook.telemetry:
             self.downlink |= {frame.sensor: frame for frame in home}
+        self.link.take_home(home)
+        self.home_traffic.count(until, self.path.polls_heard, len(home), self.link.came_home())
         self.board.take(frames, until)
-        self._used_mah += self._current_a() * (until - self.t) / 3.6
+        if self._on_pack:
+            self.used_mah += self._current_a() * (until - self.t) / 3.6
         self.traffic.count(until, crossed.edges_sent, crossed.edges_heard, len(crossed.received), int(np.count_nonzero(crossed.received.errors)), frames)
         if frames and self.board.link == "good":
             self.measuring.take(frames)
@@ -467,16 +505,85 @@ class Bench:
     def _current_a(self) -> float:
         return 0.4 + 0.35 * abs(self.board.motors_percent) if self.board.powered else 0.0
 
-    def _board_says(self) -> BoardSays:
-        """What the board tells of itself: the kit's pack (a usual one where none is chosen), or zero volts on USB alone."""
-        pack = self.parts.pack or USUAL_PACK
-        left = max(0.0, 1 - self._used_mah / pack.capacity_mah)
-        volts = (pack.empty_volts + (pack.full_volts - pack.empty_volts) * left - 0.01 * self._current_a()) if self._on_pack else 0.0
-        return BoardSays(round(volts, 2), round(self._current_a() if self._on_pack else 0.0, 1), round(self._used_mah), round(100 * left), self.board.held.main)
+    @property
+    def left(self) -> float:
+        """What is left of the pack's charge, 0 to 1."""
+        return max(0.0, 1 - self.used_mah / (self.parts.pack or USUAL_PACK).capacity_mah)
+
+    def volts(self) -> float:
+        """What the pack gives now (a usual one where the kit has none); nothing on USB alone."""
+        return pack_volts(self.parts.pack or USUAL_PACK, self.left, self._current_a()) if self._on_pack else 0.0
+
+    def _up_m(self) -> float:
+        """How high the craft is: on the bench unless it flies by itself."""
+        return self.flight.craft.up_m if self._flies else 0.0
+
+    @property
+    def _flies(self) -> bool:
+        return self.flight.flying and self.flight.t > self.flight.free_t + SLICE_S
+
+    def _hear_devices(self, until: float) -> None:
+        """Let the other devices speak, and the board hear what their wires bring it."""
+        if not self.devices.due(until):
+            return
+        away_m = abs(self.flight.craft.along_m) if self._flies else self.link.distance_m
+        sky = SATELLITES_HIDDEN if not self.gps_fix else SATELLITES_SEEN if self.home else (SATELLITES_FIX + SATELLITES_HOME) // 2
+        around = Around(
+            latitude_deg=BENCH_PLACE[0] + min(away_m, 1e6) / METRES_A_DEGREE,
+            longitude_deg=BENCH_PLACE[1],
+            up_m=self._up_m(),
+            speed_mps=abs(self.flight.craft.along_mps) if self._flies else 0.0,
+            course_deg=0.0,
+            sky=sky,
+            motors_percent=self.board.motors_percent,
+            volts=self.volts(),
+            current_a=self._current_a(),
+            used_mah=self.used_mah,
+        )
+        key = (self.wire, self.usb, self.pack, tuple(self.failed))
+        if self._runs is None or self._runs[0][0] is not key[0] or self._runs[0][1:] != key[1:]:
+            self._runs = (key, {name: self.wire.runs(name, usb=self.usb, pack=self.pack) and name not in self.failed for name in self.devices.wires})
+        runs = self._runs[1]
+        self.devices.cross(self.t, until, self.board, around, runs, tapped=self.tap)
+        satellites = self._satellites()
+        if (satellites >= SATELLITES_FIX, satellites >= SATELLITES_HOME) != self._satellites_then:
+            self._surround_board()
+
+    def _on_the_way_home(self) -> Rival | None:
+        """What another device puts on the wire of telemetry, where one does."""
+        if not self.devices.wires or self.path.home is None:
+            return None
+        wire = self.devices.drives(self.path.home.pad, self._runs[1] if self._runs else {})
+        return None if wire is None else (toggles_of([piece for piece in wire.pieces if piece[0] >= self.t], wire.uart), wire.uart.idle_level)
+
+    def _board_says(self) -> Values:
+        """All that the board could tell of itself and its craft."""
+        if not self.board.powered or self.board.booting(self.t):
+            return {}
+        up, (then, was) = self._up_m(), self._felt_up
+        self._felt_up = (self.t, up)
+        compass = any("magnetometer" in part.sensors for part in self.parts.devices.values())
+        felt = Felt(
+            fitted={*self.board_part.sensors, *(("magnetometer",) if compass else ())},
+            volts=self.volts(),
+            current_a=self._current_a() if self._on_pack else 0.0,
+            used_mah=self.used_mah,
+            up_m=up,
+            climb_mps=(up - was) / (self.t - then) if self.t > then else 0.0,
+            attitude_deg=(round(self.tilt_deg, 2), 0.0, 0.0),
+            mode=self.board.held.main,
+        )
+        return knows(felt, self.devices.heard, self.parts.pack, self.t)
 
     def wire_edges(self, pin: str | None = None, seconds: float = EDGE_WINDOW_S) -> tuple[Edges, float]:
         """The last stretch of a wire of the receiver (by default the tapped one), times from its beginning: (edges, its length in s)."""
-        line = self.path.lines.get(pin or self.tap)
+        wanted = pin or self.tap
+        device = next((wire for wire in self.devices.wires.values() if wire.tap == wanted), None)
+        if device is not None:
+            begin = max(0.0, self.t - seconds)
+            toggles = toggles_of([piece for piece in device.pieces if begin <= piece[0] < self.t - 0.02], device.uart)
+            return Edges(device.uart.idle_level, toggles - begin), self.t - begin
+        line = self.path.lines.get(wanted)
         return line.last(self.t, seconds) if line else (Edges(0, NO_TIMES), seconds)
 
     # --- proofs -------------------------------------------------------------------------------------------------

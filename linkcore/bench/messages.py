@@ -34,6 +34,7 @@ class Hands(LinkHands, LoadHands):
     tilt_deg: Annotated[float, Field(ge=-180, le=180)] | None = Field(None, description="How far the craft is tilted")
     gps_fix: bool | None = Field(None, description="Whether the GPS, where there is one, has a fix")
     home: bool | None = Field(None, description="Whether the fix is good enough for a home")
+    pack_left_percent: Annotated[float, Field(ge=0, le=100)] | None = Field(None, description="The pack is as full as this from now on")
     tap: Annotated[str, Field(max_length=40)] | None = Field(None, description="The pin of the receiver whose wire the tap listens to")
 
 
@@ -194,6 +195,7 @@ class BenchState(LinkKept, LoadKept):
     tilt_deg: float = 0.0
     gps_fix: bool = True
     home: bool = True
+    used_mah: float = 0.0
     sticks: SticksMeasure = Field(default_factory=SticksMeasure)
     measured: SwitchMeasure = Field(default_factory=SwitchMeasure)
     loss: LossRun | None = None

@@ -5,18 +5,21 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping
 
 from linkcore.bench.seen import SeenBench
-from linkcore.bench.traffic import WINDOW_S
+from linkcore.bench.traffic import WINDOW_S, HomeTraffic
 from linkcore.bench.wire_names import WireNames
 from linkcore.devices.ends import PowerCycle, ReceiverEnd, TransmitterEnd
 from linkcore.devices.modes import switch_channels
 from linkcore.devices.outlook import Outlook
 from linkcore.devices.port import LinkState, PortReading
+from linkcore.devices.sensors import NEEDS_PACK, USUAL_BAUD
 from linkcore.findings import Mend
 from linkcore.hops.bind.rules import EndsNow
 from linkcore.hops.bind.view import whose_link
+from linkcore.hops.downlink.causes import Now
+from linkcore.hops.downlink.proofs import SensorSeen
 from linkcore.hops.line.compare import Reading, set_so
 from linkcore.hops.line.rules import LineNow
-from linkcore.hops.line.view import InputWorkedOut, Named, TapWire
+from linkcore.hops.line.view import DeviceLine, HomeLine, InputWorkedOut, Named, TapWire
 from linkcore.hops.lost_link.runs import BadAir, Gap, LossRun, OutingSeen, RangeWalk, SwitchTest
 from linkcore.hops.port_plan.receiver import moves_for_receiver, worked_out
 from linkcore.hops.sticks.latency import MeasuredLatency
@@ -86,13 +89,17 @@ class Observed:
 
     @property
     def fix(self) -> bool | None:
-        """Whether the GPS has a fix; None where none is fitted."""
-        return self._bench.gps_fix if "GPS" in self._bench.parts.sensors else None
+        """Whether the board has a fix from its GPS; None where none is fitted, or before the board has listened for a second."""
+        return self._bench.board.world.fix if self._listened and "GPS" in self._bench.parts.sensors else None
+
+    @property
+    def _listened(self) -> bool:
+        return self.awake and self._bench.t - self._bench.board.boots_until >= 1.0
 
     @property
     def home(self) -> bool | None:
         """Whether that is good enough for a home."""
-        return self._bench.gps_fix and self._bench.home if "GPS" in self._bench.parts.sensors else None
+        return self._bench.board.world.home if self._listened and "GPS" in self._bench.parts.sensors else None
 
     @property
     def latency_seen(self) -> MeasuredLatency | None:
@@ -278,17 +285,103 @@ class Observed:
     def wires(self) -> list[TapWire]:
         """The wires that can be tapped."""
         path = self._bench.path
-        both = path.spec.half_duplex and path.exchange is not None
+        both = path.spec.half_duplex and path.asker is not None
         wires = [TapWire(pin=lead.pin, pad=lead.pad_name, carries="both" if both else "channels") for lead in path.wire.leads]
         home = path.wire.telemetry
         if home is not None and home.pin in path.lines and all(wire.pin != home.pin for wire in wires):
             wires.append(TapWire(pin=home.pin, pad=home.pad_name, carries="telemetry"))
-        return wires
+        devices = self._bench.devices.wires.values()
+        return wires + [TapWire(pin=wire.tap, pad=wire.pad.name if wire.pad else None, carries="device") for wire in devices]
 
     @property
     def downlink(self) -> Iterable[TelemetryFrame]:
         """What the receiver has heard from the board, the newest of each sensor."""
         return self._bench.downlink.values()
+
+    @property
+    def home_line(self) -> HomeLine | None:
+        """The wire of telemetry's own, where there is one."""
+        path, board = self._bench.path, self._bench.board
+        lead, asker = path.home, path.asker
+        if lead is None or asker is None:
+            return None
+        listens = asker.spec.describe(asker.spec.uart.inverted) + (", half duplex" if asker.spec.half_duplex else "")
+        mouth = board.mouth(lead.pad) if lead.pad is not None and self.awake else None
+        speaks = "" if mouth is None else mouth.spec.describe(mouth.uart.inverted) + (", half duplex" if mouth.turns else "")
+        reads = self._bench.home_traffic.heard_per_s > 0
+        if reads:
+            says = f"The receiver listens for {listens}, and hears {self._bench.home_traffic.heard_per_s:.1f} values a second."
+        elif not speaks:
+            says = f"The receiver listens for {listens}; the board says nothing on {lead.pad_name or 'any pad'}."
+        elif speaks == listens:
+            says = f"The receiver listens for {listens}, as the board speaks; nothing has come in the last seconds."
+        else:
+            says = f"The receiver listens for {listens}; the board speaks {speaks}, and none of it is read. Set to {listens} it would be."
+        return HomeLine(pin=lead.pin, pad=lead.pad_name, listens=listens, speaks=speaks, reads=reads, says=says)
+
+    @property
+    def device_line(self) -> DeviceLine | None:
+        """The tapped wire, where it is a device's."""
+        bench = self._bench
+        wire = next((each for each in bench.devices.wires.values() if each.tap == bench.tap), None)
+        if wire is None:
+            return None
+        pad, running = wire.pad, bench.board.running
+        port = pad.port if pad is not None and pad.kind == "rx" else None
+        job = running.ports.get(port or "", "free")
+        ear = bench.devices.ears.get(port or "")
+        usual = USUAL_BAUD.get(job)
+        speaks = f"{wire.name} speaks {wire.serial.protocol} at {wire.serial.baud} baud"
+        if pad is None:
+            says = f"{speaks}, and its wire goes nowhere."
+        elif port is None:
+            says = f"{speaks}, and {pad.name} does not listen."
+        elif usual is None:
+            says = f"{speaks}; {port} has {'no job' if job == 'free' else f'the job {job}'} and does not listen for it."
+        else:
+            baud = running.port_baud.get(port, usual)
+            came = f"{ear.frames} whole messages" if ear and ear.frames else "bytes, and no whole message" if ear and ear.sampled else "nothing yet"
+            says = f"{speaks}; {port} listens for {job} at {baud} baud and has read {came}."
+        return DeviceLine(device=wire.name, pad=pad.name if pad else None, port=port, reads=bool(ear and ear.frames), says=says)
+
+    @property
+    def home_traffic(self) -> HomeTraffic:
+        """What passes on the way home."""
+        return self._bench.home_traffic
+
+    @property
+    def sensors_found(self) -> list[SensorSeen]:
+        """The transmitter's list of sensors; none of it is seen while the transmitter is off."""
+        t = self._bench.t
+        return [
+            SensorSeen(
+                key=key,
+                id=each.carried.id,
+                protocol=each.protocol,
+                sensor=each.sensor,
+                unit=each.carried.unit,
+                says=each.says,
+                zero=each.sensor in NEEDS_PACK and not any(each.values.values()),
+                every_s=each.every_s,
+                age_s=t - each.times[-1] if each.times else None,
+                clash=each.clashes(),
+            )
+            for key, each in self._bench.link.sensors.found.items()
+        ]
+
+    @property
+    def downlink_now(self) -> Now:
+        """What decides just now whether a sensor comes."""
+        bench = self._bench
+        runs = {name: bench.wire.runs(name, usb=bench.usb, pack=bench.pack) and name not in bench.failed for name in bench.devices.wires}
+        return Now(
+            linked=bench.receiver.linked,
+            firmware=bench.loading.outlook.verdict == "do not match" or bench.loading.outlook.telemetry,
+            runs=runs,
+            fix=bench.board.world.fix,
+            pack=bench.pack and bench.wire.fed,
+            looking=bench.link.sensors.looking,
+        )
 
     @property
     def port_says(self) -> str:

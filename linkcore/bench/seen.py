@@ -7,7 +7,7 @@ from typing import Protocol
 
 from linkcore.bench.flight import Flight
 from linkcore.bench.latency import LatencyWatch
-from linkcore.bench.traffic import PortTraffic
+from linkcore.bench.traffic import HomeTraffic, PortTraffic
 from linkcore.craft.document import CraftDocument
 from linkcore.craft.parts import KitParts
 from linkcore.hops.lost_link.runs import BadAir, Gap, LossRun, RangeWalk, SwitchTest
@@ -21,6 +21,7 @@ from linkcore.standins.board import StandInBoard
 from linkcore.standins.link import RadioLink
 from linkcore.standins.loading import Loading
 from linkcore.standins.path import SignalPath
+from linkcore.standins.peripherals import DeviceWires
 from linkcore.standins.radio import StandInReceiver, StandInTransmitter
 from linkcore.standins.wires import WireTruth
 
@@ -98,7 +99,9 @@ class SeenBench(Protocol):
 
     board_part: Board
     downlink: dict[str, TelemetryFrame]
+    devices: DeviceWires
     traffic: PortTraffic
+    home_traffic: HomeTraffic
 
     @property
     def measuring(self) -> Measured:

@@ -10,6 +10,7 @@ from linkcore.protocols.base import Frame
 from linkcore.standins.board import StandInBoard
 
 WINDOW_S = 1.0
+HOME_S = 5.0
 
 
 class PortTraffic:
@@ -79,3 +80,39 @@ class PortTraffic:
     def marks(self) -> str:
         """One letter a frame: g good, b bad, l lost, f failsafe."""
         return "".join(self._marks)
+
+
+class HomeTraffic:
+    """What passed on the way home of late: questions that the board read, values that the receiver heard, and those that came to the transmitter."""
+
+    def __init__(self) -> None:
+        self._counts: deque[tuple[float, int, int, int]] = deque()
+        self._sums = [0, 0, 0]
+        self._polls = 0
+
+    def count(self, t: float, polls: int, heard: int, came: int) -> None:
+        """A slice up to `t`. `polls`: all that were read since the board began to speak so."""
+        asked, self._polls = max(0, polls - self._polls), polls
+        self._counts.append((t, asked, heard, came))
+        self._sums = [self._sums[0] + asked, self._sums[1] + heard, self._sums[2] + came]
+        while self._counts[0][0] <= t - HOME_S:
+            _, *old = self._counts.popleft()
+            self._sums = [whole - part for whole, part in zip(self._sums, old, strict=True)]
+
+    def _per_s(self, which: int) -> float:
+        return self._sums[which] / HOME_S
+
+    @property
+    def asked_per_s(self) -> float:
+        """Questions that the board read."""
+        return self._per_s(0)
+
+    @property
+    def heard_per_s(self) -> float:
+        """Values that the receiver heard."""
+        return self._per_s(1)
+
+    @property
+    def came_per_s(self) -> float:
+        """Values that came to the transmitter."""
+        return self._per_s(2)

@@ -15,6 +15,7 @@ from linkcore.findings import Edit
 from linkcore.marks import LATER
 from linkcore.parts.axes import ChannelOrder, StickAxis
 from linkcore.parts.models import MOST_PORTS, Job, OnLoss, PortName, Region, Sensor
+from linkcore.parts.sensor_names import SENSORS, SensorName
 
 FORMAT = "coin-bell/craft"
 VERSION = 1
@@ -286,6 +287,26 @@ class LostLink(_Section):
     moved_us: Annotated[int, LATER] = Field(60, ge=20, le=300)
 
 
+class TelemetrySetup(_Section):
+    """What the board tells, and how it speaks on the port with the telemetry job. On the receiver's own wire (CRSF, F.Port) it answers as it is spoken to: there only `on` and `off` count.
+
+    `protocol`: None where none is chosen, and then nothing is said on that port; `inverted`: it idles low; `half_duplex`: both ways on the port's TX pad. `off`: sensors that are not told.
+    """
+
+    on: bool = True
+    protocol: str | None = Field(None, max_length=40)
+    inverted: bool = False
+    half_duplex: bool = False
+    off: list[SensorName] = Field(default_factory=list, max_length=len(SENSORS))
+
+    def edits(self) -> tuple[Edit, ...]:
+        """Edits of a craft document that have the board speak so."""
+        return tuple(Edit(path=f"/settings/telemetry/{name}", value=getattr(self, name)) for name in ("protocol", "inverted", "half_duplex"))
+
+
+Baud = Annotated[int, Field(ge=1200, le=1_000_000)]
+
+
 class BoardSettings(_Section):
     """All that is written to the board and read back from it."""
 
@@ -302,6 +323,10 @@ class BoardSettings(_Section):
     lost_link: LostLink = Field(default_factory=LostLink)
     rssi_channel: Annotated[int | None, LATER] = Field(None, ge=5, le=18, description="The channel on which the receiver tells RSSI")
     rssi_falls: Annotated[bool, LATER] = Field(True, description="Whether RSSI falls to its lowest once the link is lost; else it stays as it was")
+    telemetry: Annotated[TelemetrySetup, LATER] = Field(default_factory=TelemetrySetup)
+    port_baud: Annotated[dict[PortName, Baud], LATER] = Field(
+        default_factory=dict, max_length=MOST_PORTS, description="Ports that listen at another rate than what is usual for their job"
+    )
     reversing_drives: Annotated[bool, LATER] = Field(False, description="Drives turn both ways: they stand still at 1500 us, not at 1000")
     bind_count: int = Field(0, ge=0, le=10, description="Bind pulses for a satellite at power-up; 0 in use")
 

@@ -18,6 +18,8 @@ _SECTIONS = {
     "servo_reverse": "Servos reversed",
     "lost_link": "Lost link",
     "bind_count": "Bind count",
+    "telemetry": "Telemetry",
+    "port_baud": "Baud of the ports",
     "reversing_drives": "Drives turn both ways",
     "rssi_channel": "RSSI channel",
     "rssi_falls": "RSSI falls on loss",
@@ -26,6 +28,11 @@ _LEAVES = {
     "receiver_input/protocol": "Receiver protocol",
     "receiver_input/inverted": "Receiver port inverted",
     "receiver_input/half_duplex": "Receiver port half duplex",
+    "telemetry/on": "Telemetry on",
+    "telemetry/protocol": "Telemetry protocol",
+    "telemetry/inverted": "Telemetry port inverted",
+    "telemetry/half_duplex": "Telemetry port half duplex",
+    "telemetry/off": "Sensors that are not told",
     "stick_lines/low": "Floor line",
     "stick_lines/high": "Ceiling line",
     "deadband/sticks_us": "Deadband of roll and pitch",
@@ -77,6 +84,10 @@ def _in_a_list(steps: Sequence[str]) -> str:
     match steps:
         case ["ports", port]:
             return f"{port} job"
+        case ["port_baud", port]:
+            return f"{port} baud"
+        case ["telemetry", "off", number] if number.isdigit():
+            return f"Sensor not told {int(number) + 1}"
         case ["modes", number, *leaf] if number.isdigit():
             return " ".join([f"Mode {int(number) + 1}", *leaf])
         case ["lost_link", "switches_us", channel]:

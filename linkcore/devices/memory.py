@@ -7,7 +7,7 @@ from linkcore.devices.carry_over import without_dropped
 from linkcore.devices.image_facts import SettingsFormat
 from linkcore.parts.models import Board
 
-NEEDS_RESTART = ("ports", "receiver_input")  # what runs only after a restart
+NEEDS_RESTART = ("ports", "port_baud", "receiver_input", "telemetry")  # what runs only after a restart
 
 
 def as_kept(settings: BoardSettings, part: Board, form: SettingsFormat) -> BoardSettings:

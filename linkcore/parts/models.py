@@ -110,11 +110,15 @@ class Pin(_Fact):
         return self
 
 
+DeviceProtocol = Literal["NMEA", "UBX", "ESC telemetry", "MAVLink", "S.Port"]
+
+
 class Serial(_Fact):
-    """A serial line. `sends` and `listens` are pin names; one and the same for half duplex."""
+    """A serial line. `sends` and `listens` are pin names; one and the same for half duplex. `protocol`: what its bytes are, where that is known."""
 
     baud: int = Field(ge=1200, le=5_000_000)
     inverted: bool = False
+    protocol: Annotated[DeviceProtocol | None, LATER] = None
     sends: Name | None = None
     listens: Name | None = None
 
@@ -343,6 +347,7 @@ class Radio(_Fact):
     """What an end speaks over the air. Ends understand each other when name, family and one region agree.
 
     What the law asks (devices/legal.py): on how many channels it hops (1: it does not), how wide one is, how much of an hour an end sends at most, and whether it listens before it talks (`polite`).
+    `downlink_every`: behind one radio frame in so many something comes home, `downlink_bytes` of telemetry, sent with `downlink_dbm`.
     `powers_dbm`: what the transmitter can send with; `rates`: what the receiver follows. With a noise figure a rate needs no sensitivity: it is reckoned (linkcore/parts/sensitivity.py).
     """
 
@@ -352,6 +357,9 @@ class Radio(_Fact):
     regions: Regions
     channels: int = Field(16, ge=1, le=18)
     telemetry: bool = True
+    downlink_every: Annotated[int, LATER] = Field(4, ge=1, le=256)
+    downlink_bytes: Annotated[int, LATER] = Field(8, ge=1, le=60)
+    downlink_dbm: Annotated[float, LATER] = Field(14, ge=-10, le=40)
     powers_dbm: tuple[float, ...] = Field((20.0,), min_length=1, max_length=16)
     noise_figure_db: float | None = Field(None, ge=0, le=30)
     hop_channels: int = Field(1, ge=1, le=2000)
@@ -426,10 +434,15 @@ class Output(_Fact):
 
 
 class ReceiverTelemetry(_Fact):
-    """Telemetry back to the receiver. `protocol` by name; `serial` where it has a line of its own besides the channels'."""
+    """Telemetry back to the receiver. `protocol` by name; `serial` where it has a line of its own besides the channels'.
+
+    Where it asks: `asks` its ids in a strict round, or every other time one that has answered before; `ids`: how many it asks, from the first on.
+    """
 
     protocol: Name
     serial: Serial | None = None
+    asks: Annotated[Literal["strict round", "found first"], LATER] = "strict round"
+    ids: Annotated[int, LATER] = Field(28, ge=1, le=28)
 
 
 class Receiver(_Device):
@@ -589,7 +602,7 @@ CELL_VOLTS: Mapping[Chemistry, tuple[float, float, float]] = {  # full, nominal,
 
 
 class Pack(_Fact):
-    """A pack: cells in a row, their chemistry, and what charge it gives."""
+    """A pack: cells in a row, `parallel` rows of them, their chemistry, what charge it gives, and the resistance of one cell."""
 
     kind: Literal["pack"] = "pack"
     id: PartId
@@ -598,6 +611,8 @@ class Pack(_Fact):
     cells: int = Field(ge=1, le=14)
     chemistry: Chemistry = "LiPo"
     capacity_mah: int = Field(ge=50, le=100_000)
+    parallel: Annotated[int, LATER] = Field(1, ge=1, le=20)
+    cell_mohm: Annotated[float, LATER] = Field(5, ge=0.5, le=100)
 
     @computed_field  # type: ignore[prop-decorator]
     @property

@@ -209,7 +209,7 @@ class ProtocolSpec(ABC):
     """
 
     name: str
-    role: Literal["receiver", "telemetry"] = "receiver"
+    role: Literal["receiver", "telemetry", "device"] = "receiver"
     channels: int
     periods_s: tuple[float, ...]
     carries_failsafe: bool = False

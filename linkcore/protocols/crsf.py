@@ -2,7 +2,8 @@
 
 The CRC covers neither address nor length, so a frame of a known type counts only at that type's own length; a frame of
 an unknown type counts only right behind a good one. Vario, GPS speed in 0.1 km/h as deployed, and the flight mode's
-longest text are fairly sure facts only.
+longest text are fairly sure facts only; so are motor speeds (0C) and temperatures (0D), and
+the barometer's packed height, of which only the first two bytes are read.
 """
 
 from __future__ import annotations
@@ -74,6 +75,33 @@ def encode_flight_mode(mode: str) -> bytes:
     return encode(0x21, mode.encode("ascii", "replace")[:15] + b"\0")
 
 
+def encode_gps(*, latitude_deg: float, longitude_deg: float, ground_speed_kmh: float, heading_deg: float, altitude_m: float, satellites: int) -> bytes:
+    """A GPS frame."""
+    place = (round(latitude_deg * 1e7), round(longitude_deg * 1e7), round(ground_speed_kmh * 10), round(heading_deg * 100) % 36000)
+    return encode(0x02, struct.pack(">iiHHHB", *place, min(65535, max(0, round(altitude_m) + 1000)), satellites))
+
+
+def encode_vario(climb_m_s: float) -> bytes:
+    """A climb rate frame."""
+    return encode(0x07, struct.pack(">h", max(-32768, min(32767, round(climb_m_s * 100)))))
+
+
+def encode_speeds(speeds_rpm: Sequence[float], source: int = 0) -> bytes:
+    """A frame of motor speeds, 1 to 19 of them, in rpm of the motors themselves."""
+    return encode(0x0C, bytes((source,)) + b"".join(round(speed).to_bytes(3, "big", signed=True) for speed in speeds_rpm))
+
+
+def encode_temperatures(temperatures_c: Sequence[float], source: int = 0) -> bytes:
+    """A frame of temperatures, in tenths of a degree."""
+    return encode(0x0D, bytes((source,)) + b"".join(round(each * 10).to_bytes(2, "big", signed=True) for each in temperatures_c))
+
+
+def encode_altitude(altitude_m: float) -> bytes:
+    """A barometer frame without its speed: in dm up to 2276 m, beyond that in m."""
+    decimetres = round(altitude_m * 10) + 10000
+    return encode(0x09, struct.pack(">H", decimetres if 0 <= decimetres < 0x8000 else 0x8000 | min(0x7FFF, max(0, round(altitude_m)))))
+
+
 def _link_statistics(payload: bytes) -> Values:
     rssi1, rssi2, lq, snr, antenna, mode, power, down_rssi, down_lq, down_snr = struct.unpack("BBBbBBBBBb", payload)
     return {
@@ -116,6 +144,19 @@ def _vario(payload: bytes) -> Values:
     return {"climb_rate_m_s": int.from_bytes(payload, "big", signed=True) / 100}
 
 
+def _altitude(payload: bytes) -> Values:
+    packed = int.from_bytes(payload[:2], "big")
+    return {"altitude_m": float(packed & 0x7FFF) if packed & 0x8000 else (packed - 10000) / 10}
+
+
+def _speeds(payload: bytes) -> Values:
+    return {f"speed_{at // 3 + 1}_rpm": int.from_bytes(payload[at : at + 3], "big", signed=True) for at in range(1, len(payload) - 2, 3)}
+
+
+def _temperatures(payload: bytes) -> Values:
+    return {f"temperature_{at // 2 + 1}_c": int.from_bytes(payload[at : at + 2], "big", signed=True) / 10 for at in range(1, len(payload) - 1, 2)}
+
+
 def _attitude(payload: bytes) -> Values:
     pitch, roll, yaw = struct.unpack(">hhh", payload)
     return {"pitch_rad": pitch / 10000, "roll_rad": roll / 10000, "yaw_rad": yaw / 10000}
@@ -130,6 +171,9 @@ _TELEMETRY: dict[int, tuple[str, int | None, Callable[[bytes], Values]]] = {
     0x02: ("gps", 15, _gps),
     0x07: ("vario", 2, _vario),
     0x08: ("battery", 8, _battery),
+    0x09: ("baro_altitude", None, _altitude),
+    0x0C: ("motor_speeds", None, _speeds),
+    0x0D: ("temperatures", None, _temperatures),
     LINK_STATISTICS: ("link_statistics", 10, _link_statistics),
     0x1E: ("attitude", 6, _attitude),
     0x21: ("flight_mode", None, _flight_mode),
@@ -167,7 +211,7 @@ class CrsfDecoder(ScanDecoder):
         if kind == CHANNELS:
             raw, us = unpack_channels(payload)
             return ChannelFrame(t, us, raw)
-        if kind in _TELEMETRY:
+        if kind in _TELEMETRY and len(payload) >= 1 + (kind == 0x09):
             sensor, _, read = _TELEMETRY[kind]
             return TelemetryFrame(t, sensor, read(payload))
         return TelemetryFrame(t, f"type_{kind:02x}", {"payload_hex": payload.hex()})

@@ -296,7 +296,13 @@ class FlagDecoder(Decoder):
                 self._escaped = True
             else:
                 held.data.append(byte)
+            if len(held.data) == 1 and not held.wrong and not self._escaped and self._opened:
+                frames += self._first(held.data[0], held.flag_t, held.times)
         return frames
+
+    def _first(self, byte: int, flag_t: float | None, times: list[float]) -> list[Frame]:
+        """What the first byte behind a flag says already: somebody may have to answer before the next flag comes."""
+        return []
 
     def finish(self) -> list[Frame]:
         """See Decoder. What no flag has closed may be a whole frame, or one that was cut: only whole ones count."""

@@ -138,6 +138,9 @@ _TYPES: dict[int, tuple[str, str, float, float, bool]] = {
 _WIDE = frozenset((0x41, 0x80, 0x81, 0x82, 0x83))
 
 
+_ASKS = {DISCOVER: "discover", TYPE: "type of", VALUE: "value of"}
+
+
 def _message(command: int, data: bytes = b"") -> bytes:
     body = bytes((len(data) + 4, command)) + data
     return body + checksum(body).to_bytes(2, "little")
@@ -190,7 +193,7 @@ class IbusTelemetryDecoder(ScanDecoder):
             return None
         command, address, data = frame[1] & 0xF0, frame[1] & 0x0F, frame[2:-2]
         if not data:
-            return PollFrame(t, f"sensor {address}")
+            return PollFrame(t, f"{_ASKS[command]} {address}")
         if command == TYPE:
             self._types[address] = data[0]
             return TelemetryFrame(t, "sensor_type", {"address": address, "type_hex": f"{data[0]:02x}", "value_bytes": data[1]})

@@ -101,6 +101,23 @@ def _frame(message: Any, t: float | None) -> Frame:
         if message.temperature != 32767:
             found["temperature_c"] = message.temperature / 100
         values_of[kind] = found
+    elif kind == "GPS_RAW_INT":
+        values_of[kind] = {"fix": message.fix_type, "satellites": message.satellites_visible}
+        if message.fix_type >= 2:
+            values_of[kind] |= {"latitude_deg": message.lat / 1e7, "longitude_deg": message.lon / 1e7}
+    elif kind == "VFR_HUD":
+        values_of[kind] = {
+            "altitude_m": round(message.alt, 3),
+            "climb_rate_m_s": round(message.climb, 3),
+            "ground_speed_m_s": round(message.groundspeed, 3),
+            "heading_deg": message.heading,
+        }
+    elif kind == "ATTITUDE":
+        values_of[kind] = {"roll_rad": round(message.roll, 6), "pitch_rad": round(message.pitch, 6), "yaw_rad": round(message.yaw, 6)}
+    elif kind == "DISTANCE_SENSOR":
+        values_of[kind] = {"distance_m": message.current_distance / 100}
+    elif kind == "OPTICAL_FLOW_RAD":
+        values_of[kind] = {"quality": message.quality, "distance_m": round(message.distance, 3)}
     return TelemetryFrame(t, kind.lower(), values_of.get(kind, {"message_id": message.get_msgId()}))
 
 

@@ -115,13 +115,15 @@ class SportDecoder(FlagDecoder):
     def _segment(self, data: bytes, flag_t: float | None, times: list[float]) -> list[Frame]:
         if data[0] not in POLL_IDS:
             return [BadFrame(flag_t, "no sensor has this id")]
-        poll = PollFrame(flag_t, f"sensor {POLL_IDS[data[0]]}", times[0] if times else None)
         answer, t = data[1:], times[1] if len(times) > 1 else None
         if not answer:
-            return [poll]
+            return []
         if len(answer) != 8 or checksum(answer[:7]) != answer[7] or answer[0] not in (DATA, EMPTY):
-            return [poll, BadFrame(t, "length or checksum of the answer do not fit")]
-        return [poll] if answer[0] == EMPTY else [poll, data_frame(answer[:7], t)]
+            return [BadFrame(t, "length or checksum of the answer do not fit")]
+        return [] if answer[0] == EMPTY else [data_frame(answer[:7], t)]
+
+    def _first(self, byte: int, flag_t: float | None, times: list[float]) -> list[Frame]:
+        return [PollFrame(flag_t, f"sensor {POLL_IDS[byte]}", times[0] if times else None)] if byte in POLL_IDS else []
 
 
 def explain(frame: bytes) -> list[Field]:

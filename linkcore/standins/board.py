@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
+from typing import Literal
 
 import numpy as np
 
@@ -18,10 +19,12 @@ from linkcore.devices.motors import at_rest, motor_percent, stop_us
 from linkcore.devices.on_loss import STEADY_S, rssi_of_channel
 from linkcore.devices.port import PULSE_INPUTS, LinkState
 from linkcore.devices.responses import carried_out, lands_by
+from linkcore.devices.sensors import TELLINGS
 from linkcore.parts.axes import AXES, Axis, channel_of
 from linkcore.parts.models import Board, Pad, Sensor
-from linkcore.protocols.base import ChannelFrame, Frame, LineReader, PulseSpec, SerialSpec
-from linkcore.protocols.registry import RECEIVER_PROTOCOLS
+from linkcore.parts.sensor_names import SensorName
+from linkcore.protocols.base import ChannelFrame, Frame, LineReader, ProtocolSpec, PulseSpec, SerialSpec
+from linkcore.protocols.registry import RECEIVER_PROTOCOLS, SERIAL_PROTOCOLS
 from linkcore.signal.edges import NO_TIMES, Times
 from linkcore.signal.uart import NOTHING_RECEIVED, ReceivedBytes, UartSettings
 from linkcore.standins.autopilot import Asked, Autopilot, Senses
@@ -37,6 +40,16 @@ class Ear:
     channel: int | None = None
     reader: LineReader | None = None
     level: int = 1
+
+
+@dataclass(frozen=True)
+class Mouth:
+    """How a board speaks telemetry on a pad. `turns`: it listens there as well, and answers; `off`: what it does not tell."""
+
+    spec: SerialSpec
+    uart: UartSettings
+    turns: bool
+    off: frozenset[SensorName]
 
 
 @dataclass(frozen=True)
@@ -69,6 +82,7 @@ class StandInBoard:
         self.events = EventLog()
         self.powered = True
         self.world = World()
+        self._mouth: tuple[BoardSettings, Pad, ProtocolSpec | None, Mouth | None] | None = None
         self._boot(0.0, 0.0)
 
     # --- memory and power ---------------------------------------------------------------------------------------
@@ -236,6 +250,28 @@ class StandInBoard:
         if len(self.ears) > 1:
             frames.sort(key=lambda frame: frame.t or 0.0)
         return received, frames
+
+    def mouth(self, pad: Pad) -> Mouth | None:
+        """How it speaks telemetry on a TX pad with the running settings; None where it does not."""
+        known = self._mouth
+        if known is None or known[0] is not self.running or known[1] is not pad or known[2] is not self.spec:
+            known = self._mouth = (self.running, pad, self.spec, self._speaks_on(pad))
+        return known[3]
+
+    def _speaks_on(self, pad: Pad) -> Mouth | None:
+        telemetry, spec, off = self.running.telemetry, self.spec, frozenset(self.running.telemetry.off)
+        if not telemetry.on or pad.kind != "tx" or pad.port is None:
+            return None
+        if pad.port == self.port and isinstance(spec, SerialSpec):  # on the port of its receiver it answers as it is spoken to
+            way: Literal["out", "both ways"] = "both ways" if self.running.receiver_input.half_duplex else "out"
+            inverted = self.running.receiver_input.inverted and self.part.inverts(pad, way) != "no"
+            return Mouth(spec, spec.uart.with_inversion(inverted), self.running.receiver_input.half_duplex, off) if spec.name in TELLINGS else None
+        chosen = SERIAL_PROTOCOLS.get(telemetry.protocol or "")
+        if self.running.ports.get(pad.port) != "telemetry" or chosen is None or chosen.name not in TELLINGS:
+            return None
+        way = "both ways" if telemetry.half_duplex else "out"
+        uart = chosen.uart.with_inversion(telemetry.inverted and self.part.inverts(pad, way) != "no")
+        return Mouth(chosen, replace(uart, baud=self.running.port_baud.get(pad.port, uart.baud)), telemetry.half_duplex, off)
 
     @property
     def edges_matter_on(self) -> set[str]:

@@ -16,10 +16,12 @@ from linkcore.devices.ends import PowerCycle, TransmitterMode, hindrances
 from linkcore.devices.firmware import air
 from linkcore.devices.identity import plain_phrase
 from linkcore.parts.models import BindWay, Name
-from linkcore.protocols.base import ProtocolSpec
+from linkcore.protocols.base import ProtocolSpec, TelemetryFrame
+from linkcore.standins.discovery import SensorKept, SensorList
+from linkcore.standins.downlink import AirHome
 from linkcore.standins.hands import HandsPart, Stick
 from linkcore.standins.loading import Loading
-from linkcore.standins.radio import Air, Said, StandInReceiver, StandInTransmitter, aspect_db
+from linkcore.standins.radio import MOST_SNR_DB, Air, Said, StandInReceiver, StandInTransmitter, aspect_db
 
 FARTHEST_M = 3_000_000.0  # there the best kit of the catalogue has faded out, in free space
 OUTING_S, OUTING_ROWS = 600.0, 200_000  # the longest flight that is logged, and the most frames of it
@@ -54,6 +56,10 @@ class LinkHands(HandsPart):
     )
     power_cut_db: Annotated[float, Field(ge=0, le=60)] | None = Field(None, description="By how much the transmitter's power is cut for a range walk")
     fly_out: FlyOut | None = Field(None, description="Fly out at an even pace, and log each frame")
+    looking: bool | None = Field(None, description="Whether the transmitter looks for sensors")
+    forget_sensor: Annotated[str, Field(max_length=90)] | None = Field(
+        None, description="The sensor that is taken out of the transmitter's list; empty: all of them"
+    )
     silence_s: Annotated[float, Field(ge=0.01, le=10)] | None = Field(None, description="Nothing gets through the air for so long from now on")
 
 
@@ -77,6 +83,7 @@ class LinkKept(BaseModel):
     loss_percent: float = 0.0
     switches: dict[str, int] = Field(default_factory=dict)
     gimbals: dict[str, dict[str, float]] = Field(default_factory=dict)
+    sensors: list[SensorKept] = Field(default_factory=list, description="The transmitter's list of sensors")
 
     @property
     def bound_to(self) -> str:
@@ -142,6 +149,12 @@ class RadioLink:
         self._under_way: list[float] | None = None
         self.outing: Outing | None = None
         self._slots = 0
+        radio, telemetry = parts.receiver.radio, parts.receiver.telemetry
+        self.home = AirHome(telemetry.protocol if telemetry else "", radio.downlink_bytes, radio.downlink_every)
+        self.sensors = SensorList()
+        self._telemetry = telemetry.protocol if telemetry else ""
+        self._rng = rng
+        self._came = 0
         self._budget: tuple[CraftDocument, object, Budget | None] | None = None
         self._margin: tuple[Budget | None, tuple[float, float], float | None] | None = None
 
@@ -167,6 +180,7 @@ class RadioLink:
             if state.way in self.receiver_part.binding.ways:
                 self.way = state.way
         listener.power(True, state.t)
+        self.sensors.resume(state.sensors)
 
     def kept(self) -> dict[str, Any]:
         """What to keep, as values of a LinkKept."""
@@ -188,6 +202,7 @@ class RadioLink:
             "loss_percent": self.air.loss_percent,
             "switches": sender.switches,
             "gimbals": sender.gimbals,
+            "sensors": self.sensors.kept(),
         }
 
     def follow(self, document: CraftDocument) -> None:
@@ -310,6 +325,9 @@ class RadioLink:
             self.air.loss_percent = hands.loss_percent
         self.heading_deg = self.heading_deg if hands.heading_deg is None else hands.heading_deg
         self.power_cut_db = self.power_cut_db if hands.power_cut_db is None else hands.power_cut_db
+        self.sensors.looking = self.sensors.looking if hands.looking is None else hands.looking
+        if hands.forget_sensor is not None:
+            self.sensors.forget(hands.forget_sensor)
         if hands.silence_s is not None:
             self.air.silenced = (t, t + hands.silence_s)
         if hands.distance_m is not None:
@@ -369,6 +387,31 @@ class RadioLink:
         self.receiver.signal = (found.sensitivity_dbm + margin, margin + SNR_AT_SENSITIVITY_DB)
         return loss_percent(margin)
 
+    def take_home(self, frames: list[TelemetryFrame]) -> None:
+        """What the receiver has heard from the board goes into the row for the way home."""
+        if self.receiver.linked and self._loading.outlook.telemetry:
+            self.home.take(frames)
+
+    def _come_home(self, t: float, *, quiet: bool) -> None:
+        """A slot for the way home: weaker than the way out by as much as the receiver sends less."""
+        found, margin = self.budget, self.margin_db
+        if found is None or margin is None:
+            return
+        power = found.power_dbm - self.power_cut_db
+        rssi, snr = self.receiver.signal
+        down = margin + self.air.shadow_db - aspect_db(self.heading_deg, self.distance_m) - (power - self.receiver_part.radio.downlink_dbm)
+        lost = max(self.air.loss_percent, loss_percent(down))
+        heard = not quiet and (lost <= 0 or self._rng.random() * 100 >= lost)
+        frame = self.home.slot(t, heard=heard, link=(rssi, min(snr, MOST_SNR_DB), self.air.lq_percent, 10 ** (power / 10)))
+        if frame is not None:
+            self._came += 1
+            self.sensors.take(self._telemetry, frame, t)
+
+    def came_home(self) -> int:
+        """How many values came to the transmitter since this was asked last."""
+        came, self._came = self._came, 0
+        return came
+
     def words(self, until: float) -> list[Said]:
         """What the receiver says for the radio slots before `until`."""
         period, outlook = self.period_s, self._loading.outlook
@@ -377,6 +420,8 @@ class RadioLink:
         said: list[Said] = []
         while (slot := self._slots * period) < until - 1e-9:
             self._slots += 1
+            if understood and outlook.telemetry and self.receiver.linked and self._slots % self.home.every == 0:
+                self._come_home(slot, quiet=self.air.quiet(slot))
             if self.outing is not None:
                 self.distance_m = self.outing.distance_m(slot)
             heard = self.air.carries(understood, self._weak(period), slot)

@@ -5,22 +5,23 @@ from __future__ import annotations
 import random
 from collections import deque
 from dataclasses import dataclass
-from typing import Literal
 
 import numpy as np
 
 from linkcore.craft.document import CraftDocument
 from linkcore.craft.parts import KitParts
-from linkcore.parts.models import Board, Output, Pad
-from linkcore.protocols.base import Frame, LineReader, ProtocolSpec, SerialReader, TelemetryFrame
+from linkcore.devices.sensors import Values
+from linkcore.parts.models import Output
+from linkcore.protocols.base import Frame, LineReader, PollFrame, ProtocolSpec, SerialReader, TelemetryFrame
 from linkcore.signal.edges import NO_TIMES, Edges, Times
 from linkcore.signal.uart import ReceivedBytes, UartSettings
-from linkcore.standins.board import StandInBoard
+from linkcore.standins.board import Mouth, StandInBoard
 from linkcore.standins.radio import Said
-from linkcore.standins.telemetry import BoardSays, Exchange, toggles_of, told
+from linkcore.standins.telemetry import Asker, Teller, toggles_of
 from linkcore.standins.voice import SerialVoice, voice_of
 from linkcore.standins.wires import Chatter, Lead, WireTruth, both_drive
 
+Rival = tuple[Times, int]  # another device's toggles on a wire, and the level that its output rests at
 KEPT_S = 10.0  # how much of each wire a tap can look back on
 
 
@@ -89,11 +90,13 @@ class SignalPath:
         self._late: tuple[Times, Times] = (NO_TIMES, NO_TIMES)
         self._levels = [self.voice.idle, 1, 1]  # the receiver's, the rival's, the line's
         telemetry = parts.receiver.telemetry
-        self.exchange = Exchange(telemetry.protocol) if telemetry else None
-        self._home = self.wire.telemetry
-        if self.exchange and self._home:
-            self.lines.setdefault(self._home.pin, TapLine(self.exchange.spec.uart.idle_level))
-        self._board_ear: tuple[Pad, LineReader] | None = None
+        self.asker = Asker(telemetry) if telemetry else None
+        self.home = self.wire.telemetry
+        self.polls_heard = 0  # questions that the board has read since its wire or its settings became others
+        self._home_level = self.asker.spec.uart.idle_level if self.asker else 1
+        if self.asker and self.home:
+            self.lines.setdefault(self.home.pin, TapLine(self._home_level))
+        self._spoken: tuple[Mouth, Teller, LineReader] | None = None
         self._receiver_ear: LineReader | None = None
 
     def reaches(self, lead: Lead) -> bool:
@@ -105,9 +108,21 @@ class SignalPath:
         return any(self.reaches(lead) and lead.pad_name in board.edges_matter_on for lead in self.wire.leads)
 
     def cross(
-        self, words: list[Said], since: float, until: float, board: StandInBoard, rival_drives: bool, says: BoardSays, *, receiver_on: bool
+        self,
+        words: list[Said],
+        since: float,
+        until: float,
+        board: StandInBoard,
+        rival_drives: bool,
+        says: Values,
+        *,
+        receiver_on: bool,
+        rival: Rival | None = None,
     ) -> tuple[Crossed, list[TelemetryFrame]]:
-        """Let what the receiver says cross the wires: (what the board's port made of it, what the receiver heard from the board)."""
+        """Let what the receiver says cross the wires: (what the board's port made of it, what the receiver heard from the board).
+
+        `rival`: another device on the wire that telemetry has for itself.
+        """
         on_leads = self.voice.say(words)
         before = self.voice.idle
         if self.chatter:
@@ -120,10 +135,13 @@ class SignalPath:
         received, frames = board.listen(pads, until)
         home: list[TelemetryFrame] = []
         awake = board.powered and not board.booting(until)
-        if self.exchange and self._home is None and self.exchange.spec is self.spec and self.spec.half_duplex:
+        if self.asker and self.home is None and self.asker.spec is self.spec and self.spec.half_duplex:
             on_leads[0], home = self._answer_in_turn(on_leads[0], frames, until, board, says, awake=awake, receiver_on=receiver_on)
-        elif self.exchange and self._home is not None:
-            home = self._on_its_own_wire(self._home, since, until, board, says, awake=awake, receiver_on=receiver_on)
+        elif self.asker and self.home is not None:
+            if rival is not None:
+                home = self._drowned(self.asker, self.home, until, rival, receiver_on=receiver_on)
+            else:
+                home = self._on_its_own_wire(self.asker, self.home, since, until, board, says, awake=awake, receiver_on=receiver_on)
         sent = heard = 0
         for lead, toggles in zip(self.wire.leads, on_leads, strict=True):
             self.lines[lead.pin].put(toggles, until)
@@ -146,59 +164,78 @@ class SignalPath:
     # --- telemetry --------------------------------------------------------------------------------------------------
 
     def _answer_in_turn(
-        self, toggles: Times, frames: list[Frame], until: float, board: StandInBoard, says: BoardSays, *, awake: bool, receiver_on: bool
+        self, toggles: Times, frames: list[Frame], until: float, board: StandInBoard, says: Values, *, awake: bool, receiver_on: bool
     ) -> tuple[Times, list[TelemetryFrame]]:
         """Channels and telemetry share one wire: the board answers when it is asked, and switches its own ear off meanwhile."""
-        assert self.exchange is not None
+        assert self.asker is not None
         lead = self.wire.leads[0]
         one_way = lead.inverter  # an external inverter passes one way only
-        can = awake and board.running.receiver_input.half_duplex and board.uart is not None and self.reaches(lead) and not one_way and not self.chatter
-        answers = toggles_of(self.exchange.answers(frames, says), board.uart) if can and board.uart else NO_TIMES
+        mouth = board.mouth(lead.pad) if lead.pad is not None and awake and self.wire.grounded and not one_way and not self.chatter else None
+        if mouth is None or board.uart is None or not mouth.turns:
+            self._spoken = None
+            answers = NO_TIMES
+        else:
+            teller = self._teller(mouth, self.voice.idle)[0]
+            self.polls_heard += sum(isinstance(frame, PollFrame) for frame in frames)
+            answers = toggles_of(teller.answers(frames, says), board.uart)
         if not receiver_on:
             return toggles, []
         line = np.sort(np.concatenate((toggles, answers))) if len(answers) else toggles
-        return line, self._hear(line, until)
+        return line, self._hear(self.asker, line, until)
 
     def _on_its_own_wire(
-        self, lead: Lead, since: float, until: float, board: StandInBoard, says: BoardSays, *, awake: bool, receiver_on: bool
+        self, asker: Asker, lead: Lead, since: float, until: float, board: StandInBoard, says: Values, *, awake: bool, receiver_on: bool
     ) -> list[TelemetryFrame]:
-        """Telemetry has a wire of its own: the board sends by itself, or answers there."""
-        exchange = self.exchange
-        assert exchange is not None
-        asked = toggles_of(exchange.master(since, until), exchange.spec.uart) if receiver_on else NO_TIMES
-        pad, answers = lead.pad, NO_TIMES
-        if awake and pad is not None and self.wire.grounded and pad.kind == "tx" and self._sends_there(board, pad):
-            uart = exchange.spec.uart.with_inversion(self._board_inverts(board.part, pad) != lead.inverter)
-            if exchange.spec.half_duplex:
-                if self._board_ear is None or self._board_ear[0] is not pad:
-                    self._board_ear = (pad, SerialReader(uart, exchange.spec.decoder(), exchange.spec.uart.idle_level))
-                _, frames = self._board_ear[1].feed(asked, until)
-                answers = toggles_of(exchange.answers(frames, says), uart) if not lead.inverter else NO_TIMES
-            else:
-                answers = toggles_of(exchange.unasked(since, until, says), uart)
+        """Telemetry has a wire of its own: the board sends by itself, or answers there, in whatever way it is set to speak."""
+        asked = toggles_of(asker.asks(since, until), asker.spec.uart) if receiver_on else NO_TIMES
+        answers, level = NO_TIMES, asker.spec.uart.idle_level
+        mouth = board.mouth(lead.pad) if awake and lead.pad is not None and self.wire.grounded else None
+        if mouth is None:
+            self._spoken = None
+        elif asker.spec.half_duplex:  # the receiver holds the line at its rest; a board that would talk over it is not asked, or does not understand
+            teller, ear = self._teller(mouth, level ^ int(lead.inverter))
+            if mouth.turns and not lead.inverter:
+                _, frames = ear.feed(asked, until)
+                self.polls_heard += sum(isinstance(frame, PollFrame) for frame in frames)
+                answers = toggles_of(teller.answers(frames, says), mouth.uart)
+            if not mouth.spec.half_duplex:
+                answers = toggles_of(teller.unasked(since, until, says), mouth.uart)
         else:
-            self._board_ear = None
+            teller, _ = self._teller(mouth, level)
+            answers = toggles_of(teller.unasked(since, until, says), mouth.uart)
+            level = mouth.uart.idle_level ^ int(lead.inverter)
+        self._rest_at(lead, level)
         line = np.sort(np.concatenate((asked, answers))) if len(answers) else asked
         self.lines[lead.pin].put(line, until)
-        return self._hear(line, until) if receiver_on else []
+        return self._hear(asker, line, until) if receiver_on else []
 
-    def _sends_there(self, board: StandInBoard, pad: Pad) -> bool:
-        """Whether the board's running jobs make it send telemetry on this pad."""
-        if pad.port == board.port and self.exchange is not None and self.exchange.spec is self.spec:
-            return board.spec is self.spec  # both ways on one port
-        return board.running.ports.get(str(pad.port)) == "telemetry"
+    def _drowned(self, asker: Asker, lead: Lead, until: float, rival: Rival, *, receiver_on: bool) -> list[TelemetryFrame]:
+        """Another device's output holds the wire of telemetry: whoever would speak there by turns is not heard."""
+        toggles, level = rival
+        self._spoken = None
+        self._rest_at(lead, level ^ int(lead.inverter))
+        self.lines[lead.pin].put(toggles, until)
+        return self._hear(asker, toggles, until) if receiver_on else []
 
-    def _board_inverts(self, board: Board, pad: Pad) -> bool:
-        assert self.exchange is not None
-        way: Literal["out", "both ways"] = "both ways" if self.exchange.spec.half_duplex else "out"
-        return self.exchange.spec.uart.inverted and board.inverts(pad, way) != "no"
+    def _teller(self, mouth: Mouth, level: int) -> tuple[Teller, LineReader]:
+        """Who speaks so, and its ear on the same pad, where the line rests at `level`; anew where it speaks otherwise."""
+        if self._spoken is None or self._spoken[0] != mouth:
+            self._spoken = (mouth, Teller(mouth.spec, mouth.off), SerialReader(mouth.uart, mouth.spec.decoder(), level))
+            self.polls_heard = 0
+        return self._spoken[1], self._spoken[2]
 
-    def _hear(self, line: Times, until: float) -> list[TelemetryFrame]:
+    def _rest_at(self, lead: Lead, level: int) -> None:
+        """The wire of telemetry rests at another level than before: whoever listens begins anew."""
+        if level != self._home_level:
+            self._home_level, self._receiver_ear = level, None
+            self.lines[lead.pin] = TapLine(level)
+
+    def _hear(self, asker: Asker, line: Times, until: float) -> list[TelemetryFrame]:
         """What the receiver reads on the wire on which telemetry comes home."""
-        assert self.exchange is not None
         if self._receiver_ear is None:
-            uart = self.exchange.spec.uart
-            if self.exchange.spec is self.spec and self.uart is not None:
+            uart, level = asker.spec.uart, self._home_level
+            if asker.spec is self.spec and self.uart is not None:
                 uart = self.uart
-            self._receiver_ear = SerialReader(uart, self.exchange.spec.decoder(), uart.idle_level)
-        return told(self._receiver_ear.feed(line, until)[1])
+                level = level if self.home is not None else uart.idle_level
+            self._receiver_ear = SerialReader(uart, asker.spec.decoder(), level)
+        return asker.heard(self._receiver_ear.feed(line, until)[1])

@@ -153,9 +153,13 @@ class Air:
         self._in_burst = self._rng.random() < chance
         return self._in_burst
 
+    def quiet(self, t: float) -> bool:
+        """Whether nothing gets through at `t`, by hand."""
+        return self.silenced is not None and self.silenced[0] <= t < self.silenced[1]
+
     def carries(self, sent: bool, weak_percent: float, t: float) -> bool:
         """Whether this slot's frame is heard. `weak_percent`: the share that is lost because the signal is weak."""
-        quiet = self.silenced is not None and self.silenced[0] <= t < self.silenced[1]
+        quiet = self.quiet(t)
         by_hand = self.loss_percent > 0 and self._rng.random() * 100 < self.loss_percent
         heard = sent and not quiet and not by_hand and not self._taken(weak_percent / 100)
         if len(self._recent) == LQ_FRAMES:

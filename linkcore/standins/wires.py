@@ -59,7 +59,7 @@ class WireTruth:
             part = parts.devices.get(patch.device)
             if part and part.serial and patch.pad == leads[0].pad_name and part.serial.sends == patch.pin:
                 rivals.append((patch.device, part.serial))
-        return cls(document, parts, leads, home, _grounded(document, parts, RECEIVER), tuple(rivals))
+        return cls(document, parts, leads, home, grounded(document, parts, RECEIVER), tuple(rivals))
 
     @property
     def fed(self) -> bool:
@@ -78,7 +78,7 @@ class WireTruth:
 
     def volts(self, device: str, *, usb: bool, pack: bool) -> float:
         """The supply that reaches a device's pin; 0 without supply or ground."""
-        if not _grounded(self.document, self.parts, device):
+        if not grounded(self.document, self.parts, device):
             return 0.0
         best = 0.0
         for patch in self.document.wiring:
@@ -117,7 +117,8 @@ class WireTruth:
         return None
 
 
-def _grounded(document: CraftDocument, parts: KitParts, device: str) -> bool:
+def grounded(document: CraftDocument, parts: KitParts, device: str) -> bool:
+    """Whether a device shares the board's ground."""
     part = parts.wired().get(device)
     if part is None or part.pin("ground") is None:
         return part is not None

@@ -7,12 +7,14 @@ from typing import Literal
 
 from pydantic import BaseModel, computed_field
 
-from linkcore.craft.document import PACK, RECEIVER, CraftDocument, CraftError, Patch
+from linkcore.craft.document import PACK, RECEIVER, CraftDocument, CraftError, Patch, TelemetrySetup
 from linkcore.craft.parts import KitParts, spoken_output
+from linkcore.devices.sensors import USUAL_BAUD
 from linkcore.findings import Edit
 from linkcore.parts.models import Board, Pad, Peripheral, Pin, Rail, Receiver
 from linkcore.wiring.planner import Plan
 from linkcore.wiring.receiver_wire import reading_of
+from linkcore.wiring.way_home import way_home
 
 Colour = Literal["red", "black", "white", "yellow", "green", "blue", "violet", "brown", "grey"]
 Purpose = Literal["channels", "to board", "from board", "both ways", "motor", "servo lead", "buzzer", "supply", "supply to the rail", "ground"]
@@ -365,6 +367,31 @@ def plan_edits(document: CraftDocument, parts: KitParts, plan: Plan | None) -> l
         output = spoken_output(trial, parts.receiver)
         if output is not None:
             edits.append(Edit(path="/settings/receiver_input", value=reading_of(output, through_inverter=receiver.inversion == "external").model_dump()))
+    edits += _telemetry_edits(document.model_copy(update={"wiring": wires}), parts, plan)
+    return edits
+
+
+def _telemetry_edits(document: CraftDocument, parts: KitParts, plan: Plan) -> list[Edit]:
+    """How the port with the telemetry job speaks, and ports whose device has another rate than is usual for its job."""
+    edits = []
+    way = way_home(document, parts)
+    home = next((each for each in plan.assignments if each.device == RECEIVER and each.job == "telemetry"), None)
+    modem = next((part for each in plan.assignments if each.job == "telemetry" and (part := parts.devices.get(each.device)) is not None), None)
+    speaks = None
+    if home is not None and way is not None and not way.shared:
+        speaks = way.asked
+    elif modem is not None and modem.serial is not None and modem.serial.protocol:
+        speaks = TelemetrySetup(protocol=modem.serial.protocol, inverted=modem.serial.inverted, half_duplex=modem.serial.half_duplex)
+    if speaks is not None:
+        edits += [edit for edit in speaks.edits() if getattr(document.settings.telemetry, edit.path.rpartition("/")[2]) != edit.value]
+    rates = {}
+    for each in plan.assignments:
+        part = parts.devices.get(each.device)
+        usual = USUAL_BAUD.get(each.job)
+        if part is not None and part.serial is not None and each.port and usual is not None and part.serial.baud != usual:
+            rates[each.port] = part.serial.baud
+    if rates != document.settings.port_baud:
+        edits.append(Edit(path="/settings/port_baud", value=rates))
     return edits
 
 

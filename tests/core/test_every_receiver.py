@@ -96,8 +96,8 @@ class TurnTakingTest(SimpleTestCase):
         hand = Hand(scenario.curlew())
         hand.do(2.0, tap="S.Port")
         line = hand.report().told.line
-        self.assertEqual((line.protocol, line.wire_pad, [wire.carries for wire in line.wires]), ("S.Port", "T4", ["channels", "telemetry"]))
-        with self.assertRaisesMessage(ValueError, "no wire on a pin nowhere"):
+        self.assertEqual((line.protocol, line.wire_pad, [wire.carries for wire in line.wires]), ("S.Port", "T4", ["channels", "telemetry", *["device"] * 2]))
+        with self.assertRaisesMessage(ValueError, "has a wire on a pin nowhere"):
             hand.bench.hands(Hands(tap="nowhere"))
 
 

@@ -29,7 +29,7 @@ from linkcore.reads import Whole
 from linkcore.standins.radio import aspect_db
 from linkcore.wiring.netlist import wires_for
 from tests.core.test_bench import Hand, fly, prove_the_rest, walk_round
-from tests.crafts import crsf_craft, sbus_craft
+from tests.crafts import crsf_craft, sbus_craft, with_gps
 from tests.kits import planned_craft
 
 UP, LOW = {"x": 0, "y": 0.2}, {"x": 0, "y": -1}
@@ -40,7 +40,7 @@ def craft_with(airframe: str = "quad X", *, compass: bool = True, pack: bool = T
     craft = sbus_craft()
     craft.airframe = airframe
     if compass:
-        craft.kit.devices = [Fitted(name="GPS", part="tern-8")]
+        craft = with_gps(craft)
     if pack:
         craft.kit.pack = "tussock-4-1500"
     craft.place = USUAL[airframe].model_copy(update=place or {})
@@ -250,7 +250,7 @@ class ProvenTest(unittest.TestCase):
     def test_no_arming_without_a_home_unless_that_was_said(self):
         for instead in ("no arming", "motors off"):
             hand = Hand(craft_with(without_home=instead, **HOME))
-            hand.do(0.5, gps_fix=False)
+            hand.do(2.5, gps_fix=False)
             hand.do(0.5, switches={"S1": 1}, left=LOW)
             self.assertEqual(hand.board.armed, instead == "motors off")
             if instead == "no arming":
@@ -265,18 +265,19 @@ class ProvenTest(unittest.TestCase):
 
     def test_a_fix_that_is_missing_is_a_stop_as_long_as_it_is(self):
         hand = Hand(craft_with(**HOME))
+        hand.wait(2.0)
         self.assertNotIn("lostlink.no-fix", hand.codes())
-        hand.do(0.5, gps_fix=False)
+        hand.do(2.5, gps_fix=False)
         missing = next(each for each in hand.report().findings if each.code == "lostlink.no-fix")
         self.assertEqual((missing.severity, hand.coins()["lost link"]), ("stop", "cracked"))
-        hand.do(0.5, **missing.mends[0].hands)
+        hand.do(2.5, **missing.mends[0].hands)
         self.assertNotIn("lostlink.no-fix", hand.codes())
 
     def test_a_home_that_is_taken_away_is_none_any_more(self):
         hand = Hand(craft_with(**HOME))
         fly(hand)
         hand.do(0.5, left=UP)
-        hand.do(0.3, home=False)
+        hand.do(1.5, home=False)
         self.assertEqual((hand.bench.live().gps_fix, hand.bench.live().home), (True, False))
         missing = next(each for each in hand.report().findings if each.code == "lostlink.no-fix")
         self.assertIn("no fix that is good enough for a home", missing.what)
@@ -364,7 +365,8 @@ class ProvenTest(unittest.TestCase):
 def returning_by_preset(**place: Any) -> CraftDocument:
     """A receiver whose preset no flag tells, on a board that waits longer than the receiver: its values turn return home on."""
     craft = crsf_craft()
-    craft.kit.devices, craft.kit.pack = [Fitted(name="GPS", part="tern-8")], "tussock-4-1500"
+    craft = with_gps(craft)
+    craft.kit.pack = "tussock-4-1500"
     craft.place = USUAL["quad X"].model_copy(update={"home_m": 80, "height_m": 20} | place)
     craft.settings.modes = [ModeBand(mode="return home", channel=7, low=1700, high=2100)]
     craft.settings.lost_link.grace_ms = 1000

@@ -10,21 +10,22 @@ from hypothesis import strategies as st
 import scenario
 from linkcore.craft.document import ReceiverInput
 from linkcore.devices.port import PULSE_INPUTS
+from linkcore.devices.sensors import Values
 from linkcore.parts.catalogue import shipped
-from linkcore.parts.models import Board, Output, Receiver
+from linkcore.parts.models import Board, Output, Receiver, ReceiverTelemetry
 from linkcore.protocols import sport
 from linkcore.protocols.base import BadFrame, ChannelFrame, PollFrame, Sent, TelemetryFrame
 from linkcore.protocols.registry import PROTOCOLS, SERIAL_PROTOCOLS
-from linkcore.signal.edges import Edges
+from linkcore.signal.edges import NO_TIMES, Edges
 from linkcore.signal.uart import read_all, send
 from linkcore.standins.board import StandInBoard
 from linkcore.standins.path import TapLine
 from linkcore.standins.radio import StandInReceiver
-from linkcore.standins.telemetry import IBUS_POLL_S, SPORT_POLL_S, BoardSays, Exchange, toggles_of, told
+from linkcore.standins.telemetry import IBUS_POLL_S, SPORT_POLL_S, Asker, Teller, toggles_of
 from linkcore.standins.voice import voice_of
 from tests.crafts import bound, sbus_craft
 
-SAYS = BoardSays(voltage_v=15.2, current_a=3.4, used_mah=120, remaining_percent=81, mode="angle")
+SAYS: Values = {"voltage": 15.2, "current": 3.4, "used": 120.0, "charge left": 81.0, "flight mode": "angle"}
 SIX = [1100.0, 1200.0, 1300.0, 1400.0, 1500.0, 1600.0]
 
 
@@ -120,45 +121,64 @@ class EarTest(SimpleTestCase):
         self.assertEqual(board.stored.receiver_input.protocol, "PPM")
 
 
-class ExchangeTest(SimpleTestCase):
-    def talk(self, protocol: str, seconds: float = 2.0) -> tuple[list[TelemetryFrame], int]:
+class TurnsTest(SimpleTestCase):
+    def talk(self, telemetry: ReceiverTelemetry, seconds: float = 4.0, says: Values = SAYS) -> tuple[list[TelemetryFrame], int]:
         """Receiver and board on one wire: (what the receiver was told, how many frames were bad)."""
-        exchange = Exchange(protocol)
-        uart = exchange.spec.uart
-        ear, home = exchange.spec.reader(uart.inverted, uart.idle_level), exchange.spec.reader(uart.inverted, uart.idle_level)
+        asker, teller = Asker(telemetry), Teller(SERIAL_PROTOCOLS[telemetry.protocol])
+        uart = asker.spec.uart
+        ear, home = asker.spec.reader(uart.inverted, uart.idle_level), asker.spec.reader(uart.inverted, uart.idle_level)
         heard, bad, now = [], 0, 0.0
         while now < seconds:
-            asked = toggles_of(exchange.master(now, now + 0.04), uart)
-            answers = toggles_of(exchange.answers(ear.feed(asked, now + 0.04)[1], SAYS) + exchange.unasked(now, now + 0.04, SAYS), uart)
+            asked = toggles_of(asker.asks(now, now + 0.04), uart)
+            answers = toggles_of(teller.answers(ear.feed(asked, now + 0.04)[1], says) + teller.unasked(now, now + 0.04, says), uart)
             line = np.sort(np.concatenate((asked, answers)))
             self.assertTrue((np.diff(line) > 0.2 * uart.bit_s).all(), "two talk at once")
             frames = home.feed(line, now + 0.04)[1]
-            heard += told(frames)
+            heard += asker.heard(frames)
             bad += sum(isinstance(frame, BadFrame) for frame in frames)
             now += 0.04
         return heard, bad
 
     def test_each_way_home_tells_the_voltage_and_nobody_talks_over_the_other(self):
         for protocol in ("S.Port", "IBUS telemetry", "hub telemetry", "CRSF", "MAVLink"):
-            with self.subTest(protocol):
-                heard, bad = self.talk(protocol)
-                volts = [frame.values["voltage_v"] for frame in heard if "voltage_v" in frame.values]
-                self.assertEqual((set(volts), bad), ({15.2}, 0))
+            for asks in ("strict round", "found first"):
+                with self.subTest(protocol, asks=asks):
+                    heard, bad = self.talk(ReceiverTelemetry(protocol=protocol, asks=asks))
+                    volts = [frame.values["voltage_v"] for frame in heard if "voltage_v" in frame.values]
+                    self.assertEqual((set(volts), bad), ({15.2}, 0))
 
     def test_only_who_is_asked_answers(self):
-        exchange = Exchange("S.Port")
         asked = [PollFrame(0.1 * number, f"sensor {number}") for number in range(28)]
-        answers = exchange.answers(asked, SAYS)
+        answers = Teller(SERIAL_PROTOCOLS["S.Port"]).answers(asked, SAYS)
         self.assertEqual([round(t, 1) for t, _ in answers], [round(0.1 * sport.BOARD_ID, 1)])
-        self.assertEqual(Exchange("CRSF").answers(asked, SAYS), [])
-        with self.assertRaisesMessage(ValueError, "no telemetry protocol"):
-            Exchange("smoke signals")
+        self.assertEqual(Teller(SERIAL_PROTOCOLS["CRSF"]).answers(asked, SAYS), [])
+        with self.assertRaisesMessage(ValueError, "SUMD carries no telemetry"):
+            Teller(SERIAL_PROTOCOLS["SUMD"])
+
+    def test_a_receiver_that_prefers_ids_it_has_found_asks_them_every_other_time(self):
+        often = {asks: len(self.talk(ReceiverTelemetry(protocol="S.Port", asks=asks), 10.0)[0]) for asks in ("strict round", "found first")}
+        self.assertAlmostEqual(often["strict round"], 10 / (28 * SPORT_POLL_S), delta=2)
+        self.assertAlmostEqual(often["found first"], 10 / (2 * SPORT_POLL_S), delta=20)
+
+    def test_an_address_that_has_gone_silent_is_looked_for_again(self):
+        asker, teller = Asker(ReceiverTelemetry(protocol="IBUS telemetry")), Teller(SERIAL_PROTOCOLS["IBUS telemetry"])
+        uart, told = asker.spec.uart, []
+        ear, home = asker.spec.reader(False, 1), asker.spec.reader(False, 1)
+        for turn in range(300):
+            now = turn * 0.04
+            asked = toggles_of(asker.asks(now, now + 0.04), uart)
+            questions = ear.feed(asked, now + 0.04)[1]
+            away = 3.0 < now < 7.0  # the board's supply was off
+            answers = NO_TIMES if away else toggles_of(teller.answers(questions, SAYS), uart)
+            told += [now for _ in asker.heard(home.feed(np.sort(np.concatenate((asked, answers))), now + 0.04)[1])]
+        self.assertTrue(any(t < 3 for t in told) and any(t > 8 for t in told))
+        self.assertFalse(any(3.1 < t < 7 for t in told))
 
     def test_the_masters_keep_their_beat_over_any_slices(self):
         for protocol, period in (("S.Port", SPORT_POLL_S), ("IBUS telemetry", IBUS_POLL_S)):
-            whole = Exchange(protocol).master(0.0, 1.0)
-            sliced = Exchange(protocol)
-            pieces = [word for slot in range(25) for word in sliced.master(slot / 25, (slot + 1) / 25)]
+            whole = Asker(ReceiverTelemetry(protocol=protocol)).asks(0.0, 1.0)
+            sliced = Asker(ReceiverTelemetry(protocol=protocol))
+            pieces = [word for slot in range(25) for word in sliced.asks(slot / 25, (slot + 1) / 25)]
             self.assertEqual([data for _, data in whole], [data for _, data in pieces])
             self.assertAlmostEqual(len(whole), 1 / period, delta=1)
 

@@ -60,7 +60,7 @@ class TapWire(BaseModel):
 
     pin: str
     pad: str | None
-    carries: Literal["channels", "telemetry", "both"]
+    carries: Literal["channels", "telemetry", "both", "device"]
 
 
 class InputWorkedOut(BaseModel):
@@ -68,6 +68,27 @@ class InputWorkedOut(BaseModel):
 
     settings: ReceiverInput
     because: list[str]
+
+
+class HomeLine(BaseModel):
+    """The wire on which telemetry goes home, where it is one of its own: what the receiver listens for, what the board speaks there, and what comes of it."""
+
+    pin: str
+    pad: str | None
+    listens: str
+    speaks: str
+    reads: bool
+    says: str
+
+
+class DeviceLine(BaseModel):
+    """The tapped wire of a device: where it ends, and what the board's port makes of what comes; `reads`: whole messages come."""
+
+    device: str
+    pad: str | None
+    port: str | None
+    reads: bool
+    says: str
 
 
 class DownlinkValue(BaseModel):
@@ -106,6 +127,8 @@ class LineTold(BaseModel):
     would_read: list[LineReading]
     wave: Wave | None
     downlink: list[DownlinkValue]
+    home: HomeLine | None
+    device: DeviceLine | None
 
 
 @dataclass(frozen=True)
@@ -138,6 +161,16 @@ class Listening(Protocol):
     @property
     def downlink(self) -> Iterable[TelemetryFrame]:
         """What the receiver has heard from the board, the newest of each sensor."""
+        ...
+
+    @property
+    def home_line(self) -> HomeLine | None:
+        """The wire of telemetry's own."""
+        ...
+
+    @property
+    def device_line(self) -> DeviceLine | None:
+        """The tapped wire, where it is a device's."""
         ...
 
     @property
@@ -191,6 +224,8 @@ def tell(whole: Whole, seen: Listening) -> LineTold:
             DownlinkValue(sensor=each.sensor, values=each.values, t=round(each.t or seen.t, 2), old_s=_too_old(seen.t - (each.t or seen.t)))
             for each in seen.downlink
         ],
+        home=seen.home_line,
+        device=seen.device_line,
     )
 
 

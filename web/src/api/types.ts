@@ -56,6 +56,7 @@ export type TapState = Schemas["TapState"];
 export type OpenTap = Schemas["OpenTap"];
 export type TapAct = Schemas["TapAct"];
 export type LoadTold = Schemas["LoadTold"];
+export type DownlinkTold = Schemas["DownlinkTold"];
 export type BindTold = Schemas["BindTold"];
 export type DeviceView = Schemas["DeviceView"];
 export type Role = DeviceView["role"];

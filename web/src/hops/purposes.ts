@@ -47,4 +47,12 @@ export const PURPOSES: Record<Hop, Purpose> = {
       "Switch the transmitter off, watch, and switch it on again; then the other proofs, in their order.",
     ],
   },
+  downlink: {
+    says: "Telemetry is all that you know of a craft that is far away. Here its way home is worked out and followed: who knows what, on which wire it goes, how often each value comes, and where the way stops. A sensor that does not come has its cause beside it, and what comes next.",
+    steps: [
+      "Let the transmitter look for sensors.",
+      "Go through those that are missing, one after the other.",
+      "Switch off what you do not need where what matters comes too seldom.",
+    ],
+  },
 };

@@ -34,6 +34,7 @@ export const REGISTRY: Record<Hop, HopEntry> = {
   sticks: live("sticks", async () => (await import("./sticks/SticksHop")).SticksHop),
   switchboard: live("switchboard", async () => (await import("./switchboard/SwitchboardHop")).SwitchboardHop),
   "lost link": live("lost link", async () => (await import("./lost_link/LostLinkHop")).LostLinkHop),
+  downlink: live("downlink", async () => (await import("./downlink/DownlinkHop")).DownlinkHop),
 };
 export const HOPS = Object.keys(REGISTRY) as Hop[];
 

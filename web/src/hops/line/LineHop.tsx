@@ -99,13 +99,24 @@ function LiveLine({ craft, parts, edit }: HopProps) {
   const edges = useBenchStore((state) => state.live?.edges_per_s ?? 0);
   const marks = useBenchStore((state) => state.live?.marks ?? "");
   if (!line || !board) return <p>Listening…</p>;
-  const onChannels = line.wires.find((wire) => wire.pin === line.tap)?.carries !== "telemetry";
+  const carries = line.wires.find((wire) => wire.pin === line.tap)?.carries;
+  const onChannels = carries === "channels" || carries === "both";
   return (
     <Box sx={{ display: "grid", gridTemplateColumns: "minmax(0, 1fr)", gap: 1.75 }}>
       {line.wires.length > 1 && <TapChoice line={line} />}
       <Box sx={{ display: "grid", gridTemplateColumns: columns("1fr 1fr"), gap: 1.5 }}>
         <OnTheWire line={line} receiver={parts.receiver.name} alive={edges > 0 || !onChannels} />
-        <PortCard line={line} board={board} hears={edges > 0} />
+        {line.device ? (
+          <Card title={`What ${line.device.port ?? "the board"} makes of it`} edge={line.device.reads ? colours.verdigris : colours.oxide}>
+            <span>{line.device.says}</span>
+          </Card>
+        ) : carries === "telemetry" && line.home ? (
+          <Card title="What the receiver makes of it" edge={line.home.reads ? colours.verdigris : colours.oxide}>
+            <span>{line.home.says}</span>
+          </Card>
+        ) : (
+          <PortCard line={line} board={board} hears={edges > 0} />
+        )}
       </Box>
       {line.wave ? <WavePicture wave={line.wave} caption={caption(line)} port={line.port} /> : <Quiet>No burst on the wire to draw.</Quiet>}
       <section aria-label="Last second">
@@ -155,9 +166,8 @@ function TapChoice({ line }: { line: Line }) {
 }
 
 function OnTheWire({ line, receiver, alive }: { line: Line; receiver: string; alive: boolean }) {
-  const where = line.wire_pad
-    ? `from ${line.tap} of the ${receiver} to ${line.wire_pad}`
-    : `from ${line.tap} of the ${receiver}, which goes nowhere`;
+  const [pin, whose] = line.device ? [line.tap.split(": ")[1], line.device.device] : [line.tap, `the ${receiver}`];
+  const where = line.wire_pad ? `from ${pin} of ${whose} to ${line.wire_pad}` : `from ${pin} of ${whose}, which goes nowhere`;
   const dead = line.what === "nothing" || !alive;
   return (
     <Card title={`On the wire ${where}`} edge={line.protocol ? colours.verdigris : colours.tarnish}>

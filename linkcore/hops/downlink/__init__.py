@@ -1,0 +1,1 @@
+"""Downlink: what comes back, what is missing and why."""

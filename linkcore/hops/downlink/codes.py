@@ -1,0 +1,25 @@
+"""What the checks of this hop can say: every code that a finding of it carries."""
+
+CODES = tuple(
+    f"downlink.{each}"
+    for each in (
+        "asked-too-few",
+        "bench-link",
+        "clash",
+        "device-baud",
+        "device-job",
+        "device-wire",
+        "inversion",
+        "job",
+        "no-port",
+        "none",
+        "not-asked",
+        "off",
+        "protocol",
+        "sensor-off",
+        "slow",
+        "two-senders",
+        "waits",
+        "wire",
+    )
+)

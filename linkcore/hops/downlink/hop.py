@@ -1,0 +1,66 @@
+"""Downlink: what comes back, what is missing and why."""
+
+from __future__ import annotations
+
+from linkcore.findings import At, Check, Finding, Mend
+from linkcore.hop import Hop
+from linkcore.hops.downlink.codes import CODES
+from linkcore.hops.downlink.proofs import PROOFS, READS, Come, coming, expected
+from linkcore.hops.downlink.rules import check_downlink
+from linkcore.hops.downlink.view import DownlinkTold, tell
+from linkcore.reads import Reads, View
+
+CHECK = Check("downlink")
+
+
+def clashes(_: View, seen: Come | None) -> list[Finding]:
+    """Two senders that tell one sensor: what the transmitter shows is now the one, now the other."""
+    found = seen.sensors_found if seen is not None else []
+    return [
+        CHECK.warn(
+            "downlink.clash",
+            At(each.sensor),
+            f"{' and '.join(each.clash)} both tell {each.sensor}, as {each.id}.",
+            "What the transmitter shows is now the one's, now the other's.",
+            Mend(text="Take one of them off the wire, or give it another id where it can have one"),
+        )
+        for each in found
+        if each.clash
+    ]
+
+
+def come(view: View, seen: Come | None) -> str:
+    """The one value: how many of the expected sensors come."""
+    if not view.parts.whole:
+        return "–"
+    wanted = len(expected(view.craft, view.parts))
+    if seen is None or not wanted:
+        return f"0 of {wanted}" if wanted else "none"
+    return f"{len(coming(view, seen))} of {wanted}"
+
+
+def to_begin(view: View) -> frozenset[str]:
+    """That nothing comes home, while nothing of it was wired or set."""
+    begun = view.craft.settings.telemetry.protocol is not None or "telemetry" in view.craft.settings.ports.values() or bool(view.craft.wiring)
+    return (
+        frozenset()
+        if begun
+        else frozenset({"downlink.wire", "downlink.job", "downlink.protocol", "downlink.device-wire", "downlink.waits", "downlink.no-port"})
+    )
+
+
+HOP = Hop(
+    key="downlink",
+    title="Downlink",
+    question="What comes back from the craft, how old is it, and what is missing?",
+    reads=Reads(*READS),
+    rules=lambda view: check_downlink(view.craft, view.parts),
+    sees=clashes,
+    codes=CODES,
+    proofs=PROOFS,
+    to_begin=to_begin,
+    value=come,
+    flows=lambda seen: seen.home_traffic.came_per_s > 0,
+    tells=DownlinkTold,
+    tell=tell,
+)

@@ -1,0 +1,124 @@
+"""What has to be seen of the downlink."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+from typing import Protocol
+
+from linkcore.craft.document import CraftDocument
+from linkcore.craft.parts import KitParts
+from linkcore.devices.sensors import TELLINGS
+from linkcore.hops.downlink.ages import Ages, ages
+from linkcore.hops.downlink.causes import Now, known_to_board
+from linkcore.hops.signal import SIGNAL
+from linkcore.kept import Kept
+from linkcore.parts.sensor_names import SENSORS, SensorName
+from linkcore.proofs import ProofOf
+from linkcore.reads import Reads, View
+from linkcore.wiring.way_home import way_home
+
+LATE = 1.2  # of what was reckoned, what still counts as in time
+SLACK_S = 0.1  # a slot of the way home more or less
+
+
+@dataclass(frozen=True)
+class SensorSeen:
+    """A sensor in the transmitter's list. `says`: its values as told, in `unit`; `every_s`: how far apart it came of late; `age_s`: since it came last; `clash`: who tells it, where more than one does."""
+
+    key: str
+    id: str
+    protocol: str
+    sensor: SensorName
+    unit: str
+    says: str
+    zero: bool
+    every_s: float | None
+    age_s: float | None
+    clash: list[str] = field(default_factory=list)
+
+
+class Come(Protocol):
+    """What is looked at of a running bench."""
+
+    kept: Kept
+
+    @property
+    def sensors_found(self) -> Sequence[SensorSeen]:
+        """The transmitter's list."""
+        ...
+
+    @property
+    def downlink_now(self) -> Now:
+        """What decides just now whether something comes."""
+        ...
+
+
+def expected(craft: CraftDocument, parts: KitParts) -> list[SensorName]:
+    """The sensors that this kit and these settings should bring."""
+    way = way_home(craft, parts)
+    if way is None:
+        return []
+    telling, known, off = TELLINGS[way.protocol], known_to_board(parts), set(craft.settings.telemetry.off)
+    by_receiver = {sensor for message in telling.messages if message.by == "receiver" for sensor in message.sensors}
+    told = {sensor for message in telling.said(known, off) for sensor in message.sensors if sensor in known}
+    return [sensor for sensor in SENSORS if sensor in told | by_receiver and telling.of(sensor)]
+
+
+def reckoned(view: View, seen: Come) -> Ages | None:
+    """How often each should come; worked out once as long as nothing that it rests on changes."""
+    way = way_home(view.craft, view.parts)
+    if way is None:
+        return None
+    return seen.kept.get("downlink: ages", (view.craft, view.parts), None, lambda: ages(view.craft, view.parts, way.protocol, known_to_board(view.parts)))
+
+
+def in_time(seen: SensorSeen, every_s: float) -> bool:
+    """Whether it comes, and as often as was reckoned."""
+    if seen.every_s is None or seen.age_s is None or seen.zero:
+        return False
+    return seen.every_s <= LATE * every_s + SLACK_S and seen.age_s <= 2 * every_s + SLACK_S
+
+
+def all_come(view: View, seen: Come) -> dict[str, object] | None:
+    """Every sensor that should come is in the transmitter's list, fresh, as often as was reckoned, and says something."""
+    found = {each.sensor: each for each in seen.sensors_found if each.age_s is not None}
+    if not found:
+        return None
+    wanted, reckons, now = expected(view.craft, view.parts), reckoned(view, seen), seen.downlink_now
+    if not wanted or reckons is None or not now.pack or any(each.clash for each in found.values()):
+        return None
+    told: dict[str, float] = {}
+    for sensor in wanted:
+        came, every = found.get(sensor), reckons.every_s.get(sensor)
+        if came is None or every is None or not in_time(came, every):
+            return None
+        told[sensor] = round(came.every_s or 0.0, 2)
+    return {"every_s": told}
+
+
+def coming(view: View, seen: Come) -> list[SensorName]:
+    """Those of the expected sensors that come, and in time."""
+    reckons = reckoned(view, seen)
+    found = {each.sensor: each for each in seen.sensors_found}
+    wanted = expected(view.craft, view.parts) if reckons else []
+    return [sensor for sensor in wanted if sensor in found and reckons is not None and in_time(found[sensor], reckons.every_s.get(sensor, 0.0))]
+
+
+def needless(view: View) -> str:
+    """A craft without telemetry that wants none needs no proof of it."""
+    if view.parts.maybe_board is None or view.parts.maybe_receiver is None or view.craft.wants.telemetry:
+        return ""
+    return "" if expected(view.craft, view.parts) else "no telemetry is wanted, and none can come"
+
+
+READS = (*SIGNAL, "firmware", "bind", "devices", "wants", "wiring of devices", "frame rate", "pack", "settings/telemetry", "settings/port_baud")
+ALL_COME = ProofOf(
+    name="every sensor comes",
+    says="Every sensor that this kit should bring is in the transmitter's list, as often as was reckoned, and says something.",
+    reads=Reads(*READS),
+    minutes=1,
+    seen=all_come,
+    needless=needless,
+)
+PROOFS = (ALL_COME,)

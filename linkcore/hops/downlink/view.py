@@ -1,0 +1,240 @@
+"""What is told of the Downlink: the way home with what passes at each place, every sensor with its age beside what is reckoned, and why one is missing."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Literal, Protocol
+
+from pydantic import BaseModel
+
+from linkcore.craft.document import TelemetrySetup
+from linkcore.devices.sensors import FACTS, TELLINGS, provided_by
+from linkcore.hops.downlink.ages import ages
+from linkcore.hops.downlink.causes import Cause, Code, causes, known_to_board, told_now
+from linkcore.hops.downlink.proofs import Come, SensorSeen, expected, in_time
+from linkcore.parts.sensor_names import SENSORS, SensorName
+from linkcore.reads import Whole
+from linkcore.wiring.way_home import none_because, way_home
+
+Stop = Literal["transmitter", "air", "receiver", "wire", "board", "devices"]
+_STOPS: dict[Code, Stop] = {
+    "receiver has none": "receiver",
+    "no link": "air",
+    "job": "board",
+    "protocol": "board",
+    "wire": "wire",
+    "ground": "wire",
+    "two senders": "wire",
+    "inversion": "board",
+    "not asked": "board",
+    "switched off": "board",
+    "not looked for": "transmitter",
+}
+
+
+class Place(BaseModel):
+    """A place on the way home. `passes`: what goes through it, in words; `why`: what stops it there, empty where nothing does."""
+
+    place: Stop
+    name: str
+    passes: str
+    why: str = ""
+
+
+class SensorTold(BaseModel):
+    """One sensor. `reckoned_s`: how often it should come, None where it should not; `every_s`, `age_s`: as it came; `told_by`: who knows it; `by_board`: it is the board that tells it; `cause`: why it does not come."""
+
+    sensor: SensorName
+    by_board: bool
+    carried: bool
+    expected: bool
+    off: bool
+    unit: str
+    says: str
+    told_by: list[str]
+    reckoned_s: float | None
+    every_s: float | None
+    age_s: float | None
+    comes: bool
+    cause: Cause | None
+    key: str
+    clash: list[str]
+
+
+class Room(BaseModel):
+    """What the way home has room for. `taken`: how much of it is asked for, 1 for all; `ids`, `asked_s`: values that take turns on one id, and how often that is asked."""
+
+    bytes_per_s: float
+    slots_per_s: float
+    taken: float
+    ids: int
+    asked_s: float | None
+
+
+class DownlinkTold(BaseModel):
+    """The Downlink hop.
+
+    `none`: why nothing can come at all; `places`: from what knows something to the pilot; `stopped`: what stops all of it at one place; `come`, `of`: how many of the expected sensors come; `strangers`: sensors in
+    the transmitter's list that this kit does not bring any more; `set_to`: how the board speaks, `asked`: how its wire asks it to (None where it shares the
+    receiver's port).
+    """
+
+    none: str
+    protocol: str
+    shared: bool
+    port: str | None
+    pad: str | None
+    places: list[Place]
+    sensors: list[SensorTold]
+    stopped: Cause | None
+    come: int
+    of: int
+    looking: bool
+    strangers: list[SensorTold]
+    room: Room | None
+    turns: str
+    set_to: TelemetrySetup
+    asked: TelemetrySetup | None
+
+
+class Passing(Protocol):
+    """What went over each place of late, a second: questions that the board read, values that the receiver heard, and those that the transmitter got."""
+
+    @property
+    def asked_per_s(self) -> float:
+        """Questions."""
+        ...
+
+    @property
+    def heard_per_s(self) -> float:
+        """Values at the receiver."""
+        ...
+
+    @property
+    def came_per_s(self) -> float:
+        """Values at the transmitter."""
+        ...
+
+
+class Told(Come, Protocol):
+    """What is looked at of a running bench."""
+
+    @property
+    def home_traffic(self) -> Passing:
+        """What passes on the way home."""
+        ...
+
+
+def tell(whole: Whole, seen: Told) -> DownlinkTold:
+    """The Downlink hop."""
+    craft, parts, now = whole.craft, whole.parts, seen.downlink_now
+    way, found = way_home(craft, parts), {each.sensor: each for each in seen.sensors_found}
+    wanted = expected(craft, parts)
+    why = seen.kept.get("downlink: causes", (craft, parts), now, lambda: causes(craft, parts, now))
+    told = told_now(parts, why)
+    reckons = seen.kept.get("downlink: ages as told", (craft, parts), told, lambda: ages(craft, parts, way.protocol, told)) if way else None
+    telling = TELLINGS.get(way.protocol) if way else None
+    rows = [_row(sensor, whole, found.get(sensor), sensor in wanted, why[sensor], reckons.every_s.get(sensor) if reckons else None) for sensor in SENSORS]
+    stopped = _stopped(rows)
+    if stopped is not None:  # said once, and not again beside each
+        rows = [row.model_copy(update={"cause": None}) if row.cause == stopped else row for row in rows]
+    carried = {row.sensor for row in rows if row.carried}
+    return DownlinkTold(
+        none="" if way else none_because(parts),
+        protocol=way.protocol if way else "",
+        shared=bool(way and way.shared),
+        port=way.port if way else None,
+        pad=way.pad.name if way and way.pad else None,
+        places=_places(whole, seen, rows, stopped),
+        stopped=stopped,
+        sensors=[row for row in rows if telling is None or row.carried or row.sensor in known_to_board(parts)],
+        come=sum(row.comes for row in rows if row.expected),
+        of=len(wanted),
+        looking=now.looking,
+        strangers=[
+            _row(each.sensor, whole, each, False, None, None)
+            for each in found.values()
+            if each.sensor not in carried or (way and each.protocol != way.protocol)
+        ],
+        room=Room(
+            bytes_per_s=round(reckons.capacity.bytes_per_s, 1),
+            slots_per_s=round(reckons.capacity.slots_per_s, 1),
+            taken=round(reckons.capacity.taken, 3),
+            ids=reckons.ids,
+            asked_s=reckons.asked_s,
+        )
+        if reckons
+        else None,
+        turns=way.turns if way else "",
+        set_to=craft.settings.telemetry,
+        asked=way.asked if way and not way.shared else None,
+    )
+
+
+def _row(sensor: SensorName, whole: Whole, found: SensorSeen | None, wanted: bool, cause: Cause | None, every: float | None) -> SensorTold:
+    craft, parts = whole.craft, whole.parts
+    way = way_home(craft, parts)
+    carried = TELLINGS[way.protocol].of(sensor) if way else None
+    comes = found is not None and every is not None and in_time(found, every)
+    fresh = found is not None and found.age_s is not None and not found.zero and every is not None and found.age_s <= 3 * every
+    return SensorTold(
+        sensor=sensor,
+        by_board=FACTS[sensor].provider != "receiver",
+        carried=carried is not None,
+        expected=wanted,
+        off=sensor in craft.settings.telemetry.off,
+        unit=found.unit if found else carried.unit if carried else FACTS[sensor].unit,
+        says=found.says if found else "",
+        told_by=provided_by(sensor, parts),
+        reckoned_s=round(every, 2) if every is not None and wanted else None,
+        every_s=round(found.every_s, 2) if found and found.every_s is not None else None,
+        age_s=round(found.age_s, 1) if found and found.age_s is not None else None,
+        comes=comes,
+        cause=None if fresh else cause,
+        key=found.key if found else "",
+        clash=found.clash if found else [],
+    )
+
+
+def _stopped(rows: Sequence[SensorTold]) -> Cause | None:
+    """What keeps all that the board tells from the pilot, where it is one thing at one place."""
+    told = [row for row in rows if row.carried and row.told_by and FACTS[row.sensor].provider != "receiver"]
+    found = next((row.cause for row in told if row.cause and row.cause.code in _STOPS), None)
+    return found or next((row.cause for row in rows if row.cause and row.cause.code in ("receiver has none", "no link")), None)
+
+
+def _places(whole: Whole, seen: Told, rows: Sequence[SensorTold], stopped: Cause | None) -> list[Place]:
+    craft, parts = whole.craft, whole.parts
+    way = way_home(craft, parts)
+    passing, telemetry = seen.home_traffic, craft.settings.telemetry
+    stop = _STOPS[stopped.code] if stopped else None
+
+    def why(place: Stop) -> str:
+        return stopped.says if stopped and stop == place else ""
+
+    device_causes = [row.cause for row in rows if row.carried and row.told_by and row.cause and row.cause.code.startswith(("device", "no fix", "no pack"))]
+    known = [row for row in rows if row.expected and FACTS[row.sensor].provider != "receiver"]
+    speaks = (way.protocol if way and way.shared else telemetry.protocol) if telemetry.on else None
+    wire = f"{way.baud} baud, {'inverted' if way.inverted else 'not inverted'}{', half duplex' if way.half_duplex else ''}" if way else ""
+    come = f"{sum(row.comes for row in rows if row.expected)} of {sum(row.expected for row in rows)} come"
+    asked = f"asked {passing.asked_per_s:.0f}/s" if way and TELLINGS[way.protocol].polled else ""
+    return [
+        Place(place="devices", name="sensors", passes=f"{len(known)} known", why=device_causes[0].says if device_causes else ""),
+        Place(
+            place="board",
+            name=parts.board.name if parts.maybe_board else "board",
+            passes=f"{speaks or 'nothing'}{f' on {way.port}' if way and way.port else ''}",
+            why=why("board"),
+        ),
+        Place(place="wire", name=way.pad.name if way and way.pad else "no wire", passes=asked or wire, why=why("wire")),
+        Place(
+            place="receiver", name=parts.receiver.name if parts.maybe_receiver else "receiver", passes=f"hears {passing.heard_per_s:.1f}/s", why=why("receiver")
+        ),
+        Place(place="air", name="air", passes=f"{passing.came_per_s:.1f}/s arrive", why=why("air")),
+        Place(
+            place="transmitter",
+            name=parts.transmitter.name if parts.maybe_transmitter else "transmitter",
+            passes=come,
+            why=why("transmitter"),
+        ),
+    ]

@@ -1,0 +1,392 @@
+"""The way home: what each protocol carries arrives as it was told, as often as was reckoned, and what is missing has its cause."""
+
+from __future__ import annotations
+
+import math
+import unittest
+from dataclasses import replace
+from typing import Any
+
+import numpy as np
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+import scenario
+from linkcore.chain import still_findings
+from linkcore.craft.document import CraftDocument, Patch, TelemetrySetup, apply_edits, load
+from linkcore.craft.parts import KitParts
+from linkcore.devices.pack import ohm, open_volts, volts
+from linkcore.devices.sensors import FACTS, TELLINGS, Values
+from linkcore.findings import Edit, Finding
+from linkcore.hops.downlink.ages import ages
+from linkcore.hops.downlink.causes import causes, known_to_board
+from linkcore.hops.downlink.rules import check_downlink
+from linkcore.parts.catalogue import shipped
+from linkcore.parts.models import CELL_VOLTS, Pack, ReceiverTelemetry
+from linkcore.parts.sensor_names import SensorName
+from linkcore.protocols import esc, fport, nmea, ubx
+from linkcore.protocols.base import BadFrame, TelemetryFrame
+from linkcore.protocols.registry import DEVICE_PROTOCOLS, SERIAL_PROTOCOLS
+from linkcore.standins.discovery import SensorList
+from linkcore.standins.downlink import AirHome, link_frame
+from linkcore.standins.telemetry import Asker, Teller, toggles_of
+from tests.core.test_bench import Hand
+from tests.crafts import whole_of
+from tests.downlinks import KITS, downlink_craft, wrong
+
+SAID: dict[SensorName, st.SearchStrategy[Any]] = {
+    "cell voltage": st.floats(2.6, 4.35),
+    "charge left": st.integers(0, 100).map(float),
+    "used": st.integers(0, 60_000).map(float),
+    "current": st.floats(0, 200),
+    "position": st.tuples(st.floats(-89, 89), st.floats(-179, 179)).filter(lambda place: all(abs(each) > 0.001 for each in place)),
+    "satellites": st.integers(0, 40).map(float),
+    "height": st.floats(-300, 2000),
+    "climb rate": st.floats(-30, 30),
+    "speed": st.floats(0, 60),
+    "heading": st.floats(0, 359.4),
+    "attitude": st.tuples(*[st.floats(-179, 179)] * 3),
+    "flight mode": st.sampled_from(["acro", "angle", "return home"]),
+    "motor speed": st.integers(0, 40_000).map(float),
+    "ESC temperature": st.integers(0, 120).map(float),
+}
+
+
+def discovered(protocol: str, says: Values, seconds: float = 12.0) -> SensorList:
+    """What a transmitter has in its list after a while, over a wire of its own or, for F.Port, between its channels."""
+    spec = SERIAL_PROTOCOLS[protocol]
+    teller, found = Teller(spec), SensorList()
+    found.looking = True
+    asker = Asker(ReceiverTelemetry(protocol=protocol, asks="found first"))
+    uart, now = spec.uart, 0.0
+    ear, home = spec.reader(uart.inverted, uart.idle_level), spec.reader(uart.inverted, uart.idle_level)
+    while now < seconds:
+        asks = asker.asks(now, now + 0.04) if protocol != "F.Port" else [(now, fport.encode_poll()), (now + 0.02, fport.encode_poll())]
+        asked = toggles_of(asks, uart)
+        answers = toggles_of(teller.answers(ear.feed(asked, now + 0.04)[1], says) + teller.unasked(now, now + 0.04, says), uart)
+        frames = home.feed(np.sort(np.concatenate((asked, answers))), now + 0.04)[1]
+        for frame in asker.heard(frames):
+            found.take(protocol, frame, now)
+        now += 0.04
+    return found
+
+
+class CarriedTest(unittest.TestCase):
+    @settings(max_examples=12, deadline=None)
+    @given(st.fixed_dictionaries(SAID), st.integers(1, 13), st.sampled_from(sorted(TELLINGS)))
+    def test_every_sensor_of_every_protocol_arrives_within_its_resolution(self, says, cells, protocol):
+        says["voltage"] = says["cell voltage"] * cells
+        seconds = 2.2 if protocol not in ("S.Port", "IBUS telemetry") else 6.0
+        found = {each.sensor: each for each in discovered(protocol, says, seconds).found.values()}
+        telling = TELLINGS[protocol]
+        wanted = {each.sensor for each in telling.carries if FACTS[each.sensor].provider != "receiver"}
+        self.assertEqual(wanted - set(found), set(), protocol)
+        for sensor in wanted:
+            carried, told = found[sensor].carried, says[sensor]
+            values = [found[sensor].values[name] for _, name in carried.at]
+            if isinstance(told, str):
+                self.assertEqual(values, [told[:15]])
+                continue
+            for value, sent in zip(values, told if isinstance(told, tuple) else (told,), strict=True):
+                off = abs(value - sent * carried.factor)
+                if protocol == "hub telemetry" and sensor == "height" and -1 < sent < 0:
+                    continue  # its format has no minus before a nought
+                self.assertLessEqual(off, 0.51 * carried.step + 1e-6 * abs(sent) + 1e-6, (protocol, sensor, sent, value))
+
+    def test_what_the_receiver_tells_of_the_link(self):
+        for protocol, said in (("CRSF", {"LQ": 93, "RSSI": -87, "SNR": 12, "transmitter power": 100}), ("S.Port", {"RSSI": 38}), ("MAVLink", {"RSSI": 97})):
+            found = SensorList()
+            found.looking = True
+            found.take(protocol, link_frame(protocol, -87.0, 12.0, 93, 98.0), 1.0)
+            self.assertEqual({each.sensor: next(iter(each.values.values())) for each in found.found.values()}, said)
+
+    def test_a_sensor_appears_goes_stale_stays_and_comes_back_when_it_was_taken_out(self):
+        found = SensorList()
+        frame = TelemetryFrame(0.0, "voltage", {"voltage_v": 15.1})
+        found.take("S.Port", frame, 0.0)
+        self.assertEqual(found.found, {}, "nobody looks")
+        found.looking = True
+        found.take("S.Port", frame, 1.0)
+        found.looking = False
+        found.take("S.Port", frame, 2.0)
+        [(key, seen)] = found.found.items()
+        self.assertEqual((seen.says, seen.every_s, seen.clashes()), ("15.10", 1.0, []))
+        found.take("S.Port", frame, 3.0, sender="vario")
+        self.assertEqual(seen.clashes(), ["board", "vario"])
+        again = SensorList()
+        again.resume(found.kept())
+        self.assertEqual((list(again.found), again.found[key].says, again.found[key].every_s), ([key], "", None))
+        found.forget(key)
+        found.take("S.Port", frame, 4.0)
+        self.assertEqual(found.found, {})
+        found.looking = True
+        found.take("S.Port", frame, 5.0)
+        self.assertEqual(list(found.found), [key])
+        found.forget("")
+        self.assertEqual(found.found, {})
+
+    def test_nought_by_nought_is_no_position(self):
+        found = SensorList()
+        found.looking = True
+        found.take("CRSF", TelemetryFrame(0.0, "gps", {"latitude_deg": 0.0, "longitude_deg": 0.0, "satellites": 3}), 0.0)
+        self.assertEqual([each.sensor for each in found.found.values()], ["satellites"])
+
+    def test_the_air_takes_as_many_slots_as_a_message_is_long_and_loses_none_of_it(self):
+        air = AirHome("CRSF", 4, 1)
+        air.take([TelemetryFrame(0.0, "battery", {"voltage_v": 15.0})])
+        link = (-60.0, 20.0, 100, 100.0)
+        out = [air.slot(0.01 * slot, heard=slot % 2 == 1, link=link) for slot in range(20)]
+        came = [(slot, frame.sensor) for slot, frame in enumerate(out) if frame is not None]
+        self.assertEqual(came[0], (5, "battery"))  # three slots of four bytes, every other one lost
+        self.assertEqual(came[1], (11, "link_statistics"))
+
+
+class DeviceProtocolTest(unittest.TestCase):
+    @settings(max_examples=25, deadline=None)
+    @given(st.floats(-80, 80), st.floats(-170, 170), st.integers(0, 30), st.booleans(), st.floats(0, 50), st.floats(0, 359))
+    def test_what_a_gps_says_is_read(self, latitude, longitude, satellites, fix, speed, course):
+        where = {"latitude_deg": latitude, "longitude_deg": longitude, "fix": fix}
+        pvt = ubx.encode_pvt(100.0, **where, satellites=satellites, altitude_m=12.5, speed_mps=speed, course_deg=course)
+        text = nmea.encode_gga(100.0, **where, satellites=satellites, hdop=1.0, altitude_m=12.5)
+        [frame], [line] = ubx.UbxDecoder().feed(b"\x00\xb5" + pvt), nmea.NmeaDecoder().feed(b"*7" + text)
+        for read, near in ((frame, 1e-7), (line, 1e-5)):
+            self.assertEqual((read.values["satellites"], bool(read.values["fix"])), (satellites, fix))
+            if fix:
+                self.assertLess(math.hypot(read.values["latitude_deg"] - latitude, read.values["longitude_deg"] - longitude), near)
+        [moves] = nmea.NmeaDecoder().feed(nmea.encode_rmc(100.0, **where, speed_mps=speed, course_deg=course))
+        if fix:
+            self.assertAlmostEqual(moves.values["speed_mps"], speed, delta=0.004)
+            self.assertAlmostEqual(frame.values["course_deg"], course, delta=1e-4)
+
+    def test_known_bytes(self):
+        """Not from the same thought: a sentence of the standard's own example, a CRC-8 check value, and a Fletcher sum worked out by hand."""
+        [line] = nmea.NmeaDecoder().feed(b"$GPGGA,123519,4807.038,N,01131.000,E,1,08,0.9,545.4,M,46.9,M,,*47\r\n")
+        self.assertEqual((round(line.values["latitude_deg"], 4), round(line.values["longitude_deg"], 4), line.values["altitude_m"]), (48.1173, 11.5167, 545.4))
+        self.assertEqual(esc.checksum(b"123456789"), 0xF4)
+        self.assertEqual(ubx.checksum(bytes((0x06, 0x08, 0x00, 0x00))), bytes((0x0E, 0x30)))
+
+    def test_damage_is_told(self):
+        text = nmea.encode_gga(0.0, latitude_deg=1, longitude_deg=1, fix=True, satellites=7, hdop=1, altitude_m=1)
+        pvt = ubx.encode_pvt(0.0, latitude_deg=1, longitude_deg=1, fix=True, satellites=7, altitude_m=1, speed_mps=1, course_deg=1)
+        one = esc.encode(temperature_c=30, voltage_v=15, current_a=3, used_mah=9, speed_rpm=9000)
+        for spec, whole in ((nmea.SPEC, text), (ubx.SPEC, pvt), (esc.SPEC, one)):
+            bent = bytearray(whole)
+            bent[4] ^= 1
+            times = [1.0 + spec.uart.byte_s * at for at in range(len(whole))]
+            good = spec.decoder().feed(whole, times)
+            self.assertEqual([type(frame) for frame in good], [TelemetryFrame], spec.name)
+            decoder = spec.decoder()
+            self.assertFalse(any(isinstance(frame, TelemetryFrame) for frame in [*decoder.feed(bytes(bent), times), *decoder.finish()]), spec.name)
+            self.assertTrue(spec.explain and spec.explain(whole) and spec.explain(whole[:3]))
+        for bad in (b"$GPGGA,x,y*00\r\n", b"$GPGGA" + b"0" * 90, b"$GPGGA,,,,,z*4F\r\n$"):
+            self.assertTrue(all(isinstance(frame, BadFrame) or not frame.values for frame in nmea.NmeaDecoder().feed(bad)), bad)
+
+    def test_an_esc_says_its_motors_own_speed(self):
+        [frame] = [
+            *esc.EscDecoder().feed(
+                esc.encode(temperature_c=41, voltage_v=15.5, current_a=12.5, used_mah=340, speed_rpm=14_000), [0.1 + 1e-4 * at for at in range(10)]
+            )
+        ]
+        self.assertEqual(frame.values, {"temperature_c": 41, "voltage_v": 15.5, "current_a": 12.5, "used_mah": 340, "speed_rpm": 14_000})
+        self.assertEqual(set(DEVICE_PROTOCOLS) >= {"NMEA", "UBX", "ESC telemetry"}, True)
+
+
+class AgesTest(unittest.TestCase):
+    def test_eleven_values_on_one_id_of_a_strict_round_come_every_3_7_seconds(self):
+        craft = downlink_craft(*KITS[0])
+        craft.settings.telemetry.off = ["ESC temperature"]
+        found = ages(craft, KitParts.of(craft), "S.Port", known_to_board(KitParts.of(craft)))
+        self.assertEqual((found.ids, round(found.asked_s, 3), round(found.every_s["cell voltage"], 1)), (11, 0.336, 3.7))
+
+    def test_reckoned_and_measured_are_alike_over_every_kit(self):
+        for kit in KITS:
+            with self.subTest(kit[1]):
+                hand = Hand(downlink_craft(*kit))
+                hand.do(0.0, looking=True)
+                hand.wait(30.0 if kit[1] == "pip-s8" else 16.0)
+                told = hand.report().told.downlink
+                expected = [row for row in told.sensors if row.expected]
+                self.assertGreater(len(expected), 9)
+                for row in expected:
+                    self.assertIsNone(row.cause, row.sensor)
+                    self.assertLess(abs(row.every_s / row.reckoned_s - 1), 0.2, (row.sensor, row.every_s, row.reckoned_s))
+                self.assertEqual(told.come, told.of)
+                self.assertIn("every sensor comes", hand.proven("downlink"))
+
+    def test_a_full_air_is_shared_and_what_comes_seldom_passes(self):
+        craft = downlink_craft(*KITS[2])
+        parts = KitParts.of(craft)
+        found = ages(craft, parts, "hub telemetry", known_to_board(parts))
+        self.assertGreater(found.capacity.taken, 1)
+        self.assertEqual(found.every_s["position"], 1.0)
+        self.assertGreater(found.every_s["voltage"], 0.2)
+
+
+class MissingTest(unittest.TestCase):
+    def test_the_cause_of_single_faults_is_found(self):
+        for seed in range(1000, 1016):
+            self.assertEqual(wrong(seed), [])
+
+    def test_a_protocol_that_the_receiver_does_not_listen_for_is_garbage_on_its_wire(self):
+        craft = downlink_craft(*KITS[0])
+        craft.settings.telemetry = TelemetrySetup(protocol="hub telemetry", inverted=True)
+        hand = Hand(craft)
+        hand.do(0.0, looking=True)
+        hand.wait(6.0)
+        told = hand.report().told.downlink
+        self.assertEqual((told.stopped.code, told.come, told.asked.protocol), ("protocol", 1, "S.Port"))
+        hand.do(3.0, tap="S.Port")
+        home = hand.report().told.line.home
+        self.assertEqual((home.reads, home.pad), (False, told.pad))
+        self.assertIn("the board speaks hub telemetry, inverted, 9600 baud, 8N1, and none of it is read. Set to S.Port, inverted", home.says)
+
+    def test_a_gps_on_the_wrong_pad_is_found_by_its_signal(self):
+        craft = scenario.curlew()
+        for patch in craft.wiring:
+            if (patch.device, patch.pin) == ("GPS", "TX"):
+                patch.pad = "R3"
+        hand = Hand(CraftDocument.model_validate(craft.model_dump()))
+        hand.do(4.0, tap="GPS: TX", looking=True)
+        line, told = hand.report().told.line, hand.report().told.downlink
+        self.assertEqual((line.what, line.wire_pad), ("UBX", "R3"))
+        position = next(row for row in told.sensors if row.sensor == "position")
+        self.assertEqual(position.cause.code, "device wire")
+        self.assertIn("GPS's TX wire is on R3, while U1 has its job", position.cause.says)
+
+
+def findings(craft: CraftDocument) -> dict[str, Finding]:
+    return {each.code: each for each in still_findings(whole_of(craft)) if each.hop == "downlink"}
+
+
+class RulesTest(unittest.TestCase):
+    def sound(self, kit: int = 0, **devices: str) -> CraftDocument:
+        return downlink_craft(*KITS[kit], **devices)
+
+    def mended(self, craft: CraftDocument, code: str, which: int = 0) -> CraftDocument:
+        finding = findings(craft)[code]
+        return apply_edits(craft, finding.mends[which].edits)
+
+    def test_a_sound_way_home_has_nothing_but_its_slowness(self):
+        for kit in range(len(KITS)):
+            self.assertEqual(set(findings(self.sound(kit))), {"downlink.slow"} if kit == 0 else set(), KITS[kit])
+
+    def test_what_matters_comes_in_time_once_less_is_told(self):
+        craft = self.mended(self.sound(), "downlink.slow")
+        self.assertEqual(findings(craft), {})
+        every = ages(craft, KitParts.of(craft), "S.Port", known_to_board(KitParts.of(craft))).every_s
+        self.assertLessEqual(every["cell voltage"], 3.0)
+
+    def test_each_thing_that_is_set_wrong_is_named_and_mended(self):
+        changes: list[tuple[str, list[tuple[str, Any]], int]] = [
+            ("downlink.job", [("/settings/ports/U4", "free")], 0),
+            ("downlink.protocol", [("/settings/telemetry/protocol", None)], 0),
+            ("downlink.protocol", [("/settings/telemetry/protocol", "MAVLink")], 0),
+            ("downlink.inversion", [("/settings/telemetry/inverted", False)], 0),
+            ("downlink.not-asked", [("/settings/telemetry/half_duplex", False)], 0),
+            ("downlink.off", [("/settings/telemetry/on", False)], 0),
+        ]
+        sound = self.sound()
+        port = next(port for port, job in sound.settings.ports.items() if job == "telemetry")
+        for code, edits, which in changes:
+            broken = apply_edits(sound, [Edit(path=path.replace("U4", port), value=value) for path, value in edits])
+            self.assertIn(code, findings(broken))
+            self.assertEqual(findings(broken)[code].severity, "stop")
+            self.assertEqual(set(findings(self.mended(broken, code, which))), {"downlink.slow"}, code)
+
+    def test_devices_that_the_board_does_not_hear(self):
+        sound = self.sound(5)
+        port = next(port for port, job in sound.settings.ports.items() if job == "GPS")
+        jobless = apply_edits(sound, [Edit(path=f"/settings/ports/{port}", value="free")])
+        self.assertEqual(set(findings(jobless)), {"downlink.device-job"})
+        self.assertEqual(findings(self.mended(jobless, "downlink.device-job")), {})
+        slow = apply_edits(sound, [Edit(path="/settings/port_baud", value={port: 9600})])
+        self.assertEqual(findings(slow)["downlink.device-baud"].what, f"{port} listens at 9600 baud; GPS speaks at 57600.")
+        self.assertEqual(self.mended(slow, "downlink.device-baud").settings.port_baud, {})
+        loose = sound.model_copy(update={"wiring": [each for each in sound.wiring if (each.device, each.pin) != ("GPS", "TX")]})
+        self.assertEqual(set(findings(loose)), {"downlink.device-wire"})
+
+    def test_wires_of_the_way_home(self):
+        sound = self.sound()
+        loose = sound.model_copy(update={"wiring": [each for each in sound.wiring if each.pin != "S.Port"]})
+        self.assertIn("downlink.wire", findings(loose))
+        full = loose.model_copy(deep=True)
+        board = KitParts.of(full).board
+        taken = {patch.pad for patch in full.wiring}
+        full.wiring += [Patch(device="GPS", pin="RX", pad=pad.name) for pad in board.pads if pad.kind == "tx" and pad.name not in taken]
+        self.assertIn("downlink.no-port", findings(full))
+        deaf = sound.model_copy(deep=True)
+        next(each for each in deaf.wiring if each.pin == "S.Port").pad = next(pad.name for pad in board.pads if pad.kind == "rx" and pad.name not in taken)
+        self.assertIn("which does not send", findings(deaf)["downlink.wire"].what)
+        shared = sound.model_copy(deep=True)
+        pad = next(each.pad for each in shared.wiring if each.pin == "S.Port")
+        next(each for each in shared.wiring if (each.device, each.pin) == ("GPS", "TX")).pad = pad
+        self.assertIn("downlink.two-senders", findings(shared))
+
+    def test_the_bench_links_port_is_not_given_away(self):
+        craft = self.sound()
+        linked = next(board for board in shipped().values() if getattr(board, "link_port", None) and board.pad_of(board.link_port, "tx"))
+        craft.kit.board = linked.id
+        next(each for each in craft.wiring if each.pin == "S.Port").pad = linked.pad_of(linked.link_port, "tx").name
+        craft.settings.ports = dict.fromkeys(linked.ports, "free") | {linked.link_port: "bench link"}
+        self.assertIn("downlink.bench-link", findings(craft))
+
+    def test_without_any_and_with_too_little(self):
+        none = downlink_craft(*KITS[0])
+        none.kit.receiver = "pip-s4"
+        finding = findings(none)["downlink.none"]
+        self.assertEqual((finding.severity, finding.what), ("stop", "Telemetry is wanted, and none can come back: the Pip S4 sends none back."))
+        self.assertEqual(findings(self.mended(none, "downlink.none")), {})
+        waits = scenario.sandpiper()
+        self.assertEqual(findings(waits)["downlink.waits"].severity, "note")
+        dumb = downlink_craft(*KITS[0])
+        dumb.settings.telemetry.off = ["voltage", "cell voltage"]
+        self.assertIn("downlink.sensor-off", findings(dumb))
+        self.assertNotIn("downlink.sensor-off", findings(self.mended(dumb, "downlink.sensor-off")))
+
+    def test_a_receiver_that_asks_few_addresses(self):
+        craft = downlink_craft(*KITS[3])
+        few = shipped()["brook-10t"].model_copy(
+            update={"telemetry": ReceiverTelemetry(protocol="IBUS telemetry", serial=shipped()["brook-10t"].telemetry.serial, ids=6)}
+        )
+        parts = KitParts.of(craft)
+        parts = replace(parts, maybe_receiver=few)
+        [found] = check_downlink(craft, parts)
+        self.assertEqual(found.code, "downlink.asked-too-few")
+        self.assertIn("motor speed", found.what)
+        self.assertEqual(check_downlink(apply_edits(craft, found.mends[0].edits), parts), [])
+        self.assertEqual(causes(craft, parts)["motor speed"].code, "not asked")
+
+    def test_two_that_tell_one_sensor_clash(self):
+        hand = Hand(downlink_craft(*KITS[0]))
+        hand.do(0.0, looking=True)
+        hand.wait(6.0)
+        frame = TelemetryFrame(0.0, "voltage", {"voltage_v": 3.0})
+        for sender in ("board", "vario"):
+            hand.bench.link.sensors.take("S.Port", frame, hand.bench.t, sender)
+        self.assertIn("downlink.clash", hand.codes())
+
+    def test_settings_that_nobody_knows(self):
+        data = scenario.curlew().model_dump(mode="json")
+        data["settings"]["telemetry"]["off"] = ["smell"]
+        with self.assertRaisesRegex(ValueError, "settings/telemetry/off/0"):
+            load(data)
+        del data["settings"]["telemetry"], data["settings"]["port_baud"]
+        self.assertEqual(load(data).settings.telemetry, TelemetrySetup())
+
+
+class PackTest(unittest.TestCase):
+    def test_it_sags_under_a_load_and_stands_at_what_its_chemistry_gives(self):
+        for chemistry, (full, nominal, empty) in CELL_VOLTS.items():
+            pack = Pack(id="p", name="p", cells=4, capacity_mah=1500, chemistry=chemistry)
+            self.assertEqual([round(open_volts(pack, left), 6) for left in (1.0, 0.5, 0.0)], [round(4 * each, 6) for each in (full, nominal, empty)])
+            self.assertAlmostEqual(open_volts(pack, 0.6) - volts(pack, 0.6, 20.0), 20 * ohm(pack))
+        twice = Pack(id="p", name="p", cells=4, capacity_mah=3000, parallel=2)
+        self.assertLess(ohm(twice), ohm(Pack(id="p", name="p", cells=4, capacity_mah=1500)))
+
+    def test_the_hands_empty_it_and_the_motors_pull_it_down(self):
+        hand = Hand(scenario.curlew())
+        hand.do(1.0)
+        full = hand.bench.volts()
+        hand.do(0.5, pack_left_percent=10)
+        self.assertLess(hand.bench.volts(), full - 1.5)
+        self.assertAlmostEqual(hand.bench.left, 0.1, delta=0.01)

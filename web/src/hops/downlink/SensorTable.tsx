@@ -1,0 +1,193 @@
+import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
+import Checkbox from "@mui/material/Checkbox";
+import type { DownlinkTold, Mend } from "../../api/types";
+import { sendHands } from "../../bench/useBench";
+import { colours, mono } from "../../look/colours";
+import { WideTable } from "../../look/WidePicture";
+
+type Sensor = DownlinkTold["sensors"][number];
+
+/** Every sensor that this way can carry: what it says, who knows it, its age beside what was reckoned, and why it does not come. */
+export function SensorTable({
+  told,
+  onTell,
+  mend,
+}: {
+  told: DownlinkTold;
+  onTell: (sensor: Sensor) => void;
+  mend: (mend: Mend) => React.ReactNode;
+}) {
+  const rows = told.sensors.filter((row) => row.carried);
+  const without = told.sensors.filter((row) => !row.carried && row.told_by.length > 0);
+  const longest = Math.max(1, ...rows.map((row) => 1.6 * (row.reckoned_s ?? 0)));
+  return (
+    <Box component="section" aria-label="Sensors" sx={{ minWidth: 0 }}>
+      <WideTable name="Sensors" least={640}>
+        <Box
+          component="table"
+          aria-label="Sensors, those first that can kill"
+          sx={{
+            width: "100%",
+            borderCollapse: "collapse",
+            fontSize: 13.5,
+            "& th": { textAlign: "left", fontWeight: 500, fontSize: 12.5, color: "text.secondary", py: 0.5 },
+            "& td": { borderTop: 1, borderColor: "divider", py: 0.35, verticalAlign: "middle" },
+            "& td, & th": { pr: 1.5 },
+          }}
+        >
+          <thead>
+            <tr>
+              <th scope="col">told</th>
+              <th scope="col">sensor</th>
+              <Box component="th" scope="col" sx={{ textAlign: "right !important" }}>
+                now
+              </Box>
+              <th scope="col">from</th>
+              <th scope="col">age, and ▲ how often it should come (0 to {longest.toFixed(longest < 3 ? 1 : 0)} s)</th>
+              <th scope="col">what keeps it</th>
+            </tr>
+          </thead>
+          <tbody>
+            {rows.map((row) => (
+              <tr key={row.sensor}>
+                <td>
+                  <Checkbox
+                    size="small"
+                    sx={{ p: 0.25 }}
+                    checked={!row.off}
+                    disabled={row.told_by.length === 0 || !row.by_board}
+                    onChange={() => onTell(row)}
+                    slotProps={{ input: { "aria-label": `Tell ${row.sensor}` } }}
+                  />
+                </td>
+                <Box
+                  component="th"
+                  scope="row"
+                  sx={{
+                    color: `${colours.ink} !important`,
+                    fontWeight: "600 !important",
+                    fontSize: "13.5px !important",
+                    borderTop: 1,
+                    borderColor: "divider",
+                    whiteSpace: "nowrap",
+                  }}
+                >
+                  {row.sensor}
+                </Box>
+                <Box
+                  component="td"
+                  sx={{
+                    fontFamily: mono,
+                    textAlign: "right",
+                    whiteSpace: "nowrap",
+                    color: row.age_s === null || row.cause ? colours.softInk : colours.ink,
+                  }}
+                >
+                  {row.says || "–"} {row.says && row.unit}
+                </Box>
+                <Box component="td" sx={{ color: "text.secondary" }}>
+                  {row.told_by.join(", ") || "nobody"}
+                </Box>
+                <td>
+                  <Age row={row} longest={longest} />
+                </td>
+                <Box component="td" sx={{ fontSize: 13, minWidth: 150 }}>
+                  {row.clash.length > 0 && <Box sx={{ color: colours.oxide }}>told by {row.clash.join(" and ")}</Box>}
+                  {row.cause && (
+                    <Box
+                      sx={{
+                        display: "flex",
+                        alignItems: "center",
+                        gap: 1,
+                        flexWrap: "wrap",
+                        color: row.expected ? colours.copperText : "text.secondary",
+                      }}
+                    >
+                      <span>{row.cause.says}</span>
+                      {row.expected && row.cause.mends?.[0] && mend(row.cause.mends[0])}
+                    </Box>
+                  )}
+                </Box>
+              </tr>
+            ))}
+          </tbody>
+        </Box>
+      </WideTable>
+      {without.length > 0 && (
+        <Box sx={{ fontSize: 13, color: "text.secondary", mt: 0.75 }}>
+          The craft knows more than {told.protocol} carries: {without.map((row) => row.sensor).join(", ")}.
+        </Box>
+      )}
+      {told.strangers.length > 0 && (
+        <Box component="ul" aria-label="No longer brought" sx={{ listStyle: "none", m: 0, mt: 1, p: 0, fontSize: 13 }}>
+          {told.strangers.map((row) => (
+            <Box component="li" key={row.key} sx={{ display: "flex", gap: 1, alignItems: "center" }}>
+              <span>
+                <b>{row.sensor}</b> is in the list still, from before; nothing brings it any more.
+              </span>
+              <Button size="small" onClick={() => sendHands({ forget_sensor: row.key })}>
+                Take it out
+              </Button>
+            </Box>
+          ))}
+        </Box>
+      )}
+    </Box>
+  );
+}
+
+/** How old a value is, beside how often it should come. */
+function Age({ row, longest }: { row: Sensor; longest: number }) {
+  const age = row.age_s;
+  const late = age !== null && row.reckoned_s !== null && age > 2 * row.reckoned_s;
+  const at = (s: number) => `${Math.min(100, (100 * s) / longest)}%`;
+  const said =
+    age === null
+      ? row.reckoned_s === null
+        ? "it does not come"
+        : `has not come; it should every ${row.reckoned_s} s`
+      : `${age} s old${row.every_s === null ? "" : `, comes every ${row.every_s} s`}${row.reckoned_s === null ? "" : `, reckoned ${row.reckoned_s} s`}`;
+  return (
+    <Box sx={{ display: "grid", gridTemplateColumns: "minmax(90px, 1fr) 86px", gap: 1, alignItems: "center" }}>
+      <Box role="img" aria-label={said} sx={{ position: "relative", height: 15 }}>
+        <Box sx={{ position: "absolute", top: 3, left: 0, right: 0, height: 4, borderRadius: 2, bgcolor: colours.hairline }} />
+        {age !== null && (
+          <Box
+            sx={{
+              position: "absolute",
+              top: 3,
+              left: 0,
+              width: at(age),
+              height: 4,
+              borderRadius: 2,
+              bgcolor: late ? colours.oxide : colours.verdigris,
+            }}
+          />
+        )}
+        {row.reckoned_s !== null && (
+          <Box
+            sx={{
+              position: "absolute",
+              top: 8,
+              left: at(row.reckoned_s),
+              width: 0,
+              height: 0,
+              ml: "-4px",
+              borderLeft: "4px solid transparent",
+              borderRight: "4px solid transparent",
+              borderBottom: `6px solid ${colours.slate}`,
+            }}
+          />
+        )}
+      </Box>
+      <Box
+        component="span"
+        aria-hidden="true"
+        sx={{ fontFamily: mono, fontSize: 12, color: late ? colours.oxide : "text.secondary", whiteSpace: "nowrap" }}
+      >
+        {row.every_s !== null ? `every ${row.every_s.toFixed(1)} s` : row.reckoned_s !== null ? "not yet" : ""}
+      </Box>
+    </Box>
+  );
+}
