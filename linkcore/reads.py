@@ -166,7 +166,18 @@ def _of_craft(name: str) -> Callable[[Whole], Any]:
     return lambda whole: getattr(whole.craft, name)
 
 
-_DIRECT = ("airframe", "wants", "feed", "receiver", "air", "servos_turned", "acro_wanted", "place", "alarm")  # fields of the document that are read whole
+_DIRECT = (
+    "airframe",
+    "wants",
+    "feed",
+    "receiver",
+    "air",
+    "servos_turned",
+    "acro_wanted",
+    "place",
+    "alarm",
+    "alarms",
+)  # fields of the document that are read whole
 SECTIONS: Mapping[str, Callable[[Whole], Any]] = {
     "kit": lambda whole: {name: value for name, value in stable(whole.craft.kit).items() if name not in ("devices", "pack")},
     "parts": lambda whole: _facts(whole.parts.maybe_board, whole.parts.maybe_receiver, whole.parts.maybe_transmitter, whole.parts.module),
@@ -190,6 +201,7 @@ SECTIONS: Mapping[str, Callable[[Whole], Any]] = {
 _LATER: Mapping[str, Any] = {  # sections that came after proofs had been recorded, and what they say until they are used: then they count for nothing
     "place": None,
     "alarm": None,
+    "alarms": [],
     "settings/telemetry": TelemetrySetup(),
     "settings/port_baud": {},
     "settings/reversing_drives": False,

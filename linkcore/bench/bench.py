@@ -27,8 +27,9 @@ from linkcore.devices.firmware import Role
 from linkcore.devices.image_facts import ImageFacts, SettingsFormat
 from linkcore.devices.lights import STATE_WORDS
 from linkcore.devices.modes import MODES, lacking
+from linkcore.devices.on_loss import rssi_percent
 from linkcore.devices.pack import volts as pack_volts
-from linkcore.devices.sensors import Values
+from linkcore.devices.sensors import TELLINGS, Values
 from linkcore.hops.kit.ability import sensor_states
 from linkcore.hops.lost_link.runs import LossRun
 from linkcore.hops.sticks.measure import SticksMeasure
@@ -37,17 +38,20 @@ from linkcore.hops.switchboard.detents import SwitchMeasure
 from linkcore.kept import made_of
 from linkcore.parts.axes import AXIS_OF
 from linkcore.parts.models import Pack, WayIn
+from linkcore.parts.sensor_names import SensorName
 from linkcore.proofs import Proof
 from linkcore.protocols.base import ProtocolSpec, TelemetryFrame
 from linkcore.protocols.registry import RECEIVER_PROTOCOLS
 from linkcore.reads import Whole
 from linkcore.signal.edges import NO_TIMES, Edges
+from linkcore.standins.bells import Bells
 from linkcore.standins.board import StandInBoard, World
 from linkcore.standins.hands import Stick
 from linkcore.standins.link import RadioLink
 from linkcore.standins.loading import Loading, Surroundings, bridge_blocked
 from linkcore.standins.path import Rival, SignalPath
 from linkcore.standins.peripherals import SATELLITES_FIX, SATELLITES_HIDDEN, SATELLITES_HOME, SATELLITES_SEEN, Around, DeviceWires
+from linkcore.standins.radio import NO_SIGNAL
 from linkcore.standins.satellite import bind_pad, plugged_into, pulses_sent, speak_as_bound
 from linkcore.standins.sensing import Felt, knows
 from linkcore.standins.telemetry import toggles_of
@@ -102,6 +106,8 @@ class Bench:
         output = spoken_output(document, self.receiver_part)
         assert output is not None, "cannot_run() lets no such craft through"
         self.devices = DeviceWires()
+        self.bells = Bells()
+        self.bells.follow(document.alarms)
         self.path = SignalPath(document, self.parts, RECEIVER_PROTOCOLS[output.protocol], output, rng)
         self.board = StandInBoard(self.board_part, state.stored, state.running)
         self.asked: BoardApi = self.board  # what is asked of it goes through what any board could answer
@@ -197,6 +203,8 @@ class Bench:
         before, self.document = self.document, document
         self.parts = KitParts.of(document, self.parts.catalogue) if parts is None else parts
         self.link.follow(document)
+        if document.alarms != before.alarms:
+            self.bells.follow(document.alarms)
         if (document.place, document.airframe) != (before.place, before.airframe):
             self.flight.follow(document)
         if document.wiring != before.wiring or document.feed != before.feed or document.kit != before.kit or self.parts.wired() != devices:
@@ -495,6 +503,7 @@ class Bench:
         self.traffic.count(until, crossed.edges_sent, crossed.edges_heard, len(crossed.received), int(np.count_nonzero(crossed.received.errors)), frames)
         if frames and self.board.link == "good":
             self.measuring.take(frames)
+        self._ring(until)
         self.flight.run(until, self.board, self.link.last_sent_t)
         self.measuring.watch_loss(until)
         self.t = until
@@ -548,6 +557,44 @@ class Bench:
         satellites = self._satellites()
         if (satellites >= SATELLITES_FIX, satellites >= SATELLITES_HOME) != self._satellites_then:
             self._surround_board()
+
+    def _ring(self, until: float) -> None:
+        """Let the alarms ring that are due."""
+        if not self.bells:
+            return
+        sensors = self.link.sensors
+        rang = self.bells.run(
+            until,
+            sensors.numbers(),
+            self._truth(),
+            sensors.newest_t,
+            transmitter_on=self.transmitter.on,
+            board_on=self.board.powered and not self.board.booting(until),
+        )
+        for each in rang:
+            how = " and ".join(each.told)
+            after = "" if each.after_s is None else f", {each.after_s:.1f} s after it was so"
+            self.board.events.add(until, "seen beside it", f"alarm: {each.alarm.notice}, {how}{after}")
+
+    def _truth(self) -> dict[SensorName, float | str]:
+        """What is so, in the units that telemetry has for it."""
+        pack, rssi = self.parts.pack or USUAL_PACK, self.receiver.signal[0] if self.receiver.linked else NO_SIGNAL[0]
+        telling = TELLINGS.get(self.path.asker.spec.name) if self.path.asker else None
+        carried = telling.of("RSSI") if telling else None
+        said: dict[SensorName, float | str] = {
+            "voltage": self.volts(),
+            "cell voltage": self.volts() / pack.cells,
+            "charge left": 100 * self.left,
+            "used": self.used_mah,
+            "current": self._current_a(),
+            "LQ": float(self.air.lq_percent),
+            "RSSI": rssi if carried and carried.unit == "dBm" else rssi_percent(rssi),
+            "height": self._up_m(),
+            "position": self.link.distance_m,
+        }
+        if self.board.powered:
+            said["flight mode"] = self.board.held.main
+        return said
 
     def _on_the_way_home(self) -> Rival | None:
         """What another device puts on the wire of telemetry, where one does."""

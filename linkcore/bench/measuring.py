@@ -13,6 +13,7 @@ from linkcore.craft.document import BoardSettings, CraftDocument
 from linkcore.devices.board_api import BoardApi
 from linkcore.devices.gimbals import PLACES
 from linkcore.devices.modes import holds, switch_channels
+from linkcore.hops.downlink.proofs import MADE_WITH as DOWNLINK_MADE_WITH
 from linkcore.hops.line.proofs import PORT_READS
 from linkcore.hops.lost_link.proofs import MADE_WITH as LOSS_MADE_WITH
 from linkcore.hops.lost_link.runs import LossRun
@@ -42,6 +43,7 @@ MADE_WITH: Mapping[str, Reads] = {  # what a measurement counts for, by the hop 
         "sensors",
     ),
     "lost link": LOSS_MADE_WITH,
+    "downlink": DOWNLINK_MADE_WITH,
 }
 Foundations = Mapping[str, Mapping[str, str]]
 
@@ -95,6 +97,8 @@ class Measuring:
             self.latency = LatencyWatch()
         if _differ(before, now, "lost link"):
             self.losses.forget()
+        if _differ(before, now, "downlink"):
+            self._bench.bells.forget()
 
     def _only_dials(self, old: CraftDocument, document: CraftDocument) -> set[Axis] | None:
         """The axes whose channels alone were set up otherwise; None where more of the model memory is another."""

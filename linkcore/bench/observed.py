@@ -16,7 +16,7 @@ from linkcore.findings import Mend
 from linkcore.hops.bind.rules import EndsNow
 from linkcore.hops.bind.view import whose_link
 from linkcore.hops.downlink.causes import Now
-from linkcore.hops.downlink.proofs import SensorSeen
+from linkcore.hops.downlink.proofs import AlarmRang, SensorSeen
 from linkcore.hops.line.compare import Reading, set_so
 from linkcore.hops.line.rules import LineNow
 from linkcore.hops.line.view import DeviceLine, HomeLine, InputWorkedOut, Named, TapWire
@@ -368,6 +368,16 @@ class Observed:
             )
             for key, each in self._bench.link.sensors.found.items()
         ]
+
+    @property
+    def rssi_dbm(self) -> float:
+        """What arrives at the receiver."""
+        return self._bench.receiver.signal[0]
+
+    @property
+    def alarms_rang(self) -> list[AlarmRang]:
+        """Alarms that rang, the newest of each."""
+        return [AlarmRang(each.alarm, each.t, each.after_s, each.told) for each in self._bench.bells.rang if each.after_s is not None]
 
     @property
     def downlink_now(self) -> Now:

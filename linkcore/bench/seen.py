@@ -17,6 +17,7 @@ from linkcore.parts.axes import Axis
 from linkcore.parts.models import Board, Receiver, Transmitter
 from linkcore.protocols.base import ProtocolSpec, TelemetryFrame
 from linkcore.signal.edges import Edges
+from linkcore.standins.bells import Bells
 from linkcore.standins.board import StandInBoard
 from linkcore.standins.link import RadioLink
 from linkcore.standins.loading import Loading
@@ -100,6 +101,7 @@ class SeenBench(Protocol):
     board_part: Board
     downlink: dict[str, TelemetryFrame]
     devices: DeviceWires
+    bells: Bells
     traffic: PortTraffic
     home_traffic: HomeTraffic
 

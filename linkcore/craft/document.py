@@ -373,6 +373,30 @@ class AlarmSet(_Section):
     log: str = Field("", max_length=120)
 
 
+Notice = Literal["pack low", "signal weak", "telemetry gone", "wrong mode", "too far", "too high"]
+AlarmWay = Literal["spoken", "tone", "buzz", "beeper"]
+
+
+class Alarm(_Section):
+    """What is told in flight, and when. The transmitter tells it (`spoken`, `tone`, `buzz`), from telemetry; the craft's `beeper` the board, from what it knows itself.
+
+    `sensor`: whose value crosses `limit` (in the unit that it is told in; of a position the distance from where it was first, m), `above` or below it; of *telemetry gone* and *wrong mode* there is no
+    limit. It has to stay so for `delay_s`, ends once it is back by `hysteresis`, and is told again every `repeat_s` (0: once).
+    """
+
+    notice: Notice
+    sensor: SensorName | None = None
+    limit: float = Field(0, ge=-1000, le=100_000)
+    above: bool = False
+    hysteresis: float = Field(0, ge=0, le=1000)
+    delay_s: float = Field(0, ge=0, le=60)
+    told: list[AlarmWay] = Field(default_factory=list, max_length=4)
+    repeat_s: float = Field(10, ge=0, le=300)
+
+
+MOST_ALARMS = 16
+
+
 class CraftDocument(_Section):
     """One craft: its parts, its wires, both ends' set-up, and the settings meant for its board."""
 
@@ -393,6 +417,7 @@ class CraftDocument(_Section):
     )
     place: Annotated[Place | None, LATER] = Field(None, description="Where it flies; none: what is usual for its airframe")
     alarm: Annotated[AlarmSet | None, LATER] = Field(None, description="The alarm line of the link, from a flight's log")
+    alarms: Annotated[list[Alarm], LATER] = Field(default_factory=list, max_length=MOST_ALARMS, description="What is told in flight, and when")
     acro_wanted: bool = Field(False, description="The pilot has said that acro where no mode is on is what they want")
     settings: BoardSettings
 

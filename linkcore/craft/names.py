@@ -133,6 +133,7 @@ _ELSEWHERE = {
     "servo roles": "what servos move",
     "place": "place",
     "alarm": "alarm line",
+    "alarms": "alarms",
     "pack": "pack",
     "programs": "which devices have whole firmware",
 }

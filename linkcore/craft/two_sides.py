@@ -54,6 +54,8 @@ def _said(document: CraftDocument) -> Iterator[tuple[str, str]]:
     yield from _leaves({"kit": kit, "wants": document.wants.model_dump(mode="json"), "model memory": setup}, "", _plain)
     yield from _leaves(document.place.model_dump(mode="json") if document.place else {}, "", place_name)
     yield from _leaves({"alarm line": document.alarm.model_dump(mode="json") if document.alarm else {}}, "", _plain)
+    for number, alarm in enumerate(document.alarms, start=1):
+        yield from _leaves(alarm.model_dump(mode="json"), "", lambda path, number=number: f"Alarm {number} {_plain(path)}")  # type: ignore[misc]
     rest = {name: getattr(document, name) for name in ("servos_turned", "acro_wanted")}
     yield from _leaves({**rest, "receiver": document.receiver.model_dump(mode="json"), "link budget": document.air.model_dump(mode="json")}, "", _plain)
 

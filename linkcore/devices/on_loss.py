@@ -30,6 +30,11 @@ def rssi_percent(dbm: float) -> float:
     return 100 * min(1.0, max(0.0, (dbm - RSSI_DBM[0]) / (RSSI_DBM[1] - RSSI_DBM[0])))
 
 
+def dbm_of_percent(percent: float) -> float:
+    """The signal that is told so; of none and full the end of the scale."""
+    return RSSI_DBM[0] + percent / 100 * (RSSI_DBM[1] - RSSI_DBM[0])
+
+
 def rssi_on_channel_us(percent: float) -> float:
     """How that stands on a channel."""
     return RSSI_US[0] + percent / 100 * (RSSI_US[1] - RSSI_US[0])

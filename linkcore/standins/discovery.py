@@ -14,6 +14,7 @@ from linkcore.protocols.base import TelemetryFrame
 
 KEPT = 12  # of the times at which a value came
 MOST_FOUND = 60
+METRES_A_DEGREE = 111_320.0
 CLASH_S = 30.0  # two senders with one id within so long
 
 
@@ -77,9 +78,12 @@ class SensorList:
     def __init__(self) -> None:
         self.looking = False
         self.found: dict[str, Found] = {}
+        self.newest_t: float | None = None  # when anything came last
+        self._first: dict[str, tuple[float, float]] = {}
 
     def take(self, protocol: str, frame: TelemetryFrame, t: float, sender: str = "board") -> None:
         """A frame arrived from the receiver."""
+        self.newest_t = t
         telling = TELLINGS.get(protocol)
         for carried in telling.carries if telling else ():
             key = f"{protocol} {carried.id}"
@@ -96,6 +100,21 @@ class SensorList:
         if not key:
             self.found.clear()
         self.found.pop(key, None)
+
+    def numbers(self) -> dict[SensorName, float | str]:
+        """The value of each as its alarm sees it, in the unit that it is told in: of a position how far it is from where it was first, m. Of one that is told twice the later in the list."""
+        said: dict[SensorName, float | str] = {}
+        for each in self.found.values():
+            values = [each.values[name] for _, name in each.carried.at if name in each.values]
+            if len(values) < len(each.carried.at):
+                continue
+            if each.sensor != "position":
+                said[each.sensor] = values[0]
+                continue
+            here = [float(value) for value in values]
+            first = self._first.setdefault(each.carried.id, (here[0], here[1]))
+            said["position"] = METRES_A_DEGREE * math.hypot(here[0] - first[0], (here[1] - first[1]) * math.cos(math.radians(first[0])))
+        return said
 
     def kept(self) -> list[SensorKept]:
         """What to keep."""

@@ -13,13 +13,16 @@ from hypothesis import strategies as st
 
 import scenario
 from linkcore.chain import still_findings
-from linkcore.craft.document import CraftDocument, Patch, TelemetrySetup, apply_edits, load
+from linkcore.craft.document import Alarm, AlarmSet, CraftDocument, ModeBand, Patch, TelemetrySetup, apply_edits, load
 from linkcore.craft.parts import KitParts
+from linkcore.devices.body import Body
 from linkcore.devices.pack import ohm, open_volts, volts
 from linkcore.devices.sensors import FACTS, TELLINGS, Values
 from linkcore.findings import Edit, Finding
 from linkcore.hops.downlink.ages import ages
 from linkcore.hops.downlink.causes import causes, known_to_board
+from linkcore.hops.downlink.limits import Limit, limits
+from linkcore.hops.downlink.noticing import noticed
 from linkcore.hops.downlink.rules import check_downlink
 from linkcore.parts.catalogue import shipped
 from linkcore.parts.models import CELL_VOLTS, Pack, ReceiverTelemetry
@@ -30,6 +33,7 @@ from linkcore.protocols.registry import DEVICE_PROTOCOLS, SERIAL_PROTOCOLS
 from linkcore.standins.discovery import SensorList
 from linkcore.standins.downlink import AirHome, link_frame
 from linkcore.standins.telemetry import Asker, Teller, toggles_of
+from linkcore.wiring.way_home import way_home
 from tests.core.test_bench import Hand
 from tests.crafts import whole_of
 from tests.downlinks import KITS, downlink_craft, wrong
@@ -268,11 +272,11 @@ class RulesTest(unittest.TestCase):
 
     def test_a_sound_way_home_has_nothing_but_its_slowness(self):
         for kit in range(len(KITS)):
-            self.assertEqual(set(findings(self.sound(kit))), {"downlink.slow"} if kit == 0 else set(), KITS[kit])
+            self.assertEqual(set(findings(self.sound(kit))), {"downlink.unnoticed", *(["downlink.slow"] if kit == 0 else [])}, KITS[kit])
 
     def test_what_matters_comes_in_time_once_less_is_told(self):
         craft = self.mended(self.sound(), "downlink.slow")
-        self.assertEqual(findings(craft), {})
+        self.assertEqual(set(findings(craft)), {"downlink.unnoticed"})
         every = ages(craft, KitParts.of(craft), "S.Port", known_to_board(KitParts.of(craft))).every_s
         self.assertLessEqual(every["cell voltage"], 3.0)
 
@@ -291,19 +295,19 @@ class RulesTest(unittest.TestCase):
             broken = apply_edits(sound, [Edit(path=path.replace("U4", port), value=value) for path, value in edits])
             self.assertIn(code, findings(broken))
             self.assertEqual(findings(broken)[code].severity, "stop")
-            self.assertEqual(set(findings(self.mended(broken, code, which))), {"downlink.slow"}, code)
+            self.assertEqual(set(findings(self.mended(broken, code, which))), {"downlink.slow", "downlink.unnoticed"}, code)
 
     def test_devices_that_the_board_does_not_hear(self):
         sound = self.sound(5)
         port = next(port for port, job in sound.settings.ports.items() if job == "GPS")
         jobless = apply_edits(sound, [Edit(path=f"/settings/ports/{port}", value="free")])
-        self.assertEqual(set(findings(jobless)), {"downlink.device-job"})
-        self.assertEqual(findings(self.mended(jobless, "downlink.device-job")), {})
+        self.assertEqual(set(findings(jobless)), {"downlink.device-job", "downlink.unnoticed"})
+        self.assertEqual(set(findings(self.mended(jobless, "downlink.device-job"))), {"downlink.unnoticed"})
         slow = apply_edits(sound, [Edit(path="/settings/port_baud", value={port: 9600})])
         self.assertEqual(findings(slow)["downlink.device-baud"].what, f"{port} listens at 9600 baud; GPS speaks at 57600.")
         self.assertEqual(self.mended(slow, "downlink.device-baud").settings.port_baud, {})
         loose = sound.model_copy(update={"wiring": [each for each in sound.wiring if (each.device, each.pin) != ("GPS", "TX")]})
-        self.assertEqual(set(findings(loose)), {"downlink.device-wire"})
+        self.assertEqual(set(findings(loose)), {"downlink.device-wire", "downlink.unnoticed"})
 
     def test_wires_of_the_way_home(self):
         sound = self.sound()
@@ -390,3 +394,168 @@ class PackTest(unittest.TestCase):
         hand.do(0.5, pack_left_percent=10)
         self.assertLess(hand.bench.volts(), full - 1.5)
         self.assertAlmostEqual(hand.bench.left, 0.1, delta=0.01)
+
+
+def warned(craft: CraftDocument, *notices: str) -> CraftDocument:
+    """The same with every alarm that the findings offer."""
+    for _ in range(8):
+        found = [each for each in still_findings(whole_of(craft)) if each.code == "downlink.unnoticed" and each.mends and each.mends[0].edits]
+        if not found:
+            break
+        craft = apply_edits(craft, found[0].mends[0].edits)
+    return craft
+
+
+def with_line(craft: CraftDocument, **line: Any) -> CraftDocument:
+    craft.alarm = AlarmSet.model_validate({"signal": "rssi_percent", "begins_at": 71, "only_a_bound": True, "line": 81, "log": "over the nests.csv"} | line)
+    return craft
+
+
+def limit_of(craft: CraftDocument, notice: str) -> Limit:
+    parts = KitParts.of(craft)
+    way = way_home(craft, parts)
+    return next(each for each in limits(craft, parts, ages(craft, parts, way.protocol, known_to_board(parts))) if each.notice == notice)
+
+
+class LimitTest(unittest.TestCase):
+    def test_a_cell_is_judged_under_the_load_of_steady_flight(self):
+        craft = scenario.curlew()
+        found = limit_of(craft, "pack low")
+        watts = Body.of(craft.airframe, craft.place).power_w(craft.place.speed_mps)
+        by_hand = 3.5 + 0.2 / 0.5 * (3.7 - 3.5) - watts / 14.8 * 0.005  # a fifth left of a LiPo cell, less I R
+        self.assertEqual(found.alarm.limit, round(by_hand, 2))
+        self.assertIn("over in 3 s", found.because)
+        self.assertEqual(limit_of(scenario.avocet(), "pack low").alarm.sensor, "voltage", "CRSF tells no cells")
+        self.assertLess(limit_of(scenario.sandpiper(), "pack low").alarm.limit, 3.3, "Li-ion goes lower")
+
+    def test_the_signal_has_no_number_from_nowhere(self):
+        self.assertIsNone(limit_of(scenario.curlew(), "signal weak").alarm)
+        bound = limit_of(with_line(scenario.curlew()), "signal weak")
+        self.assertEqual((bound.alarm.sensor, bound.alarm.limit), ("RSSI", 81))
+        self.assertIn("or lower, for the log gave only a bound", bound.because)
+        other = limit_of(with_line(scenario.curlew(), signal="rssi_dbm", line=-90, begins_at=-96), "signal weak")
+        self.assertIsNone(other.alarm)
+        self.assertIn("S.Port tells RSSI in %", other.because)
+        lq = limit_of(with_line(scenario.avocet(), signal="lq_percent", line=70, begins_at=60), "signal weak")
+        self.assertEqual((lq.alarm.sensor, lq.alarm.limit), ("LQ", 70))
+
+
+class NoticingTest(unittest.TestCase):
+    def test_nothing_set_is_to_begin_and_one_alarm_missing_is_a_stop(self):
+        craft = scenario.curlew()
+        self.assertEqual(findings(craft)["downlink.unnoticed"].severity, "begin")
+        craft = with_line(craft)
+        craft.alarms = [Alarm(notice="telemetry gone", delay_s=2, told=["spoken"])]
+        severities = {each.where: each.severity for each in still_findings(whole_of(craft)) if each.code == "downlink.unnoticed"}
+        self.assertEqual(severities, {"pack low": "stop", "signal weak": "stop"})
+
+    def test_all_that_is_offered_is_taken_and_one_way_becomes_two(self):
+        craft = warned(with_line(scenario.curlew()))
+        self.assertEqual([alarm.notice for alarm in craft.alarms], ["pack low", "signal weak", "telemetry gone"])
+        self.assertIn("Only your ears would tell you", findings(craft)["downlink.one-way"].what)
+        for _ in range(2):
+            craft = self.mended(craft, "downlink.one-way")
+        self.assertNotIn("downlink.one-way", findings(craft))
+        self.assertEqual(craft.alarms[0].told, ["spoken", "buzz"])
+
+    def mended(self, craft: CraftDocument, code: str) -> CraftDocument:
+        return apply_edits(craft, findings(craft)[code].mends[0].edits)
+
+    def test_an_alarm_on_what_does_not_come_is_deaf(self):
+        craft = warned(with_line(scenario.curlew()))
+        craft.settings.telemetry.off = ["cell voltage"]
+        missed = next(each for each in still_findings(whole_of(craft)) if each.code == "downlink.unnoticed")
+        self.assertEqual((missed.severity, missed.where), ("stop", "pack low"))
+        self.assertIn("Cell voltage does not come: it is switched off", missed.what)
+
+    def test_a_beeper_counts_only_near_by(self):
+        craft = with_line(scenario.curlew())
+        beep = Alarm(notice="pack low", sensor="cell voltage", limit=3.5, told=["beeper"])
+        craft.alarms = [beep]
+        parts, why = KitParts.of(craft), causes(craft, KitParts.of(craft))
+        far = next(each for each in noticed(craft, parts, why) if each.notice == "pack low")
+        self.assertEqual((far.ways, far.deaf), ({}, ["nobody hears the beeper farther than 30 m away"]))
+        craft.place.home_m = 20
+        near = next(each for each in noticed(craft, parts, why) if each.notice == "pack low")
+        self.assertEqual(near.ways, {"ears": "the craft beeps"})
+        craft.kit.devices = [each for each in craft.kit.devices if each.name != "beeper"]
+        none = next(each for each in noticed(craft, KitParts.of(craft), why) if each.notice == "pack low")
+        self.assertEqual(none.deaf, ["no beeper is fitted"])
+
+    def test_limits_that_cannot_be_and_alarms_that_do_not_wait(self):
+        craft = warned(with_line(scenario.curlew()))
+        for limit, above in ((1.0, False), (9.0, False), (9.0, True)):
+            craft.alarms[0] = Alarm(notice="pack low", sensor="cell voltage", limit=limit, above=above, delay_s=3, told=["spoken", "buzz"])
+            self.assertIn("downlink.limit", findings(craft), limit)
+            self.assertNotIn("downlink.limit", findings(self.mended(craft, "downlink.limit")))
+        craft.alarms[0] = Alarm(notice="pack low", sensor="cell voltage", limit=3.5, told=["spoken", "buzz"])
+        self.assertIn("downlink.sag", findings(craft))
+        self.assertNotIn("downlink.sag", findings(self.mended(craft, "downlink.sag")))
+        craft.alarms[0] = Alarm(notice="pack low", told=["spoken"])
+        self.assertIn("looks at no sensor", findings(craft)["downlink.limit"].what)
+
+
+class RingTest(unittest.TestCase):
+    def rung(self, craft: CraftDocument, notices: tuple[str, ...] = ("pack low", "signal weak", "telemetry gone")) -> Hand:
+        """Each made to ring by the hands that the hop offers, and put back."""
+        hand = Hand(craft)
+        hand.do(0.0, looking=True)
+        hand.wait(14.0)
+        for name in notices:
+            row = next(each for each in hand.report().told.downlink.notices if each.notice == name)
+            hand.do(14.0, **row.hands)
+            hand.do(8.0, **row.back)
+        return hand
+
+    def test_each_rings_within_what_was_promised_and_that_is_proven(self):
+        hand = self.rung(warned(with_line(scenario.curlew())))
+        for row in hand.report().told.downlink.notices:
+            for alarm in row.alarms:
+                self.assertTrue(alarm.in_time, row.notice)
+                self.assertGreaterEqual(alarm.rang_s, alarm.alarm.delay_s - 0.1)
+        self.assertEqual(set(hand.proven("downlink")), {"every sensor comes", "each alarm rings"})
+        texts = [event.text for event in hand.bench.board.events.last(40)]
+        self.assertTrue(any(text.startswith("alarm: pack low, spoken, ") for text in texts), texts)
+
+    def test_what_rang_counts_only_as_it_was_set(self):
+        craft = warned(with_line(scenario.curlew()))
+        hand = self.rung(craft, ("pack low",))
+        row = hand.report().told.downlink.notices[0]
+        self.assertTrue(row.alarms[0].in_time)
+        later = craft.model_copy(deep=True)
+        later.alarms[0].limit = 3.6
+        hand.bench.take_document(later)
+        self.assertFalse(hand.report().told.downlink.notices[0].alarms[0].in_time)
+        self.assertNotIn("each alarm rings", hand.proven("downlink"))
+
+    def test_a_beeper_rings_without_telemetry_and_again_after_a_while(self):
+        craft = scenario.curlew()
+        craft.alarms = [Alarm(notice="pack low", sensor="cell voltage", limit=3.55, told=["beeper"], repeat_s=2)]
+        hand = Hand(CraftDocument.model_validate(craft.model_dump()))
+        hand.do(0.5, transmitter_on=False)
+        hand.do(5.0, pack_left_percent=2)
+        rang = [event.text for event in hand.bench.board.events.last(40) if event.text.startswith("alarm:")]
+        self.assertEqual(rang, ["alarm: pack low, beeper, 0.0 s after it was so", *["alarm: pack low, beeper"] * 2])
+        hand.do(1.0, pack_left_percent=100)
+        hand.do(0.2, pack_left_percent=2)
+        self.assertEqual(len([event for event in hand.bench.board.events.last(40) if "after it was so" in event.text]), 2)
+
+    def test_a_change_of_mode_is_spoken_where_it_is_told(self):
+        craft = downlink_craft(*KITS[5])
+        craft.settings.modes = [ModeBand(mode="angle", channel=6, low=1250, high=1750)]
+        craft.alarms = [Alarm(notice="wrong mode", sensor="flight mode", told=["spoken"], repeat_s=0)]
+        hand = Hand(CraftDocument.model_validate(craft.model_dump()))
+        hand.do(4.0, looking=True)
+        hand.do(3.0, switches={"S2": 1})
+        [rang] = hand.bench.bells.rang
+        self.assertLess(rang.after_s, 1.5)
+        self.assertEqual(rang.alarm.notice, "wrong mode")
+
+    def test_a_distance_is_told_from_where_it_was_first(self):
+        craft = downlink_craft(*KITS[5])
+        craft.alarms = [Alarm(notice="too far", sensor="position", limit=300, above=True, told=["spoken"])]
+        hand = Hand(CraftDocument.model_validate(craft.model_dump()))
+        hand.do(4.0, looking=True)
+        hand.do(4.0, distance_m=400)
+        [rang] = hand.bench.bells.rang
+        self.assertLess(rang.after_s, 2.0)

@@ -102,8 +102,11 @@ def _why(
     telling = TELLINGS[way.protocol]
     if telling.of(sensor) is None:
         return Cause(code="not carried", says=f"{way.protocol} does not carry it")
-    if now is not None and not now.linked:
-        return Cause(code="no link", says="the receiver has no link", mends=(Mend(text="Bring the link up", go="bind"),))
+    no_link = (
+        Cause(code="no link", says="the receiver has no link", mends=(Mend(text="Bring the link up", go="bind"),))
+        if now is not None and not now.linked
+        else None
+    )
     if FACTS[sensor].provider != "receiver":
         if on_way is not None:
             return on_way
@@ -126,7 +129,7 @@ def _why(
             cause = step(sensor, craft, parts, now)
             if cause is not None:
                 return cause
-        if now is not None:
+        if now is not None and no_link is None:
             if sensor in NEEDS_FIX and not now.fix:
                 return Cause(code="no fix", says="the GPS has no fix yet", mends=(Mend(text="Give the GPS a clear sky", hands={"gps_fix": True}),))
             if sensor in NEEDS_PACK and not now.pack:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from linkcore.findings import At, Check, Finding, Mend
 from linkcore.hop import Hop
 from linkcore.hops.downlink.codes import CODES
+from linkcore.hops.downlink.noticing import check_noticing
 from linkcore.hops.downlink.proofs import PROOFS, READS, Come, coming, expected
 from linkcore.hops.downlink.rules import check_downlink
 from linkcore.hops.downlink.view import DownlinkTold, tell
@@ -40,21 +41,21 @@ def come(view: View, seen: Come | None) -> str:
 
 
 def to_begin(view: View) -> frozenset[str]:
-    """That nothing comes home, while nothing of it was wired or set."""
+    """That nothing comes home, while nothing of it was wired or set; and that nothing would be noticed, while no alarm was ever set."""
     begun = view.craft.settings.telemetry.protocol is not None or "telemetry" in view.craft.settings.ports.values() or bool(view.craft.wiring)
-    return (
-        frozenset()
-        if begun
-        else frozenset({"downlink.wire", "downlink.job", "downlink.protocol", "downlink.device-wire", "downlink.waits", "downlink.no-port"})
-    )
+    way = () if begun else ("downlink.wire", "downlink.job", "downlink.protocol", "downlink.device-wire", "downlink.waits", "downlink.no-port")
+    return frozenset((*way, *(() if view.craft.alarms else ("downlink.unnoticed",))))
 
 
 HOP = Hop(
     key="downlink",
     title="Downlink",
     question="What comes back from the craft, how old is it, and what is missing?",
-    reads=Reads(*READS),
-    rules=lambda view: check_downlink(view.craft, view.parts),
+    reads=Reads(*READS, "alarms", "alarm", "place", "airframe"),
+    rules=lambda view: [
+        *check_downlink(view.craft, view.parts),
+        *(check_noticing(view.craft, view.parts) if view.parts.maybe_board and view.parts.maybe_receiver else []),
+    ],
     sees=clashes,
     codes=CODES,
     proofs=PROOFS,

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass, field
 from typing import Protocol
 
-from linkcore.craft.document import CraftDocument
+from linkcore.craft.document import Alarm, AlarmWay, CraftDocument, Notice
 from linkcore.craft.parts import KitParts
 from linkcore.devices.sensors import TELLINGS
 from linkcore.hops.downlink.ages import Ages, ages
@@ -38,6 +38,16 @@ class SensorSeen:
     clash: list[str] = field(default_factory=list)
 
 
+@dataclass(frozen=True)
+class AlarmRang:
+    """An alarm as it rang last: `after_s`: how long after what it warns of had really happened, `told`: how."""
+
+    alarm: Alarm
+    t: float
+    after_s: float
+    told: tuple[AlarmWay, ...]
+
+
 class Come(Protocol):
     """What is looked at of a running bench."""
 
@@ -46,6 +56,11 @@ class Come(Protocol):
     @property
     def sensors_found(self) -> Sequence[SensorSeen]:
         """The transmitter's list."""
+        ...
+
+    @property
+    def alarms_rang(self) -> Sequence[AlarmRang]:
+        """Alarms that rang, the newest of each."""
         ...
 
     @property
@@ -112,6 +127,37 @@ def needless(view: View) -> str:
     return "" if expected(view.craft, view.parts) else "no telemetry is wanted, and none can come"
 
 
+def promised_s(alarm: Alarm, reckons: Ages | None) -> float:
+    """By when an alarm has to ring: its delay, and the age that its value may have."""
+    every = 0.0 if alarm.sensor is None or alarm.told == ["beeper"] or reckons is None else reckons.every_s.get(alarm.sensor, 0.0)
+    return alarm.delay_s + LATE * every + RING_SLACK_S
+
+
+def rings_in_time(alarm: Alarm, seen: Come, reckons: Ages | None) -> AlarmRang | None:
+    """How an alarm rang, all its ways, and in time; None where that was not seen."""
+    parts = [ways for ways in ([way for way in alarm.told if way != "beeper"], [way for way in alarm.told if way == "beeper"]) if ways]
+    rang = [next((each for each in seen.alarms_rang if each.alarm == alarm.model_copy(update={"told": ways})), None) for ways in parts]
+    if not rang or any(each is None or each.after_s > promised_s(each.alarm, reckons) for each in rang):
+        return None
+    return max((each for each in rang if each is not None), key=lambda each: each.after_s)
+
+
+def all_ring(view: View, seen: Come) -> dict[str, object] | None:
+    """Pack, signal and lost telemetry: each alarm for them rang once, as soon as it should."""
+    wanted = [alarm for alarm in view.craft.alarms if alarm.notice in RUNG and alarm.told]
+    if {alarm.notice for alarm in wanted} < set(RUNG):
+        return None
+    reckons = reckoned(view, seen)
+    rang = [rings_in_time(alarm, seen, reckons) for alarm in wanted]
+    if any(each is None for each in rang):
+        return None
+    return {
+        "after_s": {f"{alarm.notice} by {alarm.sensor or 'time'}": round(each.after_s, 2) for alarm, each in zip(wanted, rang, strict=True) if each is not None}
+    }
+
+
+RUNG: tuple[Notice, ...] = ("pack low", "signal weak", "telemetry gone")
+RING_SLACK_S = 0.5  # a slot, a slice and a word (ours)
 READS = (*SIGNAL, "firmware", "bind", "devices", "wants", "wiring of devices", "frame rate", "pack", "settings/telemetry", "settings/port_baud")
 ALL_COME = ProofOf(
     name="every sensor comes",
@@ -121,4 +167,13 @@ ALL_COME = ProofOf(
     seen=all_come,
     needless=needless,
 )
-PROOFS = (ALL_COME,)
+ALL_RING = ProofOf(
+    name="each alarm rings",
+    says="The alarms for the pack, the signal and lost telemetry rang once each, as soon as was reckoned.",
+    reads=Reads(*READS, "alarms"),
+    minutes=3,
+    seen=all_ring,
+    needless=needless,
+)
+PROOFS = (ALL_COME, ALL_RING)
+MADE_WITH = Reads(*READS, "alarms")  # what counts of alarms that rang

@@ -2,16 +2,19 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from typing import Literal, Protocol
 
 from pydantic import BaseModel
 
-from linkcore.craft.document import TelemetrySetup
+from linkcore.craft.document import Alarm, CraftDocument, Notice, TelemetrySetup
+from linkcore.devices.on_loss import dbm_of_percent
 from linkcore.devices.sensors import FACTS, TELLINGS, provided_by
-from linkcore.hops.downlink.ages import ages
+from linkcore.hops.downlink.ages import Ages, ages
 from linkcore.hops.downlink.causes import Cause, Code, causes, known_to_board, told_now
-from linkcore.hops.downlink.proofs import Come, SensorSeen, expected, in_time
+from linkcore.hops.downlink.limits import limits
+from linkcore.hops.downlink.noticing import MUST, Sense, in_words, noticed
+from linkcore.hops.downlink.proofs import AlarmRang, Come, SensorSeen, expected, in_time, promised_s, rings_in_time
 from linkcore.parts.sensor_names import SENSORS, SensorName
 from linkcore.reads import Whole
 from linkcore.wiring.way_home import none_because, way_home
@@ -61,6 +64,34 @@ class SensorTold(BaseModel):
     clash: list[str]
 
 
+class AlarmTold(BaseModel):
+    """One alarm of the craft: its place in the document, what it does in words, by when it has to ring, and how long it took when it rang; None where it has not."""
+
+    index: int
+    alarm: Alarm
+    words: str
+    promised_s: float
+    rang_s: float | None
+    in_time: bool
+
+
+class NoticeTold(BaseModel):
+    """One thing to notice. `ways`: by which senses it reaches the pilot, and how; `offer`: an alarm as worked out, None where it cannot be, `because` why; `hands`: what makes it ring on the bench."""
+
+    notice: Notice
+    says: str
+    ways: dict[Sense, str]
+    deaf: list[str]
+    must: bool
+    alarms: list[AlarmTold]
+    offer: Alarm | None
+    offer_says: str
+    because: str
+    hands: dict[str, float]
+    hands_say: str
+    back: dict[str, float]
+
+
 class Room(BaseModel):
     """What the way home has room for. `taken`: how much of it is asked for, 1 for all; `ids`, `asked_s`: values that take turns on one id, and how often that is asked."""
 
@@ -92,6 +123,7 @@ class DownlinkTold(BaseModel):
     looking: bool
     strangers: list[SensorTold]
     room: Room | None
+    notices: list[NoticeTold]
     turns: str
     set_to: TelemetrySetup
     asked: TelemetrySetup | None
@@ -118,6 +150,16 @@ class Passing(Protocol):
 
 class Told(Come, Protocol):
     """What is looked at of a running bench."""
+
+    @property
+    def distance_m(self) -> float:
+        """How far apart both ends are."""
+        ...
+
+    @property
+    def rssi_dbm(self) -> float:
+        """What arrives at the receiver."""
+        ...
 
     @property
     def home_traffic(self) -> Passing:
@@ -166,6 +208,7 @@ def tell(whole: Whole, seen: Told) -> DownlinkTold:
         if reckons
         else None,
         turns=way.turns if way else "",
+        notices=_notices(whole, seen, why, reckons) if way else [],
         set_to=craft.settings.telemetry,
         asked=way.asked if way and not way.shared else None,
     )
@@ -199,7 +242,10 @@ def _row(sensor: SensorName, whole: Whole, found: SensorSeen | None, wanted: boo
 def _stopped(rows: Sequence[SensorTold]) -> Cause | None:
     """What keeps all that the board tells from the pilot, where it is one thing at one place."""
     told = [row for row in rows if row.carried and row.told_by and FACTS[row.sensor].provider != "receiver"]
-    found = next((row.cause for row in told if row.cause and row.cause.code in _STOPS), None)
+    found = next((row.cause for row in told if row.cause and row.cause.code in _STOPS and row.cause.code not in ("not carried", "switched off")), None)
+    off = [row.cause for row in told if row.cause and row.cause.code == "switched off"]
+    if found is None and off and len(off) == len(told):
+        found = off[0]
     return found or next((row.cause for row in rows if row.cause and row.cause.code in ("receiver has none", "no link")), None)
 
 
@@ -238,3 +284,86 @@ def _places(whole: Whole, seen: Told, rows: Sequence[SensorTold], stopped: Cause
             why=why("transmitter"),
         ),
     ]
+
+
+_CALLED: Mapping[Notice, str] = {
+    "pack low": "The pack runs low",
+    "signal weak": "The signal gets weak",
+    "telemetry gone": "Telemetry is gone",
+    "wrong mode": "The mode is another",
+    "too far": "It is too far",
+    "too high": "It is too high",
+}
+NEAR_M = 2.0
+
+
+def _notices(whole: Whole, seen: Told, why: Mapping[SensorName, Cause | None], reckons: Ages | None) -> list[NoticeTold]:
+    craft, parts = whole.craft, whole.parts
+    lasting = {sensor: None if cause is None or cause.code in ("no link", "not looked for", "no pack", "no fix") else cause for sensor, cause in why.items()}
+    offers = {each.notice: each for each in limits(craft, parts, reckons)}
+    way = way_home(craft, parts)
+    protocol = way.protocol if way else ""
+    told = []
+    for each in noticed(craft, parts, lasting):
+        offer = offers.get(each.notice)
+        alarms = [
+            AlarmTold(
+                index=index,
+                alarm=alarm,
+                words=in_words(alarm, protocol),
+                promised_s=round(promised_s(alarm, reckons), 1),
+                rang_s=round(rang.after_s, 1) if (rang := _last(alarm, seen)) is not None else None,
+                in_time=rings_in_time(alarm, seen, reckons) is not None,
+            )
+            for index, alarm in enumerate(craft.alarms)
+            if alarm.notice == each.notice
+        ]
+        if offer is None and not alarms:
+            continue
+        hands, say, back = _to_ring(craft, alarms[0].alarm if alarms else None, seen, whole)
+        told.append(
+            NoticeTold(
+                notice=each.notice,
+                says=_CALLED[each.notice],
+                ways=each.ways,
+                deaf=each.deaf,
+                must=each.notice in MUST,
+                alarms=alarms,
+                offer=offer.alarm if offer else None,
+                offer_says=in_words(offer.alarm, protocol) if offer and offer.alarm else "",
+                because=offer.because if offer else "",
+                hands=hands,
+                hands_say=say,
+                back=back,
+            )
+        )
+    return told
+
+
+def _last(alarm: Alarm, seen: Told) -> AlarmRang | None:
+    """How an alarm rang last, by whichever way."""
+    return next((each for each in seen.alarms_rang if each.alarm.model_copy(update={"told": alarm.told}) == alarm), None)
+
+
+def _to_ring(craft: CraftDocument, alarm: Alarm | None, seen: Told, whole: Whole) -> tuple[dict[str, float], str, dict[str, float]]:
+    """(what the bench does so that an alarm rings, what that is called, what undoes it)."""
+    if alarm is None:
+        return {}, "", {}
+    if alarm.notice == "pack low":
+        return {"pack_left_percent": 4.0}, "Empty the pack", {"pack_left_percent": 100.0}
+    if alarm.notice == "telemetry gone":
+        return {"silence_s": min(10.0, alarm.delay_s + 3)}, "Silence the air", {}
+    if alarm.notice == "too far":
+        return {"distance_m": round(1.3 * alarm.limit + 10)}, "Walk away", {"distance_m": NEAR_M}
+    if alarm.notice == "signal weak" and alarm.sensor == "LQ":
+        return {"loss_percent": min(100.0, max(5.0, 108 - alarm.limit))}, "Lose frames", {"loss_percent": 0.0}
+    if alarm.notice == "signal weak":
+        way = way_home(craft, whole.parts)
+        carried = TELLINGS[way.protocol].of("RSSI") if way else None
+        line = alarm.limit if carried and carried.unit == "dBm" else dbm_of_percent(alarm.limit)
+        fall = max(0.0, seen.rssi_dbm - (line - WALKS_ON_DB))
+        return {"distance_m": round(min(3e6, max(NEAR_M, seen.distance_m) * 10 ** (fall / 20)))}, "Walk away", {"distance_m": NEAR_M}
+    return {}, "", {}
+
+
+WALKS_ON_DB = 8.0  # beyond the line, so that no shadow holds it up

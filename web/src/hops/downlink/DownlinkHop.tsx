@@ -7,6 +7,7 @@ import { MendOf } from "../../findings/Mends";
 import { colours } from "../../look/colours";
 import { HopHead } from "../../look/HopHead";
 import { columns } from "../../look/phone";
+import { NoticePanel } from "./NoticePanel";
 import { SensorTable } from "./SensorTable";
 import { SpeaksSentence } from "./SpeaksSentence";
 import { WayHome } from "./WayHome";
@@ -39,19 +40,36 @@ export function DownlinkHop({ craft, edit }: HopProps) {
         <Box role="status" sx={{ fontSize: 17, fontWeight: 600, color: !told.none && missing === 0 ? colours.verdigris : colours.ink }}>
           {verdict(told)}
         </Box>
+        {told.none && mend({ text: "Look for a receiver that has it", edits: [], hands: {}, act: "", go: "kit", panel: "" })}
         {!told.none &&
           told.stopped?.code !== "not looked for" &&
           told.stopped?.mends?.map((each) => <span key={each.text}>{mend(each)}</span>)}
       </Box>
-      <WayHome told={told} />
+      {told.none ? (
+        <Box sx={{ maxWidth: 640 }}>
+          All that you will know of this craft in the air is what you see of it. Its pack, its signal and its mode cannot warn you at the
+          transmitter; a timer is what is left.
+        </Box>
+      ) : (
+        <WayHome told={told} />
+      )}
       {!told.none && (
-        <Box sx={{ display: "grid", gridTemplateColumns: columns("minmax(0, 1fr)"), gap: 2.5, mt: 2 }}>
+        <Box sx={{ display: "grid", gridTemplateColumns: columns("minmax(0, 1fr) 348px"), gap: 2.5, mt: 2 }}>
           <SensorTable
             told={told}
             onTell={(row) => set({ off: row.off ? off.filter((each) => each !== row.sensor) : [...off, row.sensor] })}
             mend={mend}
           />
-          <SpeaksSentence told={told} setup={setup} set={set} />
+          <Box sx={{ display: "grid", gap: 2.5, alignContent: "start" }}>
+            <NoticePanel
+              told={told}
+              craftId={craft.id}
+              alarms={craft.document.alarms ?? []}
+              setAlarms={(alarms) => edit((document) => ({ ...document, alarms }))}
+              mayEdit={craft.may.includes("build")}
+            />
+            <SpeaksSentence told={told} setup={setup} set={set} />
+          </Box>
         </Box>
       )}
     </>

@@ -1,6 +1,7 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import Checkbox from "@mui/material/Checkbox";
+import { Fragment } from "react";
 import type { DownlinkTold, Mend } from "../../api/types";
 import { sendHands } from "../../bench/useBench";
 import { colours, mono } from "../../look/colours";
@@ -43,73 +44,79 @@ export function SensorTable({
               <Box component="th" scope="col" sx={{ textAlign: "right !important" }}>
                 now
               </Box>
-              <th scope="col">from</th>
-              <th scope="col">age, and ▲ how often it should come (0 to {longest.toFixed(longest < 3 ? 1 : 0)} s)</th>
-              <th scope="col">what keeps it</th>
+              <th scope="col">age, 0 to {longest.toFixed(longest < 3 ? 1 : 0)} s; ▲ should come</th>
             </tr>
           </thead>
           <tbody>
             {rows.map((row) => (
-              <tr key={row.sensor}>
-                <td>
-                  <Checkbox
-                    size="small"
-                    sx={{ p: 0.25 }}
-                    checked={!row.off}
-                    disabled={row.told_by.length === 0 || !row.by_board}
-                    onChange={() => onTell(row)}
-                    slotProps={{ input: { "aria-label": `Tell ${row.sensor}` } }}
-                  />
-                </td>
-                <Box
-                  component="th"
-                  scope="row"
-                  sx={{
-                    color: `${colours.ink} !important`,
-                    fontWeight: "600 !important",
-                    fontSize: "13.5px !important",
-                    borderTop: 1,
-                    borderColor: "divider",
-                    whiteSpace: "nowrap",
-                  }}
-                >
-                  {row.sensor}
-                </Box>
-                <Box
-                  component="td"
-                  sx={{
-                    fontFamily: mono,
-                    textAlign: "right",
-                    whiteSpace: "nowrap",
-                    color: row.age_s === null || row.cause ? colours.softInk : colours.ink,
-                  }}
-                >
-                  {row.says || "–"} {row.says && row.unit}
-                </Box>
-                <Box component="td" sx={{ color: "text.secondary" }}>
-                  {row.told_by.join(", ") || "nobody"}
-                </Box>
-                <td>
-                  <Age row={row} longest={longest} />
-                </td>
-                <Box component="td" sx={{ fontSize: 13, minWidth: 150 }}>
-                  {row.clash.length > 0 && <Box sx={{ color: colours.oxide }}>told by {row.clash.join(" and ")}</Box>}
-                  {row.cause && (
-                    <Box
-                      sx={{
-                        display: "flex",
-                        alignItems: "center",
-                        gap: 1,
-                        flexWrap: "wrap",
-                        color: row.expected ? colours.copperText : "text.secondary",
-                      }}
-                    >
-                      <span>{row.cause.says}</span>
-                      {row.expected && row.cause.mends?.[0] && mend(row.cause.mends[0])}
+              <Fragment key={row.sensor}>
+                <tr>
+                  <td>
+                    <Checkbox
+                      size="small"
+                      sx={{ p: 0.25 }}
+                      checked={!row.off}
+                      disabled={row.told_by.length === 0 || !row.by_board}
+                      onChange={() => onTell(row)}
+                      slotProps={{ input: { "aria-label": `Tell ${row.sensor}` } }}
+                    />
+                  </td>
+                  <Box
+                    component="th"
+                    scope="row"
+                    sx={{
+                      color: `${colours.ink} !important`,
+                      fontWeight: "600 !important",
+                      fontSize: "13.5px !important",
+                      borderTop: 1,
+                      borderColor: "divider",
+                      whiteSpace: "nowrap",
+                    }}
+                  >
+                    {row.sensor}{" "}
+                    <Box component="span" sx={{ fontWeight: 400, fontSize: 12.5, color: "text.secondary" }}>
+                      {row.told_by.join(", ") || "nobody"}
                     </Box>
-                  )}
-                </Box>
-              </tr>
+                  </Box>
+                  <Box
+                    component="td"
+                    sx={{
+                      fontFamily: mono,
+                      textAlign: "right",
+                      whiteSpace: "nowrap",
+                      color: row.age_s === null || row.cause ? colours.softInk : colours.ink,
+                    }}
+                  >
+                    {row.says || "–"} {row.says && row.unit}
+                  </Box>
+                  <td>
+                    <Age row={row} longest={longest} />
+                  </td>
+                </tr>
+                {(row.cause || row.clash.length > 0) && (
+                  <tr>
+                    <td style={{ border: 0, padding: 0 }} />
+                    <td colSpan={3} style={{ border: 0, paddingTop: 0 }}>
+                      {row.clash.length > 0 && <Box sx={{ color: colours.oxide, fontSize: 13 }}>told by {row.clash.join(" and ")}</Box>}
+                      {row.cause && (
+                        <Box
+                          sx={{
+                            display: "flex",
+                            alignItems: "center",
+                            gap: 1,
+                            flexWrap: "wrap",
+                            fontSize: 13,
+                            color: row.expected ? colours.copperText : "text.secondary",
+                          }}
+                        >
+                          <span>{row.cause.says}</span>
+                          {row.expected && row.cause.mends?.[0] && mend(row.cause.mends[0])}
+                        </Box>
+                      )}
+                    </td>
+                  </tr>
+                )}
+              </Fragment>
             ))}
           </tbody>
         </Box>
@@ -149,7 +156,7 @@ function Age({ row, longest }: { row: Sensor; longest: number }) {
         : `has not come; it should every ${row.reckoned_s} s`
       : `${age} s old${row.every_s === null ? "" : `, comes every ${row.every_s} s`}${row.reckoned_s === null ? "" : `, reckoned ${row.reckoned_s} s`}`;
   return (
-    <Box sx={{ display: "grid", gridTemplateColumns: "minmax(90px, 1fr) 86px", gap: 1, alignItems: "center" }}>
+    <Box sx={{ display: "grid", gridTemplateColumns: "minmax(70px, 1fr) 80px", gap: 1, alignItems: "center" }}>
       <Box role="img" aria-label={said} sx={{ position: "relative", height: 15 }}>
         <Box sx={{ position: "absolute", top: 3, left: 0, right: 0, height: 4, borderRadius: 2, bgcolor: colours.hairline }} />
         {age !== null && (
