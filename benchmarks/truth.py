@@ -25,6 +25,7 @@ from linkcore.parts.models import Receiver
 from linkcore.protocols.registry import RECEIVER_PROTOCOLS, receiver_protocol
 from linkcore.reads import Whole
 from tests.core.test_protocols import fed
+from tests.downlinks import wrong as missed
 from tests.kits import planned_craft
 from tests.losses import lost
 from tests.mends import miswired, wrong_mends
@@ -39,11 +40,12 @@ TABLES = 20
 DIALS = 2000
 SETTINGS = 300
 LOSSES = 500
+FAULTS = 300
 
 
 def truth() -> list[Row]:
     """Everything that anybody can repeat."""
-    return [_mends(), _splits(), _board_not_draft(), _written(), _would_read(), _lost_links(), _truth_tables(), _dials()]
+    return [_mends(), _splits(), _board_not_draft(), _written(), _would_read(), _lost_links(), _missing(), _truth_tables(), _dials()]
 
 
 def _mends() -> Row:
@@ -82,6 +84,12 @@ def _board_not_draft() -> Row:
         "all",
         not wrong,
     )
+
+
+def _missing() -> Row:
+    """Single faults of the way home: which sensors do not come on the bench, and the cause that is found."""
+    wrong = [fault for seed in seeds(FAULTS) for fault in missed(seed)[:1]]
+    return f"the cause of a missing sensor in {FAULTS} single faults", f"{FAULTS - len(wrong)} of {FAULTS} {wrong[:2] or ''}", "all", not wrong
 
 
 def _splits() -> Row:

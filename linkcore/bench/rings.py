@@ -9,7 +9,36 @@ from linkcore.wiring.netlist import feed_wires, wire_key
 
 
 def wires_rung(bench: SeenBench, reading: PortReading) -> list[str]:
-    """Keys of wires that the signal rings out: frames that are read can only have come through the receiver's own line, its supply and its ground."""
+    """Keys of wires that the signal rings out: what is read can only have come through its sender's own line, its supply and its ground."""
+    return [*_receivers(bench, reading), *_devices(bench), *_home(bench)]
+
+
+def _home(bench: SeenBench) -> list[str]:
+    """The wire of telemetry's own, once the receiver hears the board on it."""
+    lead = bench.path.home
+    if lead is None or lead.pad is None or bench.home_traffic.heard_per_s <= 0:
+        return []
+    patches = [patch for patch in bench.document.wiring if (patch.device, patch.pin) == (RECEIVER, lead.pin)]
+    return [key for patch in patches if (key := wire_key(patch)) not in bench.rung] if len(patches) == 1 else []
+
+
+def _devices(bench: SeenBench) -> list[str]:
+    """Of every device whose messages the board reads whole: the wire that it speaks on, its supply and its ground."""
+    found = []
+    for wire in bench.devices.wires.values():
+        ear = bench.devices.ears.get(wire.pad.port or "") if wire.pad is not None and wire.pad.kind == "rx" else None
+        if ear is None or not ear.frames or sum(other.pad is wire.pad for other in bench.devices.wires.values()) > 1:
+            continue
+        for patch in bench.document.wiring:
+            pin = bench.parts.pin(patch.device, patch.pin) if patch.device == wire.name else None
+            alone = sum((each.device, each.pin) == (patch.device, patch.pin) for each in bench.document.wiring) == 1
+            if pin is not None and alone and (patch.pin == wire.pin or pin.kind in ("supply", "ground")) and (key := wire_key(patch)) not in bench.rung:
+                found.append(key)
+    return found
+
+
+def _receivers(bench: SeenBench, reading: PortReading) -> list[str]:
+    """The receiver's own, and the board's feed where nothing else can have fed it."""
     if not reading.reads or not bench.path.heard_by(bench.board) or bench.path.chatter:
         return []
     carrying = {lead.pin for lead in bench.wire.leads if bench.path.reaches(lead) and lead.pad_name in bench.board.edges_matter_on}

@@ -367,29 +367,33 @@ def plan_edits(document: CraftDocument, parts: KitParts, plan: Plan | None) -> l
         output = spoken_output(trial, parts.receiver)
         if output is not None:
             edits.append(Edit(path="/settings/receiver_input", value=reading_of(output, through_inverter=receiver.inversion == "external").model_dump()))
-    edits += _telemetry_edits(document.model_copy(update={"wiring": wires}), parts, plan)
+    edits += _telemetry_edits(document.model_copy(update={"wiring": wires}), parts, plan, document.wiring)
     return edits
 
 
-def _telemetry_edits(document: CraftDocument, parts: KitParts, plan: Plan) -> list[Edit]:
-    """How the port with the telemetry job speaks, and ports whose device has another rate than is usual for its job."""
+def _telemetry_edits(document: CraftDocument, parts: KitParts, plan: Plan, wired: list[Patch]) -> list[Edit]:
+    """How the port with the telemetry job speaks, and ports whose device has another rate than is usual for its job: of what the plan moves; what stays stays set as it was. `wired`: as it was before."""
     edits = []
-    way = way_home(document, parts)
-    home = next((each for each in plan.assignments if each.device == RECEIVER and each.job == "telemetry"), None)
-    modem = next((part for each in plan.assignments if each.job == "telemetry" and (part := parts.devices.get(each.device)) is not None), None)
+    before = {(patch.device, patch.pin): patch.pad for patch in wired}
+    now = {(patch.device, patch.pin): patch.pad for patch in document.wiring}
+    moved = {device for device, pin in now if before.get((device, pin)) != now[device, pin]}
+    telemetry, way = document.settings.telemetry, way_home(document, parts)
+    speaker = next((each.device for each in plan.assignments if each.job == "telemetry"), None)
     speaks = None
-    if home is not None and way is not None and not way.shared:
+    if speaker == RECEIVER and way is not None and not way.shared:
         speaks = way.asked
-    elif modem is not None and modem.serial is not None and modem.serial.protocol:
+    elif speaker is not None and (modem := parts.devices.get(speaker)) is not None and modem.serial is not None and modem.serial.protocol:
         speaks = TelemetrySetup(protocol=modem.serial.protocol, inverted=modem.serial.inverted, half_duplex=modem.serial.half_duplex)
-    if speaks is not None:
-        edits += [edit for edit in speaks.edits() if getattr(document.settings.telemetry, edit.path.rpartition("/")[2]) != edit.value]
+    if speaks is not None and (telemetry.protocol is None or speaker in moved):
+        edits += [edit for edit in speaks.edits() if getattr(telemetry, edit.path.rpartition("/")[2]) != edit.value]
     rates = {}
     for each in plan.assignments:
-        part = parts.devices.get(each.device)
-        usual = USUAL_BAUD.get(each.job)
-        if part is not None and part.serial is not None and each.port and usual is not None and part.serial.baud != usual:
-            rates[each.port] = part.serial.baud
+        part, usual = parts.devices.get(each.device), USUAL_BAUD.get(each.job)
+        if not each.port or part is None or part.serial is None or usual is None:
+            continue
+        baud = document.settings.port_baud.get(each.port, usual) if each.device not in moved else part.serial.baud
+        if baud != usual:
+            rates[each.port] = baud
     if rates != document.settings.port_baud:
         edits.append(Edit(path="/settings/port_baud", value=rates))
     return edits

@@ -16,6 +16,7 @@ from linkcore.chain import still_findings
 from linkcore.craft.document import Alarm, AlarmSet, CraftDocument, ModeBand, Patch, TelemetrySetup, apply_edits, load
 from linkcore.craft.parts import KitParts
 from linkcore.devices.body import Body
+from linkcore.devices.outlook import Outlook
 from linkcore.devices.pack import ohm, open_volts, volts
 from linkcore.devices.sensors import FACTS, TELLINGS, Values
 from linkcore.findings import Edit, Finding
@@ -23,7 +24,7 @@ from linkcore.hops.downlink.ages import ages
 from linkcore.hops.downlink.causes import causes, known_to_board
 from linkcore.hops.downlink.limits import Limit, limits
 from linkcore.hops.downlink.noticing import noticed
-from linkcore.hops.downlink.rules import check_downlink
+from linkcore.hops.downlink.rules import check_downlink, check_firmware
 from linkcore.parts.catalogue import shipped
 from linkcore.parts.models import CELL_VOLTS, Pack, ReceiverTelemetry
 from linkcore.parts.sensor_names import SensorName
@@ -346,6 +347,14 @@ class RulesTest(unittest.TestCase):
         dumb.settings.telemetry.off = ["voltage", "cell voltage"]
         self.assertIn("downlink.sensor-off", findings(dumb))
         self.assertNotIn("downlink.sensor-off", findings(self.mended(dumb, "downlink.sensor-off")))
+
+    def test_firmware_that_leaves_it_out(self):
+        craft = downlink_craft(*KITS[5])
+        link = Outlook(verdict="talks with less", because=["both speak", "no telemetry, though the receiver has it"], channels=16)
+        [found] = check_firmware(craft, link)
+        self.assertEqual((found.code, found.severity), ("downlink.firmware", "stop"))
+        self.assertIn("though the receiver has it", found.what)
+        self.assertEqual(check_firmware(craft, link.model_copy(update={"telemetry": True})), [])
 
     def test_a_receiver_that_asks_few_addresses(self):
         craft = downlink_craft(*KITS[3])

@@ -139,10 +139,27 @@ FEED = ["pack leads/GND/G2", "pack leads/V+/BAT"]
 
 class RingOutTest(SimpleTestCase):
     def test_the_signal_rings_out_the_wires_it_can_only_have_come_through(self):
-        hand = Hand(crsf_craft())
+        silent = crsf_craft()
+        silent.settings.telemetry.on = False
+        hand = Hand(silent)
         hand.wait(1.5)
         self.assertEqual(sorted(hand.bench.new_rings), [*FEED, "receiver/5V/5V", "receiver/GND/G", "receiver/TX/R6"])
         self.assertNotIn("receiver/RX/T6", hand.bench.rung, "nothing has come back through it")
+        hand = Hand(crsf_craft())
+        hand.wait(1.5)
+        self.assertIn("receiver/RX/T6", hand.bench.rung, "telemetry has")
+
+    def test_what_a_device_says_rings_its_wires_where_the_board_reads_it(self):
+        hand = Hand(scenario.curlew())
+        hand.wait(3.0)
+        rung = set(hand.bench.rung)
+        self.assertLessEqual({"GPS/TX/R1", "ESC/TLM/R5", "receiver/S.Port/T4"}, rung)
+        self.assertFalse([key for key in rung if key.startswith("GPS/RX")], "nobody speaks there")
+        deaf = scenario.curlew()
+        deaf.settings.port_baud = {"U1": 9600}
+        hand = Hand(CraftDocument.model_validate(deaf.model_dump()))
+        hand.wait(3.0)
+        self.assertFalse([key for key in hand.bench.rung if key.startswith("GPS/")])
 
     def test_a_pin_with_two_wires_rings_neither(self):
         craft = crsf_craft()

@@ -9,6 +9,7 @@ CODES = tuple(
         "device-baud",
         "device-job",
         "device-wire",
+        "firmware",
         "inversion",
         "job",
         "limit",

@@ -2,16 +2,26 @@
 
 from __future__ import annotations
 
+from linkcore.devices.firmware import air, devices_of
+from linkcore.devices.outlook import outlook
 from linkcore.findings import At, Check, Finding, Mend
 from linkcore.hop import Hop
 from linkcore.hops.downlink.codes import CODES
 from linkcore.hops.downlink.noticing import check_noticing
 from linkcore.hops.downlink.proofs import PROOFS, READS, Come, coming, expected
-from linkcore.hops.downlink.rules import check_downlink
+from linkcore.hops.downlink.rules import check_downlink, check_firmware
 from linkcore.hops.downlink.view import DownlinkTold, tell
 from linkcore.reads import Reads, View
 
 CHECK = Check("downlink")
+
+
+def judged(view: View) -> list[Finding]:
+    """The way home, what would be noticed of it, and the firmware on both ends."""
+    if view.parts.maybe_board is None or view.parts.maybe_receiver is None:
+        return []
+    link = outlook(*air(devices_of(view.parts), view.installed))
+    return [*check_downlink(view.craft, view.parts), *check_firmware(view.craft, link), *check_noticing(view.craft, view.parts)]
 
 
 def clashes(_: View, seen: Come | None) -> list[Finding]:
@@ -52,10 +62,7 @@ HOP = Hop(
     title="Downlink",
     question="What comes back from the craft, how old is it, and what is missing?",
     reads=Reads(*READS, "alarms", "alarm", "place", "airframe"),
-    rules=lambda view: [
-        *check_downlink(view.craft, view.parts),
-        *(check_noticing(view.craft, view.parts) if view.parts.maybe_board and view.parts.maybe_receiver else []),
-    ],
+    rules=judged,
     sees=clashes,
     codes=CODES,
     proofs=PROOFS,

@@ -6,6 +6,7 @@ from collections.abc import Callable
 
 from linkcore.craft.document import RECEIVER, CraftDocument
 from linkcore.craft.parts import KitParts
+from linkcore.devices.outlook import Outlook
 from linkcore.devices.sensors import TELLINGS
 from linkcore.findings import At, Check, Edit, Finding, Mend, Severity, work_it_out
 from linkcore.hops.downlink.ages import Ages, ages
@@ -27,6 +28,22 @@ _CODE = {
     "not asked": "not-asked",
     "switched off": "off",
 }
+
+
+def check_firmware(craft: CraftDocument, found: Outlook) -> list[Finding]:
+    """Firmware on both ends that talks, and leaves telemetry out."""
+    if not craft.wants.telemetry or found.verdict == "do not match" or found.telemetry:
+        return []
+    why = next((each for each in found.because if "telemetry" in each), "one end has none")
+    return [
+        CHECK.stop(
+            "downlink.firmware",
+            At.device(RECEIVER),
+            f"Telemetry is wanted, and the firmware leaves it out: {why}.",
+            "The parts could. What runs on them cannot.",
+            Mend(text="Load firmware that can", go="load"),
+        )
+    ]
 
 
 def check_downlink(craft: CraftDocument, parts: KitParts) -> list[Finding]:

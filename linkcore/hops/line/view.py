@@ -16,7 +16,7 @@ from linkcore.protocols.base import TelemetryFrame
 from linkcore.reads import Whole
 from linkcore.signal.uart import Wrong
 
-STALE_S = 3.0  # a value that has not come for so long is said to be old
+STALE_S = 8.0  # a value that has not come for so long is said to be old: a dozen of them on one id of a strict round take 4 s
 
 
 class ReadByte(BaseModel):

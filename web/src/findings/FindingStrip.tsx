@@ -35,7 +35,11 @@ export function FindingStrip({ hop, craft, edit }: { hop: Hop; craft: Craft; edi
   const open = useStrip((state) => state.openAt === hop);
   const here = findings.filter((finding) => finding.hop === hop);
   const elsewhere = findings.filter((finding) => finding.hop !== hop);
-  const stop = elsewhere.find(({ severity }) => severity === "stop") ?? elsewhere.find(({ severity }) => severity === "begin");
+  const order = useSteady((state) => known(state)?.chain.map((each) => each.hop) ?? []);
+  const earlier = order.slice(0, order.indexOf(hop));
+  const stop =
+    elsewhere.find(({ severity }) => severity === "stop") ??
+    elsewhere.find((each) => each.severity === "begin" && earlier.includes(each.hop)); // what comes later on the chain is begun later
   const coin = useSteady((state) => known(state)?.chain.find((each) => each.hop === hop) ?? null);
   const toSee = coin && coin.coin !== "cracked" && coin.proofs.some((proof) => proof.needed && proof.standing !== "holds");
   const more = here.length > 0 || coin?.coin === "tarnished" || Boolean(toSee) || Boolean(stop);

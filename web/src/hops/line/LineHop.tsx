@@ -141,6 +141,7 @@ function TapChoice({ line }: { line: Line }) {
       size="small"
       value={line.tap}
       aria-label="Wire that the tap listens to"
+      sx={{ flexWrap: "wrap" }}
       onChange={(_, pin: string | null) => pin && sendHands({ tap: pin })}
     >
       {line.wires.map((wire) => (

@@ -1,0 +1,133 @@
+"""The way home as the pilot follows it: sensors are looked for, missing ones are mended one by one, alarms ring."""
+
+from __future__ import annotations
+
+import re
+
+from playwright.sync_api import expect
+
+from tests.browser.base import BrowserTest, go, in_browser, wait_coin
+from tests.browser.looks import nothing_serious
+from tests.browser.test_hops import RINGS, findings_of, mend, restart, write
+
+
+def look(page):
+    page.get_by_role("button", name="Look for sensors", exact=True).first.click()
+
+
+def row(page, sensor):
+    return page.get_by_role("table", name=re.compile("^Sensors")).get_by_role("row", name=re.compile(f"^.*{sensor}"))
+
+
+def notice(page, says):
+    return page.get_by_role("region", name="Will you notice?").get_by_role("listitem").filter(has_text=says)
+
+
+class DownlinkTest(BrowserTest):
+    @in_browser
+    def test_curlews_sensors_are_discovered_and_its_alarms_ring(self, people):
+        page = people.open("Curlew", "Lost link")
+        page.get_by_role("button", name="Alarm line from a log").click()
+        page.get_by_role("button", name=re.compile("over the nests.csv")).first.click()
+        page.get_by_role("button", name=re.compile("^Take 81 % as the alarm line")).click()
+        go(page, "Downlink")
+        expect(page.get_by_text("12 sensors should come. Look for them")).to_be_visible()
+        look(page)
+        expect(page.get_by_text("All 12 sensors of this kit come, as often as was reckoned.")).to_be_visible(timeout=30_000)
+        expect(row(page, "cell voltage")).to_contain_text(re.compile(r"4\.[12][0-9]* V.*every 4\.[0-9] s"))
+        expect(page.get_by_text("The craft knows more than S.Port carries: used, satellites, attitude, flight mode.")).to_be_visible()
+        nothing_serious(self, page, "Downlink")
+        for says, offer in (
+            ("The pack runs low", "Speak it under 3.54 V of cell voltage for 3 s"),
+            ("The signal gets weak", "Speak it under 81 % of RSSI for 0.5 s"),
+            ("Telemetry is gone", "Speak it after 2 s without telemetry"),
+        ):
+            notice(page, says).get_by_role("button", name=offer).click()
+            expect(notice(page, says)).to_contain_text("not rung yet")
+        expect(findings_of(page)).to_contain_text("Cell voltage and voltage come only every 4.0 s")
+        for says, act in (("The pack runs low", "Empty the pack"), ("The signal gets weak", "Walk away"), ("Telemetry is gone", "Silence the air")):
+            notice(page, says).get_by_role("button", name=act).click()
+            expect(notice(page, says)).to_contain_text(re.compile("rang after [0-9.]+ s"), timeout=30_000)
+            undo = notice(page, says).get_by_role("button", name="Undo that")
+            if undo.count():
+                undo.click()
+        wait_coin(page, "Downlink", RINGS)
+        go(page, "Lost link")
+        expect(page.get_by_label("Board's log")).to_contain_text(re.compile("alarm: pack low, spoken, [0-9.]+ s after it was so"))
+
+    @in_browser
+    def test_a_limit_is_changed_where_it_stands_and_a_sensor_is_not_told(self, people):
+        page = people.open("Curlew", "Downlink")
+        notice(page, "The pack runs low").get_by_role("button", name=re.compile("^Speak it")).click()
+        limit = page.get_by_label("Limit of pack low")
+        limit.fill("9")
+        limit.press("Enter")
+        expect(findings_of(page)).to_contain_text("Cell voltage goes from 1.75 to 4.2: it is always below 9.")
+        mend(page, "Take this alarm out")
+        expect(notice(page, "The pack runs low").get_by_role("button", name=re.compile("^Speak it"))).to_be_visible()
+        page.get_by_label("Tell ESC temperature").uncheck()
+        write(page)
+        restart(page)
+        expect(page.get_by_text("11 values take turns on one id, which is asked every 0.34 s")).to_be_visible()
+        expect(row(page, "ESC temperature")).to_be_visible()
+        expect(page.get_by_text("it is switched off")).to_be_visible()
+
+    @in_browser
+    def test_avocets_missing_sensors_are_explained_and_mended(self, people):
+        page = people.open("Avocet", "Downlink")
+        look(page)
+        table = page.get_by_role("table", name=re.compile("^Sensors"))
+        expect(table).to_contain_text("U1 listens at 38400 baud; GPS speaks at 57600")
+        expect(table).to_contain_text("ESC's TLM wire is on R4, where the receiver is")
+        table.get_by_role("button", name="Set U1 to 57600 baud").first.click()
+        write(page)
+        restart(page)
+        expect(table).not_to_contain_text("U1 listens at")
+        table.get_by_role("link", name="Work out where it goes").first.click()
+        page.get_by_role("listitem", name="Move ESC to R7").get_by_role("button", name="Take this plan").click()
+        write(page)
+        restart(page)
+        go(page, "Downlink")
+        expect(page.get_by_text("All 18 sensors of this kit come, as often as was reckoned.")).to_be_visible(timeout=30_000)
+
+    @in_browser
+    def test_how_the_board_speaks_is_set_wrong_and_right_again(self, people):
+        page = people.open("Curlew", "Downlink")
+        look(page)
+        page.get_by_role("combobox", name="Telemetry protocol").click()
+        page.get_by_role("option", name="hub telemetry").click()
+        write(page)
+        restart(page)
+        expect(page.get_by_text("Nothing that the board tells arrives: U4 speaks hub telemetry; the Pip S8 listens for S.Port.")).to_be_visible()
+        go(page, "Line")
+        page.get_by_role("button", name="S.Port").click()
+        expect(page.get_by_text(re.compile("the board speaks hub telemetry, inverted, 9600 baud, 8N1.*and none of it is read"))).to_be_visible()
+        go(page, "Downlink")
+        page.get_by_role("button", name="Speak so").click()
+        write(page)
+        restart(page)
+        expect(page.get_by_text("All 12 sensors of this kit come")).to_be_visible(timeout=30_000)
+
+    @in_browser
+    def test_a_gps_is_seen_by_its_signal_wherever_its_wire_ends(self, people):
+        page = people.open("Curlew", "Line")
+        page.get_by_role("button", name="GPS: TX").click()
+        expect(page.get_by_text("UBX, not a receiver")).to_be_visible()
+        expect(
+            page.get_by_text(re.compile("GPS speaks UBX at 57600 baud; U1 listens for GPS at 57600 baud and has read [0-9]+ whole messages"))
+        ).to_be_visible()
+        go(page, "Port plan")
+        page.get_by_role("button", name="Device GPS, Tern 8").focus()
+        page.keyboard.press("Enter")
+        page.get_by_role("button", name=re.compile("^Solder GPS to R3")).click()
+        go(page, "Line")
+        expect(page.get_by_text(re.compile("On the wire from TX of GPS to R3"))).to_be_visible()
+        expect(page.get_by_text(re.compile("U3 has no job and does not listen for it"))).to_be_visible()
+        go(page, "Downlink")
+        expect(page.get_by_role("table", name=re.compile("^Sensors"))).to_contain_text("GPS's TX wire is on R3, while U1 has its job")
+
+    @in_browser
+    def test_a_craft_without_telemetry_says_so(self, people):
+        page = people.open("Coot", "Downlink")
+        expect(page.get_by_text("Nothing can come back: the Six Pack sends none back.")).to_be_visible()
+        expect(page.get_by_role("link", name="Look for a receiver that has it")).to_be_visible()
