@@ -57,12 +57,12 @@ class CalcTest(SimpleTestCase):
         self.assertEqual((status, told), (2, "bell: standard input: place/height_m: Input should be greater than or equal to 0\n"))
 
     def test_the_way_home_and_what_keeps_each_sensor(self):
-        status, answer, _ = self.calc("downlink", scenario.curlew())
+        status, answer, _ = self.calc("downlink", scenario.curlew().model_dump(mode="json"))
         self.assertEqual(answer["way"], {"protocol": "S.Port", "port": "U4", "pad": "T4", "baud": 57600, "inverted": True, "half_duplex": True})
         cell = next(each for each in answer["sensors"] if each["name"] == "cell voltage")
         self.assertEqual((cell["unit"], round(cell["every_s"], 1), cell["missing_because"]), ("V", 4.0, None))
         self.assertEqual((status, [each["code"] for each in answer["findings"]]), (0, ["downlink.slow"]))
-        status, answer, _ = self.calc("downlink", scenario.coot())
+        status, answer, _ = self.calc("downlink", scenario.coot().model_dump(mode="json"))
         self.assertEqual((answer["way"], answer["because"]), (None, "None can come: the Six Pack sends none back."))
         self.assertTrue(all(each["missing_because"] for each in answer["sensors"]))
 

@@ -38,7 +38,7 @@ class CompleteTest(SimpleTestCase):
         spoken = {output.protocol for receiver in receivers for output in receiver.outputs}
         self.assertEqual({"PWM", "PPM", "SBUS", "IBUS", "SUMD", "DSM2", "DSMX", "CRSF", "F.Port"} - spoken, set())
         back = {receiver.telemetry.protocol for receiver in receivers if receiver.telemetry}
-        self.assertEqual(back, {"S.Port", "hub telemetry", "CRSF", "F.Port"})
+        self.assertEqual(back, {"S.Port", "hub telemetry", "CRSF", "F.Port", "IBUS telemetry", "MAVLink"})
         self.assertTrue(any(receiver.telemetry is None and receiver.outputs[0].protocol == "SBUS" for receiver in receivers))
         self.assertEqual({receiver.radio.band for receiver in receivers if receiver.outputs[0].protocol == "CRSF"}, {"2.4 GHz", "900 MHz"})
         self.assertTrue(all(receiver.supply.max_volts < 5 for receiver in receivers if receiver.outputs[0].protocol.startswith("DSM")))

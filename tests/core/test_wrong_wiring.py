@@ -166,7 +166,7 @@ class RingOutTest(SimpleTestCase):
         craft.wiring.append(Patch(device="receiver", pin="GND", pad="G2"))
         hand = Hand(craft)
         hand.wait(1.5)
-        self.assertEqual(sorted(hand.bench.new_rings), [*FEED, "receiver/5V/5V", "receiver/TX/R6"])
+        self.assertEqual(sorted(hand.bench.new_rings), [*FEED, "receiver/5V/5V", "receiver/RX/T6", "receiver/TX/R6"])
 
     def test_a_silent_line_rings_nothing(self):
         hand = Hand(crsf_craft(pad="R5", port="U6"))

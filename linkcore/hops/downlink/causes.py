@@ -8,7 +8,7 @@ from typing import Literal
 
 from pydantic import BaseModel
 
-from linkcore.craft.document import CraftDocument, Patch
+from linkcore.craft.document import RECEIVER, CraftDocument, Patch
 from linkcore.craft.parts import KitParts
 from linkcore.devices.sensors import FACTS, NEEDS_FIX, NEEDS_PACK, TELLINGS, USUAL_BAUD, provided_by
 from linkcore.findings import Edit, Mend, work_it_out
@@ -156,7 +156,8 @@ def on_the_way(craft: CraftDocument, parts: KitParts, way: WayHome) -> Cause | N
     if pad is not None and pad.kind == "tx" and settings.ports.get(str(pad.port)) != "telemetry" and not _elsewhere(others, pad, craft, parts):
         has = settings.ports.get(str(pad.port), "free")
         what = f"{pad.port} has no job" if has == "free" else f"{pad.port} has the job {has}"
-        job = Mend(text=f"Give {pad.port} the telemetry job", edits=(Edit(path=f"/settings/ports/{pad.port}", value="telemetry"), *way.asked.edits()))
+        given = Mend(text=f"Give {pad.port} the telemetry job", edits=(Edit(path=f"/settings/ports/{pad.port}", value="telemetry"), *way.asked.edits()))
+        job = given if _nobody_elses(str(pad.port), RECEIVER, craft, parts) else work_it_out("Work out where it goes")
         return Cause(code="job", says=f"{what}, and the receiver's {way.pin} wire is on {pad.name}", mends=(job,))
     if pad is None:
         return Cause(code="wire", says=f"the receiver's {way.pin} pin goes nowhere", mends=(work_it_out("Work out where it goes"),))
@@ -251,6 +252,14 @@ def _elsewhere(others: list[str], pad: Pad, craft: CraftDocument, parts: KitPart
     """Whether another port has the telemetry job and no wire of anybody's that would want it: then it is the wire that is wrong."""
     wired = {found.port for patch in craft.wiring if (found := parts.board.pad(patch.pad)) is not None}
     return any(port != pad.port and port not in wired for port in others)
+
+
+def _nobody_elses(port: str, device: str, craft: CraftDocument, parts: KitParts) -> bool:
+    """Whether a port can be given another job without taking it from anybody."""
+    if craft.settings.ports.get(port, "free") in ("receiver input", "bench link"):
+        return False
+    pads = {pad.name for pad in parts.board.pads if pad.port == port}
+    return all(patch.device == device for patch in craft.wiring if patch.pad in pads)
 
 
 def _move(craft: CraftDocument, parts: KitParts, way: WayHome, others: list[str]) -> tuple[Mend, ...]:
@@ -376,11 +385,9 @@ def device_fault(name: str, craft: CraftDocument, parts: KitParts, now: Now | No
                 code="device wire", says=f"{name}'s {serial.sends} wire is on {pad.name}, where the receiver is", mends=(work_it_out("Work out where it goes"),)
             )
         said = f"{pad.port} has no job" if here == "free" else f"{pad.port} has the job {here}"
-        return Cause(
-            code="device job",
-            says=f"{said}, and {name} speaks on {pad.name}",
-            mends=(Mend(text=f"Give {pad.port} the job {job}", edits=(Edit(path=f"/settings/ports/{pad.port}", value=job),)),),
-        )
+        given = Mend(text=f"Give {pad.port} the job {job}", edits=(Edit(path=f"/settings/ports/{pad.port}", value=job),))
+        mends = (given if _nobody_elses(pad.port, name, craft, parts) else work_it_out("Work out where it goes"),)
+        return Cause(code="device job", says=f"{said}, and {name} speaks on {pad.name}", mends=mends)
     if serial.inverted or (patch is not None and patch.inverter):
         return Cause(code="device wire", says=f"what {name} says arrives inverted", mends=(work_it_out("Work out where it goes"),))
     baud = craft.settings.port_baud.get(pad.port, USUAL_BAUD[job])

@@ -13,7 +13,7 @@ from linkcore.craft.places import place_of
 from linkcore.devices.sensors import TELLINGS
 from linkcore.findings import At, Check, Edit, Finding, Mend
 from linkcore.hops.downlink.ages import ages
-from linkcore.hops.downlink.causes import Cause, causes, told_now
+from linkcore.hops.downlink.causes import Cause, causes, on_the_way, told_now
 from linkcore.hops.downlink.limits import FULL_THROTTLE, Limit, current_a, limits, sag_v
 from linkcore.parts.sensor_names import SensorName
 from linkcore.wiring.way_home import way_home
@@ -79,6 +79,8 @@ def check_noticing(craft: CraftDocument, parts: KitParts) -> list[Finding]:
     way = way_home(craft, parts)
     if way is None or not craft.wants.telemetry:
         return []
+    if on_the_way(craft, parts, way) is not None:  # first the way, which has a finding of its own
+        return [finding for number, alarm in enumerate(craft.alarms) for finding in _impossible(craft, parts, number, alarm)]
     why = causes(craft, parts)
     offers = {each.notice: each for each in limits(craft, parts, ages(craft, parts, way.protocol, told_now(parts, why)))}
     findings = []
@@ -104,7 +106,7 @@ def _unnoticed(craft: CraftDocument, each: Noticed, offer: Limit | None, protoco
     elif each.notice == "signal weak":
         mends.append(Mend(text="Work out the alarm line", go="lost link"))
     why = offer.because if offer is not None else ""
-    return says("downlink.unnoticed", At(each.notice), f"In flight you would not notice {_SAID[each.notice]}.{because}", why, *mends)
+    return says("downlink.unnoticed", At.setting("/alarms", each.notice), f"In flight you would not notice {_SAID[each.notice]}.{because}", why, *mends)
 
 
 def _one_way(craft: CraftDocument, each: Noticed) -> Finding:
@@ -117,7 +119,7 @@ def _one_way(craft: CraftDocument, each: Noticed) -> Finding:
     edits = (Edit(path="/alarms", value=[alarm.model_dump(mode="json") for alarm in alarms]),)
     return CHECK.note(
         "downlink.one-way",
-        At(each.notice),
+        At.setting("/alarms", each.notice),
         f"Only your {sense} would tell you {_SAID[each.notice]}: {how}.",
         "Wind, talk or a thumb elsewhere, and it is missed.",
         Mend(text=text, edits=edits),
