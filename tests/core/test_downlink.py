@@ -232,6 +232,15 @@ class MissingTest(unittest.TestCase):
         for seed in range(1000, 1016):
             self.assertEqual(wrong(seed), [])
 
+    def test_without_a_link_that_is_said_and_what_else_is_wrong_as_well(self):
+        hand = Hand(scenario.avocet())
+        hand.do(3.0, looking=True, transmitter_on=False)
+        told = hand.report().told.downlink
+        self.assertEqual(told.stopped.code, "no link")
+        self.assertEqual([place.place for place in told.places if place.why], ["devices", "air"])
+        rows = {row.sensor: row.cause.code for row in told.sensors if row.cause}
+        self.assertEqual((rows["position"], rows["motor speed"], "voltage" in rows), ("device baud", "device wire", False))
+
     def test_a_protocol_that_the_receiver_does_not_listen_for_is_garbage_on_its_wire(self):
         craft = downlink_craft(*KITS[0])
         craft.settings.telemetry = TelemetrySetup(protocol="hub telemetry", inverted=True)

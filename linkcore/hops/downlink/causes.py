@@ -134,6 +134,8 @@ def _why(
                 return Cause(code="no fix", says="the GPS has no fix yet", mends=(Mend(text="Give the GPS a clear sky", hands={"gps_fix": True}),))
             if sensor in NEEDS_PACK and not now.pack:
                 return Cause(code="no pack", says="no pack is plugged in, so it is zero", mends=(Mend(text="Plug the pack in", hands={"pack": True}),))
+    if no_link is not None:
+        return no_link
     if now is not None and not now.looking:
         return Cause(
             code="not looked for", says="the transmitter does not look for new sensors", mends=(Mend(text="Look for sensors", hands={"looking": True}),)

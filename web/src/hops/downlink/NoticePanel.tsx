@@ -55,6 +55,15 @@ export function NoticePanel({
               if (!alarm) return null;
               return (
                 <Box key={one.index} sx={{ fontSize: 13, lineHeight: "28px" }}>
+                  <Button
+                    variant="text"
+                    aria-label={`Take out the alarm for ${each.notice}`}
+                    disabled={!mayEdit}
+                    onClick={() => setAlarms(alarms.filter((_, at) => at !== one.index))}
+                    sx={{ float: "right", py: 0, px: 0.75, minWidth: 0, fontSize: 12.5, minHeight: "0 !important" }}
+                  >
+                    Take out
+                  </Button>
                   <AlarmSentence alarm={alarm} unit={unitOf(told, alarm)} change={(to) => change(one.index, to)} />
                   <Box sx={{ display: "flex", alignItems: "center", gap: 1, flexWrap: "wrap", lineHeight: "22px" }}>
                     <Box component="span" role="status" sx={{ color: one.in_time ? colours.verdigris : "text.secondary", fontSize: 12.5 }}>
@@ -72,14 +81,6 @@ export function NoticePanel({
                         Undo that
                       </Button>
                     )}
-                    <Button
-                      variant="text"
-                      sx={{ ml: "auto" }}
-                      disabled={!mayEdit}
-                      onClick={() => setAlarms(alarms.filter((_, at) => at !== one.index))}
-                    >
-                      Take out
-                    </Button>
                   </Box>
                 </Box>
               );
