@@ -488,7 +488,7 @@ class Bench:
             until,
             self.board,
             self.rival_on_the_wire is not None,
-            self._board_says(),
+            self._board_says,
             receiver_on=self.receiver.powered,
             rival=self._on_the_way_home(),
         )

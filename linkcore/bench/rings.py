@@ -29,10 +29,12 @@ def _devices(bench: SeenBench) -> list[str]:
         ear = bench.devices.ears.get(wire.pad.port or "") if wire.pad is not None and wire.pad.kind == "rx" else None
         if ear is None or not ear.frames or sum(other.pad is wire.pad for other in bench.devices.wires.values()) > 1:
             continue
-        for patch in bench.document.wiring:
-            pin = bench.parts.pin(patch.device, patch.pin) if patch.device == wire.name else None
-            alone = sum((each.device, each.pin) == (patch.device, patch.pin) for each in bench.document.wiring) == 1
-            if pin is not None and alone and (patch.pin == wire.pin or pin.kind in ("supply", "ground")) and (key := wire_key(patch)) not in bench.rung:
+        mine = [patch for patch in bench.document.wiring if patch.device == wire.name]
+        for patch in mine:
+            if (key := wire_key(patch)) in bench.rung or sum(each.pin == patch.pin for each in mine) > 1:
+                continue
+            pin = bench.parts.pin(patch.device, patch.pin)
+            if pin is not None and (patch.pin == wire.pin or pin.kind in ("supply", "ground")):
                 found.append(key)
     return found
 

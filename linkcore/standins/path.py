@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import random
 from collections import deque
+from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
@@ -114,14 +115,14 @@ class SignalPath:
         until: float,
         board: StandInBoard,
         rival_drives: bool,
-        says: Values,
+        says: Callable[[], Values],
         *,
         receiver_on: bool,
         rival: Rival | None = None,
     ) -> tuple[Crossed, list[TelemetryFrame]]:
         """Let what the receiver says cross the wires: (what the board's port made of it, what the receiver heard from the board).
 
-        `rival`: another device on the wire that telemetry has for itself.
+        `says`: what the board could tell, asked for only where it tells something. `rival`: another device on the wire that telemetry has for itself.
         """
         on_leads = self.voice.say(words)
         before = self.voice.idle
@@ -164,7 +165,7 @@ class SignalPath:
     # --- telemetry --------------------------------------------------------------------------------------------------
 
     def _answer_in_turn(
-        self, toggles: Times, frames: list[Frame], until: float, board: StandInBoard, says: Values, *, awake: bool, receiver_on: bool
+        self, toggles: Times, frames: list[Frame], until: float, board: StandInBoard, says: Callable[[], Values], *, awake: bool, receiver_on: bool
     ) -> tuple[Times, list[TelemetryFrame]]:
         """Channels and telemetry share one wire: the board answers when it is asked, and switches its own ear off meanwhile."""
         assert self.asker is not None
@@ -177,14 +178,14 @@ class SignalPath:
         else:
             teller = self._teller(mouth, self.voice.idle)[0]
             self.polls_heard += sum(isinstance(frame, PollFrame) for frame in frames)
-            answers = toggles_of(teller.answers(frames, says), board.uart)
+            answers = toggles_of(teller.answers(frames, says()), board.uart) if teller.due(frames, until) else NO_TIMES
         if not receiver_on:
             return toggles, []
         line = np.sort(np.concatenate((toggles, answers))) if len(answers) else toggles
         return line, self._hear(self.asker, line, until)
 
     def _on_its_own_wire(
-        self, asker: Asker, lead: Lead, since: float, until: float, board: StandInBoard, says: Values, *, awake: bool, receiver_on: bool
+        self, asker: Asker, lead: Lead, since: float, until: float, board: StandInBoard, says: Callable[[], Values], *, awake: bool, receiver_on: bool
     ) -> list[TelemetryFrame]:
         """Telemetry has a wire of its own: the board sends by itself, or answers there, in whatever way it is set to speak."""
         asked = toggles_of(asker.asks(since, until), asker.spec.uart) if receiver_on else NO_TIMES
@@ -197,17 +198,22 @@ class SignalPath:
             if mouth.turns and not lead.inverter:
                 _, frames = ear.feed(asked, until)
                 self.polls_heard += sum(isinstance(frame, PollFrame) for frame in frames)
-                answers = toggles_of(teller.answers(frames, says), mouth.uart)
+                answers = toggles_of(teller.answers(frames, says()), mouth.uart) if teller.due(frames, until) else NO_TIMES
             if not mouth.spec.half_duplex:
-                answers = toggles_of(teller.unasked(since, until, says), mouth.uart)
+                answers = self._unasked(teller, mouth, since, until, says)
         else:
             teller, _ = self._teller(mouth, level)
-            answers = toggles_of(teller.unasked(since, until, says), mouth.uart)
+            answers = self._unasked(teller, mouth, since, until, says)
             level = mouth.uart.idle_level ^ int(lead.inverter)
         self._rest_at(lead, level)
         line = np.sort(np.concatenate((asked, answers))) if len(answers) else asked
         self.lines[lead.pin].put(line, until)
         return self._hear(asker, line, until) if receiver_on else []
+
+    @staticmethod
+    def _unasked(teller: Teller, mouth: Mouth, since: float, until: float, says: Callable[[], Values]) -> Times:
+        """What the board says by itself in this stretch."""
+        return toggles_of(teller.unasked(since, until, says()), mouth.uart) if not teller.telling.polled and teller.due([], until) else NO_TIMES
 
     def _drowned(self, asker: Asker, lead: Lead, until: float, rival: Rival, *, receiver_on: bool) -> list[TelemetryFrame]:
         """Another device's output holds the wire of telemetry: whoever would speak there by turns is not heard."""

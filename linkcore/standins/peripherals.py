@@ -19,7 +19,7 @@ from linkcore.standins.board import StandInBoard
 from linkcore.standins.telemetry import Pieces, toggles_of
 from linkcore.standins.wires import grounded
 
-GPS_EVERY_S, ESC_EVERY_S, FLOW_EVERY_S = 0.2, 0.1, 0.2
+GPS_EVERY_S, ESC_EVERY_S, FLOW_EVERY_S = 0.2, 0.2, 0.4
 ESC_APART_S = 0.002
 SATELLITES_FIX, SATELLITES_HOME = 5, 8  # with fewer there is no fix, no home (ours)
 SATELLITES_SEEN, SATELLITES_HIDDEN = 12, 3
@@ -282,7 +282,13 @@ class DeviceWires:
         if len(here) == 1 and sent == uart:  # what is sampled as it was sent arrives as it was sent
             data = b"".join(piece for _, piece in pieces)
             times = np.concatenate([t + np.arange(len(piece)) * uart.byte_s for t, piece in pieces]).tolist()
-            frames = [frame for decoder in ear.decoders for frame in decoder.feed(data, times)]
+            frames = []
+            for decoder in ear.decoders:
+                read = decoder.feed(data, times)
+                frames += read
+                if len(ear.decoders) > 1 and any(isinstance(frame, TelemetryFrame) for frame in read):
+                    ear.decoders[:] = [decoder]  # what it speaks is known now
+                    break
             ear.sampled += len(data)
         else:
             if ear.reader is None:

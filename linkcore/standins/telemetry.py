@@ -102,6 +102,13 @@ class Teller:
         self._next: dict[str, float] = {}
         self._turn = 0
 
+    def due(self, frames: list[Frame], until: float) -> bool:
+        """Whether it has anything to say: asked by one of these frames, or by itself before `until`."""
+        if not self.telling.polled:
+            return not self._next or min(self._next.values()) < until
+        board = f"sensor {sport.BOARD_ID}"
+        return any(isinstance(frame, PollFrame) and (self.spec is not sport.SPEC or frame.asks == board) for frame in frames)
+
     def unasked(self, since: float, until: float, says: Values) -> Pieces:
         """What a board sends by itself on a wire of its own."""
         make = _UNASKED.get(self.spec.name)

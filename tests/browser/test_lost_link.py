@@ -97,6 +97,7 @@ class HomeTest(BrowserTest):
         write(page)
         expect(page.get_by_text("draft is on the board")).to_be_visible()
         bench_of(page).get_by_role("switch", name="fix").click()
+        expect(findings_of(page)).to_contain_text("It returns home, and the GPS has no fix.")  # satellites are lost one after the other
         page.keyboard.press("1")
         expect(bench_of(page).get_by_text("no home yet: the fix is not good enough")).to_be_visible()
 

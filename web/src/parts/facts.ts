@@ -51,7 +51,12 @@ export function facts(part: Part): Fact[] {
             .join("; "),
         ],
         ["Over the air", `${part.radio.name}, ${part.radio.band}, firmware family ${part.radio.family}, ${part.radio.regions.join(", ")}`],
-        ["Telemetry", part.telemetry ? part.telemetry.protocol : "none"],
+        [
+          "Telemetry",
+          part.telemetry
+            ? `${part.telemetry.protocol}${part.telemetry.asks === "found first" ? ", ids that it has found every other time" : ""}; home behind every ${part.radio.downlink_every ?? 4}. radio frame, ${part.radio.downlink_bytes ?? 8} bytes with ${part.radio.downlink_dbm ?? 14} dBm`
+            : "none",
+        ],
         ["Supply", `${span(part.supply.min_volts, part.supply.max_volts)}, ${ma(part.supply)}`],
         ["Link lost", `after ${part.lost_after_s} s: ${part.on_loss.join(", ")}${part.flags_loss ? "; says so in its frames" : ""}`],
         ...(part.jumper ? [["Jumper", part.jumper] as Fact] : []),
@@ -84,7 +89,7 @@ export function facts(part: Part): Fact[] {
           ? [
               [
                 "Line",
-                `${part.serial.baud} baud${part.serial.inverted ? ", inverted" : ""}${part.serial.sends === part.serial.listens ? ", half duplex" : ""}`,
+                `${part.serial.protocol ? `${part.serial.protocol}, ` : ""}${part.serial.baud} baud${part.serial.inverted ? ", inverted" : ""}${part.serial.sends === part.serial.listens ? ", half duplex" : ""}`,
               ] as Fact,
             ]
           : []),
@@ -97,6 +102,7 @@ export function facts(part: Part): Fact[] {
       return [
         ["Cells", `${part.cells}, ${part.chemistry}`],
         ["Capacity", `${part.capacity_mah} mAh`],
+        ["Resistance", `${part.cell_mohm ?? 5} mOhm a cell${(part.parallel ?? 1) > 1 ? `, ${part.parallel} in parallel` : ""}`],
         ["Volts at rest", `${part.full_volts} V full, ${part.nominal_volts} V nominal, ${part.empty_volts} V empty`],
       ];
   }
