@@ -56,6 +56,7 @@ from linkcore.standins.satellite import bind_pad, plugged_into, pulses_sent, spe
 from linkcore.standins.sensing import Felt, knows
 from linkcore.standins.telemetry import toggles_of
 from linkcore.standins.wires import WireTruth
+from linkcore.wiring.beeper import wired_beeper
 
 SLICE_S = 0.04
 REST_SLICE_S = 0.2
@@ -131,7 +132,6 @@ class Bench:
         self.overload: str | None = None
         self.t = 0.0
         self.traffic = PortTraffic()
-        self.home_traffic = HomeTraffic()
         self.downlink: dict[str, TelemetryFrame] = {}
         self.tap = self.path.wire.pin
         self.used_mah = state.used_mah
@@ -321,6 +321,7 @@ class Bench:
         document = self._as_plugged()
         self.path.follow(document, self.parts)
         self.devices.follow(document, self.parts)
+        self.home_traffic = HomeTraffic()  # what came over the wires as they were rings none of those that are now
 
     @property
     def rival_on_the_wire(self) -> str | None:
@@ -569,12 +570,18 @@ class Bench:
             self._truth(),
             sensors.newest_t,
             transmitter_on=self.transmitter.on,
-            board_on=self.board.powered and not self.board.booting(until),
+            board_on=self._beeps(until),
         )
         for each in rang:
             how = " and ".join(each.told)
             after = "" if each.after_s is None else f", {each.after_s:.1f} s after it was so"
             self.board.events.add(until, "seen beside it", f"alarm: {each.alarm.notice}, {how}{after}")
+
+    def _beeps(self, until: float) -> bool:
+        """Whether the board runs, and drives a beeper that has its supply."""
+        beeper = wired_beeper(self.document, self.parts)
+        awake = self.board.powered and not self.board.booting(until)
+        return awake and beeper is not None and self.wire.runs(beeper, usb=self.usb, pack=self.pack)
 
     def _truth(self) -> dict[SensorName, float | str]:
         """What is so, in the units that telemetry has for it."""

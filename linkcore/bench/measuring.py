@@ -43,7 +43,7 @@ MADE_WITH: Mapping[str, Reads] = {  # what a measurement counts for, by the hop 
         "sensors",
     ),
     "lost link": LOSS_MADE_WITH,
-    "downlink": DOWNLINK_MADE_WITH,
+    **DOWNLINK_MADE_WITH,
 }
 Foundations = Mapping[str, Mapping[str, str]]
 
@@ -66,6 +66,8 @@ class Measuring:
         """Forget what was measured."""
         self.sticks, self.switches = SticksMeasure(), SwitchMeasure()
         self.losses.forget()
+        self._bench.link.sensors.count_anew()
+        self._bench.bells.forget()
         self._find_anew()
 
     def _find_anew(self) -> None:
@@ -97,7 +99,9 @@ class Measuring:
             self.latency = LatencyWatch()
         if _differ(before, now, "lost link"):
             self.losses.forget()
-        if _differ(before, now, "downlink"):
+        if _differ(before, now, "sensors"):
+            self._bench.link.sensors.count_anew()
+        if _differ(before, now, "alarms"):
             self._bench.bells.forget()
 
     def _only_dials(self, old: CraftDocument, document: CraftDocument) -> set[Axis] | None:

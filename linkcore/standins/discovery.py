@@ -50,6 +50,12 @@ class Found:
         self.senders[sender] = t
         return True
 
+    def count_anew(self) -> None:
+        """What came before says nothing of how it comes now."""
+        self.times.clear()
+        self.senders.clear()
+        self._came.clear()
+
     @property
     def sensor(self) -> SensorName:
         """Which one it is."""
@@ -94,6 +100,11 @@ class SensorList:
                 new = Found(protocol, carried)
                 if new.take(frame, t, sender):
                     self.found[key] = new
+
+    def count_anew(self) -> None:
+        """Wires, settings or firmware are others: each has to come again before it counts."""
+        for each in self.found.values():
+            each.count_anew()
 
     def forget(self, key: str) -> None:
         """Take one out; all of them where the key is empty. While they are looked for they come back with their next frame."""

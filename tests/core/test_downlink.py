@@ -396,6 +396,46 @@ class RulesTest(unittest.TestCase):
         self.assertEqual(load(data).settings.telemetry, TelemetrySetup())
 
 
+class ProvenTest(unittest.TestCase):
+    """What came, or rang, before something was changed proves nothing of what is now."""
+
+    def came(self) -> Hand:
+        hand = Hand(scenario.curlew())
+        hand.do(0.0, looking=True)
+        hand.wait(14.0)
+        self.assertIn("every sensor comes", hand.proven("downlink"))
+        return hand
+
+    def test_values_from_before_a_wrong_setting_do_not_prove_it(self):
+        for change in ({"inverted": False}, {"on": False}, {"protocol": "hub telemetry"}, {"off": ["voltage"]}):
+            hand = self.came()
+            draft = hand.bench.document.model_copy(deep=True)
+            draft.settings.telemetry = draft.settings.telemetry.model_copy(update=change)
+            hand.bench.take_document(draft)
+            hand.bench.write(draft.settings)
+            hand.bench.restart()
+            for _ in range(14):
+                hand.wait(0.5)
+                standing = next(each for each in hand.report().chain if each.hop == "downlink").proofs[0].standing
+                self.assertEqual(standing, "changed", change)
+
+    def test_a_wire_that_was_moved_is_not_rung_by_what_came_over_it_before(self):
+        hand = self.came()
+        moved = hand.bench.document.model_copy(deep=True)
+        for patch in moved.wiring:
+            if patch.pin == "S.Port" or (patch.device, patch.pin) == ("GPS", "TX"):
+                patch.pad = {"S.Port": "T3", "TX": "R3"}[patch.pin]
+        hand.bench.take_document(CraftDocument.model_validate(moved.model_dump()))
+        hand.wait(8.0)
+        self.assertFalse({"receiver/S.Port/T3", "GPS/TX/R3"} & set(hand.bench.rung))
+
+    def test_measure_anew_forgets_what_came_and_what_rang(self):
+        hand = self.came()
+        hand.bench.measure_anew()
+        self.assertTrue(all(each.age_s is None for each in hand.bench.observed.sensors_found))
+        self.assertEqual(hand.bench.bells.rang, [])
+
+
 class PackTest(unittest.TestCase):
     def test_it_sags_under_a_load_and_stands_at_what_its_chemistry_gives(self):
         for chemistry, (full, nominal, empty) in CELL_VOLTS.items():
@@ -496,7 +536,12 @@ class NoticingTest(unittest.TestCase):
         craft.place.home_m = 20
         near = next(each for each in noticed(craft, parts, why) if each.notice == "pack low")
         self.assertEqual(near.ways, {"ears": "the craft beeps"})
+        loose = craft.model_copy(deep=True)
+        loose.wiring = [each for each in loose.wiring if (each.device, each.pin) != ("beeper", "B")]
+        unwired = next(each for each in noticed(loose, parts, why) if each.notice == "pack low")
+        self.assertEqual((unwired.ways, unwired.deaf), ({}, ["the beeper is not wired to a pad that drives it"]))
         craft.kit.devices = [each for each in craft.kit.devices if each.name != "beeper"]
+        craft.wiring = [each for each in craft.wiring if each.device != "beeper"]
         none = next(each for each in noticed(craft, KitParts.of(craft), why) if each.notice == "pack low")
         self.assertEqual(none.deaf, ["no beeper is fitted"])
 
@@ -509,8 +554,20 @@ class NoticingTest(unittest.TestCase):
         craft.alarms[0] = Alarm(notice="pack low", sensor="cell voltage", limit=3.5, told=["spoken", "buzz"])
         self.assertIn("downlink.sag", findings(craft))
         self.assertNotIn("downlink.sag", findings(self.mended(craft, "downlink.sag")))
-        craft.alarms[0] = Alarm(notice="pack low", told=["spoken"])
-        self.assertIn("looks at no sensor", findings(craft)["downlink.limit"].what)
+        for sensor, says in ((None, "looks at no sensor"), ("height", "looks at height; cell voltage or voltage")):
+            craft.alarms[0] = Alarm(notice="pack low", sensor=sensor, limit=3, told=["spoken"])
+            self.assertIn(says, findings(craft)["downlink.limit"].what)
+            missed = next(each for each in still_findings(whole_of(craft)) if each.code == "downlink.unnoticed")
+            self.assertEqual((missed.where, missed.severity), ("pack low", "stop"), "what cannot ring is no way")
+
+    def test_an_alarm_for_the_signal_is_held_against_its_line_and_its_scale(self):
+        craft = warned(with_line(scenario.curlew()))
+        craft.alarms[1].limit = 60
+        finding = findings(craft)["downlink.under-line"]
+        self.assertEqual(finding.what, "The alarm rings at 60; the alarm line stands at 81.")
+        self.assertNotIn("downlink.under-line", findings(apply_edits(craft, finding.mends[0].edits)))
+        craft.alarms[1].limit = -90  # as it was with a receiver that tells dBm
+        self.assertIn("RSSI goes from 0 to 100: it never gets below -90", findings(craft)["downlink.limit"].what)
 
 
 class RingTest(unittest.TestCase):
@@ -545,6 +602,14 @@ class RingTest(unittest.TestCase):
         hand.bench.take_document(later)
         self.assertFalse(hand.report().told.downlink.notices[0].alarms[0].in_time)
         self.assertNotIn("each alarm rings", hand.proven("downlink"))
+
+    def test_a_beeper_without_its_wire_is_silent(self):
+        craft = scenario.curlew()
+        craft.alarms = [Alarm(notice="pack low", sensor="cell voltage", limit=3.55, told=["beeper"], repeat_s=2)]
+        craft.wiring = [each for each in craft.wiring if (each.device, each.pin) != ("beeper", "B")]
+        hand = Hand(CraftDocument.model_validate(craft.model_dump()))
+        hand.do(5.0, pack_left_percent=2)
+        self.assertEqual(hand.bench.bells.rang, [])
 
     def test_a_beeper_rings_without_telemetry_and_again_after_a_while(self):
         craft = scenario.curlew()

@@ -23,6 +23,7 @@ CODES = tuple(
         "sensor-off",
         "slow",
         "two-senders",
+        "under-line",
         "unnoticed",
         "waits",
         "wire",

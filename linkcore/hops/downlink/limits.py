@@ -147,3 +147,10 @@ def said_of(line: AlarmSet) -> str:
     unit = _SIGNAL[line.signal][1]
     begins = f"loss begins at {line.begins_at:g} {unit}" + (" or lower, for the log gave only a bound" if line.only_a_bound else "")
     return f"By {line.log or 'a flight'}: {begins}; the line stands {abs(line.line - line.begins_at):g} {'points' if unit == '%' else 'dB'} above."
+
+
+def same_scale(line: AlarmSet, alarm: Alarm, craft: CraftDocument, parts: KitParts) -> bool:
+    """Whether an alarm's limit is told as the alarm line is: the same sensor, in the same unit."""
+    way, (sensor, unit) = way_home(craft, parts), _SIGNAL[line.signal]
+    carried = TELLINGS[way.protocol].of(sensor) if way else None
+    return alarm.sensor == sensor and carried is not None and carried.unit == unit

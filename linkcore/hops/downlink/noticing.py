@@ -14,8 +14,9 @@ from linkcore.devices.sensors import TELLINGS
 from linkcore.findings import At, Check, Edit, Finding, Mend
 from linkcore.hops.downlink.ages import ages
 from linkcore.hops.downlink.causes import Cause, causes, on_the_way, told_now
-from linkcore.hops.downlink.limits import FULL_THROTTLE, Limit, current_a, limits, sag_v
+from linkcore.hops.downlink.limits import CALM_S, FULL_THROTTLE, Limit, current_a, limits, sag_v, said_of, same_scale
 from linkcore.parts.sensor_names import SensorName
+from linkcore.wiring.beeper import beepers, wired_beeper
 from linkcore.wiring.way_home import way_home
 
 CHECK = Check("downlink")
@@ -33,6 +34,15 @@ _SAID: Mapping[Notice, str] = {
     "too far": "that it is too far",
     "too high": "that it is too high",
 }
+TELLS_OF: Mapping[Notice, tuple[SensorName, ...]] = {  # which sensors say something of each
+    "pack low": ("cell voltage", "voltage", "charge left", "used"),
+    "signal weak": ("RSSI", "LQ", "SNR"),
+    "wrong mode": ("flight mode",),
+    "too far": ("position",),
+    "too high": ("height",),
+}
+FELT_V = 0.03  # a cell that sags by less rings nothing by it (ours)
+_RSSI: Mapping[str, tuple[float, float]] = {"%": (0, 100), "of 254": (0, 254), "dBm": (-130, 0)}
 _RANGES: Mapping[SensorName, tuple[float, float]] = {"LQ": (0, 100), "charge left": (0, 100), "height": (-500, 10_000), "position": (0, 1_000_000)}
 
 
@@ -47,13 +57,16 @@ class Noticed(BaseModel):
 def noticed(craft: CraftDocument, parts: KitParts, why: Mapping[SensorName, Cause | None]) -> list[Noticed]:
     """For each of them the ways that are left with parts, wires and settings as they are."""
     far = max(place_of(craft).home_m, 0.0) > BEEPER_M
-    beeper = any(pin.goes_to == "buzzer" for part in parts.devices.values() for pin in part.pins)
+    beeper = "" if wired_beeper(craft, parts) else f"the {beepers(parts)[0]} is not wired to a pad that drives it" if beepers(parts) else "no beeper is fitted"
     found = []
     for notice in NOTICES:
         ways: dict[Sense, str] = {}
         deaf = []
         for alarm in craft.alarms:
             if alarm.notice != notice or not alarm.told:
+                continue
+            if senseless := cannot_ring(alarm, craft, parts):
+                deaf.append(senseless)
                 continue
             cause = why.get(alarm.sensor) if alarm.sensor else None
             if alarm.sensor and cause is not None and any(way != "beeper" for way in alarm.told):
@@ -64,8 +77,8 @@ def noticed(craft: CraftDocument, parts: KitParts, why: Mapping[SensorName, Caus
                 if "buzz" in alarm.told:
                     ways["hands"] = "the transmitter buzzes"
             if "beeper" in alarm.told:
-                if not beeper:
-                    deaf.append("no beeper is fitted")
+                if beeper:
+                    deaf.append(beeper)
                 elif far:
                     deaf.append(f"nobody hears the beeper farther than {BEEPER_M:.0f} m away")
                 else:
@@ -127,44 +140,85 @@ def _one_way(craft: CraftDocument, each: Noticed) -> Finding:
 
 
 def _impossible(craft: CraftDocument, parts: KitParts, number: int, alarm: Alarm) -> list[Finding]:
+    """What is wrong with an alarm as it is set."""
     at = At.setting(f"/alarms/{number}", f"alarm: {alarm.notice}")
-    rest = [each.model_dump(mode="json") for index, each in enumerate(craft.alarms) if index != number]
-    drop = Mend(text="Take this alarm out", edits=(Edit(path="/alarms", value=rest),))
-    if alarm.notice in ("telemetry gone", "wrong mode"):
-        return []
-    if alarm.sensor is None:
-        return [CHECK.warn("downlink.limit", at, f"The alarm for {alarm.notice} looks at no sensor.", "It can never ring.", drop)]
-    low, high = _range(alarm.sensor, parts)
+    senseless = cannot_ring(alarm, craft, parts)
+    if senseless:
+        rest = [each.model_dump(mode="json") for index, each in enumerate(craft.alarms) if index != number]
+        drop = Mend(text="Take this alarm out", edits=(Edit(path="/alarms", value=rest),))
+        return [CHECK.warn("downlink.limit", at, f"{senseless[0].upper()}{senseless[1:]}.", "An alarm that never rings, or always, is none.", drop)]
+    return [*_sags(craft, parts, number, alarm, at), *_under_the_line(craft, parts, number, alarm, at)]
+
+
+def cannot_ring(alarm: Alarm, craft: CraftDocument, parts: KitParts) -> str:
+    """Why an alarm rings never, or always, whatever happens; empty where it can be right."""
+    if alarm.notice == "telemetry gone":
+        return ""
+    fit = TELLS_OF[alarm.notice]
+    if alarm.sensor is None or alarm.sensor not in fit:
+        looks = f"looks at {alarm.sensor}" if alarm.sensor else "looks at no sensor"
+        return f"the alarm for {alarm.notice} {looks}; {' or '.join(fit)} would tell"
+    if alarm.notice == "wrong mode":
+        return ""
+    low, high = _range(alarm.sensor, craft, parts)
     never = alarm.limit >= high if alarm.above else alarm.limit <= low
     always = alarm.limit < low if alarm.above else alarm.limit > high
-    if never or always:
-        what = f"{alarm.sensor.capitalize()} goes from {low:g} to {high:g}: {'it never gets' if never else 'it is always'} {'above' if alarm.above else 'below'} {alarm.limit:g}."
-        return [CHECK.warn("downlink.limit", at, what, "An alarm that never rings, or always, is none.", drop)]
+    if not (never or always):
+        return ""
+    return f"{alarm.sensor} goes from {low:g} to {high:g}: {'it never gets' if never else 'it is always'} {'above' if alarm.above else 'below'} {alarm.limit:g}"
+
+
+def _changed(craft: CraftDocument, number: int, **to: object) -> tuple[Edit, ...]:
+    """Edits that set something of one alarm."""
+    alarms = [each.model_dump(mode="json") for each in craft.alarms]
+    alarms[number] |= to
+    return (Edit(path="/alarms", value=alarms),)
+
+
+def _sags(craft: CraftDocument, parts: KitParts, number: int, alarm: Alarm, at: At) -> list[Finding]:
+    """An alarm for the pack that rings at every punch of throttle."""
     pack = parts.pack
-    if alarm.notice == "pack low" and alarm.sensor in ("cell voltage", "voltage") and pack is not None:
-        cells = pack.cells if alarm.sensor == "voltage" else 1
-        calm, punch = current_a(craft, pack), FULL_THROTTLE * current_a(craft, pack)
-        if alarm.delay_s < 1 and sag_v(pack, punch) - sag_v(pack, calm) > 0.03:
-            trial = [each.model_dump(mode="json") for each in craft.alarms]
-            trial[number] |= {"delay_s": 3.0}
-            return [
-                CHECK.note(
-                    "downlink.sag",
-                    at,
-                    f"A punch of throttle pulls {alarm.sensor} {cells * (sag_v(pack, punch) - sag_v(pack, calm)):.2f} V lower, and the alarm does not wait.",
-                    "A pack that sags is not an empty one; an alarm that cries at every punch is not heeded.",
-                    Mend(text="Let it wait 3 s", edits=(Edit(path="/alarms", value=trial),)),
-                )
-            ]
-    return []
+    if alarm.notice != "pack low" or alarm.sensor not in ("cell voltage", "voltage") or pack is None or alarm.delay_s >= 1:
+        return []
+    cells, calm = pack.cells if alarm.sensor == "voltage" else 1, current_a(craft, pack)
+    lower = sag_v(pack, FULL_THROTTLE * calm) - sag_v(pack, calm)
+    if lower <= FELT_V:
+        return []
+    return [
+        CHECK.note(
+            "downlink.sag",
+            at,
+            f"A punch of throttle pulls {alarm.sensor} {cells * lower:.2f} V lower, and the alarm does not wait.",
+            "A pack that sags is not an empty one; an alarm that cries at every punch is not heeded.",
+            Mend(text=f"Let it wait {CALM_S:g} s", edits=_changed(craft, number, delay_s=CALM_S)),
+        )
+    ]
 
 
-def _range(sensor: SensorName, parts: KitParts) -> tuple[float, float]:
-    """What a sensor can say at all with this kit."""
+def _under_the_line(craft: CraftDocument, parts: KitParts, number: int, alarm: Alarm, at: At) -> list[Finding]:
+    """An alarm for the signal that waits until it is weaker than the alarm line."""
+    line = craft.alarm
+    if alarm.notice != "signal weak" or line is None or not same_scale(line, alarm, craft, parts) or alarm.limit >= line.line:
+        return []
+    return [
+        CHECK.warn(
+            "downlink.under-line",
+            at,
+            f"The alarm rings at {alarm.limit:g}; the alarm line stands at {line.line:g}.",
+            said_of(line),
+            Mend(text=f"Ring it at {line.line:g}", edits=_changed(craft, number, limit=line.line)),
+        )
+    ]
+
+
+def _range(sensor: SensorName, craft: CraftDocument, parts: KitParts) -> tuple[float, float]:
+    """What a sensor can say at all with this kit, in the unit that it is told in."""
     pack = parts.pack
     if pack is not None and sensor in ("voltage", "cell voltage"):
         cells = 1 if sensor == "cell voltage" else pack.cells
         return 0.5 * cells * pack.empty_volts / pack.cells, cells * pack.full_volts / pack.cells
+    if sensor == "RSSI" and (way := way_home(craft, parts)) is not None and (carried := TELLINGS[way.protocol].of(sensor)) is not None:
+        return _RSSI[carried.unit]
     return _RANGES.get(sensor, (-1e9, 1e9))
 
 

@@ -176,4 +176,4 @@ ALL_RING = ProofOf(
     needless=needless,
 )
 PROOFS = (ALL_COME, ALL_RING)
-MADE_WITH = Reads(*READS, "alarms")  # what counts of alarms that rang
+MADE_WITH = {"sensors": ALL_COME.reads, "alarms": ALL_RING.reads}  # what came counts for the one, what rang for the other
