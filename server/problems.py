@@ -5,9 +5,10 @@ from __future__ import annotations
 import sys
 from typing import Any
 
+from django.core.exceptions import ObjectDoesNotExist
 from django.http import HttpRequest, JsonResponse
 from rest_framework import serializers
-from rest_framework.exceptions import APIException, ErrorDetail
+from rest_framework.exceptions import APIException, ErrorDetail, NotFound
 from rest_framework.response import Response
 from rest_framework.views import exception_handler
 
@@ -45,6 +46,8 @@ def handler(error: Exception, context: dict[str, Any]) -> Response | None:
         return Response({"detail": BUSY_READING}, status=503, headers={"Retry-After": str(RETRY_AFTER_S)})
     if isinstance(error, (CraftError, UnknownPart, PartError, RoomFull)):
         error = Unprocessable(str(error))
+    if isinstance(error, ObjectDoesNotExist):  # it was there when the request came in
+        error = NotFound("this is gone: somebody deleted it meanwhile, and nothing was saved")
     response = exception_handler(error, context)
     if response is not None and not (isinstance(response.data, dict) and isinstance(response.data.get("detail"), str)):
         response.data = {"detail": _sentence(response.data)}

@@ -44,6 +44,24 @@ class Counting(unittest.TextTestResult):
         super().addSuccess(test)
         self.passed += 1
 
+    def addFailure(self, test, err):
+        super().addFailure(test, err)
+        self._name(test)
+
+    def addError(self, test, err):
+        super().addError(test, err)
+        self._name(test)
+
+    def addSubTest(self, test, subtest, err):
+        super().addSubTest(test, subtest, err)
+        if err is not None:
+            self._name(subtest)
+
+    def _name(self, test):
+        """At once: a run that is cut short has said by then what failed."""
+        self.stream.writeln(f" {test.id()}")
+        self.stream.flush()
+
 
 class Telling(RemoteTestResult):
     """What a worker tells of its tests, and how long each took."""

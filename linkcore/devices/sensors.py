@@ -5,6 +5,7 @@ Ids, scales and frames are wire facts; how often a board speaks unasked, and in 
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from typing import Literal
@@ -222,7 +223,7 @@ TELLINGS: Mapping[str, Telling] = {
             _one("climb rate", "07", "vario", "climb_rate_m_s", "m/s", 0.01),
             _one("speed", "02 speed", "gps", "ground_speed_kmh", "km/h", 0.1, 1 / KMH_MPS),
             _one("heading", "02 heading", "gps", "heading_deg", "deg", 0.01),
-            Carried("attitude", "1E", (("attitude", "roll_rad"), ("attitude", "pitch_rad"), ("attitude", "yaw_rad")), "rad", 0.0001, 0.017453292519943295),
+            Carried("attitude", "1E", (("attitude", "roll_rad"), ("attitude", "pitch_rad"), ("attitude", "yaw_rad")), "rad", 0.0001, math.radians(1)),
             _one("flight mode", "21", "flight_mode", "mode", "", 0),
             _one("motor speed", "0C", "motor_speeds", "speed_1_rpm", "rpm", 1),
             _one("ESC temperature", "0D", "temperatures", "temperature_1_c", "C", 0.1),
@@ -254,7 +255,7 @@ TELLINGS: Mapping[str, Telling] = {
             _one("climb rate", "74 climb", "vfr_hud", "climb_rate_m_s", "m/s", 0.001),
             _one("speed", "74 speed", "vfr_hud", "ground_speed_m_s", "m/s", 0.001),
             _one("heading", "74 heading", "vfr_hud", "heading_deg", "deg", 1),
-            Carried("attitude", "30", (("attitude", "roll_rad"), ("attitude", "pitch_rad"), ("attitude", "yaw_rad")), "rad", 1e-6, 0.017453292519943295),
+            Carried("attitude", "30", (("attitude", "roll_rad"), ("attitude", "pitch_rad"), ("attitude", "yaw_rad")), "rad", 1e-6, math.radians(1)),
         ),
         (
             Message("battery_status", ("voltage", "current", "used", "charge left"), 48, 0.5),

@@ -108,9 +108,10 @@ class SensorList:
 
     def forget(self, key: str) -> None:
         """Take one out; all of them where the key is empty. While they are looked for they come back with their next frame."""
-        if not key:
-            self.found.clear()
-        self.found.pop(key, None)
+        for each in [key] if key else list(self.found):
+            taken = self.found.pop(each, None)
+            if taken is not None:
+                self._first.pop(taken.carried.id, None)
 
     def numbers(self) -> dict[SensorName, float | str]:
         """The value of each as its alarm sees it, in the unit that it is told in: of a position how far it is from where it was first, m. Of one that is told twice the later in the list."""

@@ -254,19 +254,24 @@ class DeviceWires:
         if not awake:
             self.ears.clear()
             self.heard.said.clear()
+        on_pads: dict[str, list[tuple[DeviceWire, Pieces]]] = {}
         for name, wire in self.wires.items():
             if not runs.get(name, False):
                 continue
             pieces = wire.device.speaks(since, until, around)
             wire.pieces = [piece for piece in wire.pieces if piece[0] > until - 1.5] + pieces if wire.tap == tapped else pieces
             if awake and pieces and wire.pad is not None and wire.grounded:
-                self._arrive(wire, pieces, until, board)
+                on_pads.setdefault(wire.pad.name, []).append((wire, pieces))
+        for said in on_pads.values():
+            self._arrive(said, until, board)
 
     def drives(self, pad: Pad | None, runs: Mapping[str, bool]) -> DeviceWire | None:
         """A device whose output is on a pad, and which runs."""
         return next((wire for name, wire in self.wires.items() if pad is not None and wire.pad is pad and runs.get(name, False)), None)
 
-    def _arrive(self, wire: DeviceWire, pieces: Pieces, until: float, board: StandInBoard) -> None:
+    def _arrive(self, said: list[tuple[DeviceWire, Pieces]], until: float, board: StandInBoard) -> None:
+        """What was said on one pad in this stretch."""
+        wire, pieces = said[0]
         pad = wire.pad
         assert pad is not None
         job = board.running.ports.get(pad.port or "", "free")
@@ -293,7 +298,8 @@ class DeviceWires:
         else:
             if ear.reader is None:
                 ear.reader = SerialReader(uart, _Raw(ear.decoders), sent.idle_level)
-            received, frames = ear.reader.feed(toggles_of(pieces, sent), until)
+            edges = [toggles_of(pieces, each.uart) for each, pieces in said]  # two that speak at once spoil each other
+            received, frames = ear.reader.feed(np.sort(np.concatenate(edges)), until)
             ear.sampled += len(received)
         for frame in frames:
             if isinstance(frame, TelemetryFrame) and not isinstance(frame, BadFrame):

@@ -53,6 +53,9 @@ CHECKS_MOVE = frozenset(
         "heading_deg",
         "power_cut_db",
         "fly_out",
+        "pack_left_percent",
+        "looking",
+        "forget_sensor",
     )
 )
 MOVES = frozenset(("type", "left", "right", "tilt_deg"))  # only where they end counts

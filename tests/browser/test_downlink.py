@@ -129,6 +129,57 @@ class DownlinkTest(BrowserTest):
         expect(page.get_by_role("table", name=re.compile("^Sensors"))).to_contain_text("GPS's TX wire is on R3, while U1 has its job")
 
     @in_browser
+    def test_two_windows_share_the_list_and_a_checker_looks_but_sets_nothing(self, people):
+        page, other = people.open("Curlew", "Downlink"), people.open("Curlew", "Downlink", "heron")
+        look(other)
+        for each in (page, other):
+            expect(each.get_by_text("All 12 sensors of this kit come")).to_be_visible(timeout=30_000)
+        offer = re.compile("^Speak it under")
+        expect(notice(other, "The pack runs low").get_by_role("button", name=offer)).to_be_disabled()
+        notice(page, "The pack runs low").get_by_role("button", name=offer).click()
+        other.get_by_role("button", name="Stop looking for sensors").click()
+        expect(notice(other, "The pack runs low")).to_contain_text("not rung yet")
+        expect(notice(other, "The pack runs low").get_by_role("button", name="Take out the alarm for pack low")).to_be_disabled()
+        ends = page.get_by_label("How far back ends pack low")
+        ends.fill("0.3")
+        ends.press("Enter")
+        expect(other.get_by_label("How far back ends pack low")).to_have_value("0.3")
+        notice(other, "The pack runs low").get_by_role("button", name="Empty the pack").click()
+        for each in (page, other):
+            expect(notice(each, "The pack runs low")).to_contain_text(re.compile("rang after [0-9.]+ s"), timeout=30_000)
+
+    @in_browser
+    def test_the_list_is_emptied_and_found_again_by_keys_alone(self, people):
+        page = people.open("Curlew", "Downlink")
+        page.get_by_role("button", name="Look for sensors", exact=True).first.press("Enter")
+        expect(page.get_by_text("All 12 sensors of this kit come")).to_be_visible(timeout=30_000)
+        page.get_by_role("button", name="Stop looking for sensors").press("Enter")
+        told = page.get_by_label("Tell heading")
+        told.press(" ")
+        write(page)
+        restart(page)
+        expect(row(page, "heading")).to_contain_text(re.compile("[0-9]"))  # it is in the list still, and no longer comes
+        page.get_by_role("button", name="Take heading out of the list").press("Enter")
+        expect(page.get_by_role("button", name="Take heading out of the list")).to_have_count(0)
+        page.get_by_role("button", name="Empty it and look again").press("Enter")
+        expect(page.get_by_role("button", name="Stop looking for sensors")).to_be_visible()
+        expect(page.get_by_text("All 11 sensors of this kit come")).to_be_visible(timeout=30_000)
+
+    @in_browser
+    def test_a_number_that_cannot_be_is_not_taken_and_says_why(self, people):
+        page = people.open("Curlew", "Downlink")
+        notice(page, "Telemetry is gone").get_by_role("button", name=re.compile("^Speak it")).click()
+        delay = page.get_by_label("Delay of telemetry gone")
+        for wrong in ("-1", "61", "soon", ""):
+            delay.fill(wrong)
+            delay.press("Enter")
+            expect(notice(page, "Telemetry is gone")).to_contain_text("not taken: 0 to 60 s")
+        delay.press("Escape")
+        expect(delay).to_have_value("2")
+        page.reload()
+        expect(page.get_by_label("Delay of telemetry gone")).to_have_value("2")
+
+    @in_browser
     def test_a_craft_without_telemetry_says_so(self, people):
         page = people.open("Coot", "Downlink")
         expect(page.get_by_text("Nothing can come back: the Six Pack sends none back.")).to_be_visible()

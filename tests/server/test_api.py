@@ -4,6 +4,7 @@ import json
 import re
 import uuid
 from pathlib import Path
+from unittest import mock
 
 import jsonschema
 from django.conf import settings
@@ -12,6 +13,7 @@ from django.db import connection
 from django.test import Client, TestCase
 
 from linkcore.craft.document import CraftError
+from server.crafts.access import find_craft
 from server.crafts.models import Craft, Revision
 from server.crafts.schemas import CRAFT_SCHEMA, OPENAPI, craft_schema, openapi
 from server.demo import services as demo
@@ -183,6 +185,18 @@ class ApiTest(TestCase):
         self.assertEqual(self.put(1, "text").status_code, 422)
         self.assertEqual(self.client.put(f"/api/crafts/{self.craft.id}/draft", "{", content_type="application/json").status_code, 400)
         self.assertEqual((Craft.objects.get().version, Revision.objects.count()), (1, 1))
+
+    def test_a_craft_that_is_deleted_while_it_is_saved_is_gone_and_no_fault(self):
+        self.sign_in("wren")
+
+        def found_and_deleted(*args):
+            craft = find_craft(*args)
+            Craft.objects.filter(pk=craft.pk).delete()
+            return craft
+
+        with mock.patch("server.drafts.api.find_craft", found_and_deleted):
+            answer = self.put(1, self.craft.document | {"about": "later"})
+        self.assertEqual((answer.status_code, answer.json()["detail"][:12]), (404, "this is gone"))
 
     def test_a_new_craft_and_a_name_taken(self):
         self.sign_in("wren")

@@ -27,11 +27,16 @@ export function DownlinkHop({ craft, edit }: HopProps) {
     <MendOf mend={each} craft={craft} hop="downlink" current={version === craft.version} onMend={(edits) => edit(edits, version)} />
   );
   const missing = told.of - told.come;
+  const checks = craft.may.includes("check");
   return (
     <>
       <HopHead title="Downlink" question="What comes back from the craft, how old is it, and what is missing?">
         {!told.none && (
-          <Button variant={told.looking ? "outlined" : "contained"} onClick={() => sendHands({ looking: !told.looking })}>
+          <Button
+            disabled={!checks}
+            variant={told.looking ? "outlined" : "contained"}
+            onClick={() => sendHands({ looking: !told.looking })}
+          >
             {told.looking ? "Stop looking for sensors" : "Look for sensors"}
           </Button>
         )}
@@ -57,17 +62,12 @@ export function DownlinkHop({ craft, edit }: HopProps) {
         <Box sx={{ display: "grid", gridTemplateColumns: columns("minmax(0, 1fr) 348px"), gap: 2.5, mt: 2 }}>
           <SensorTable
             told={told}
+            checks={checks}
             onTell={(row) => set({ off: row.off ? off.filter((each) => each !== row.sensor) : [...off, row.sensor] })}
             mend={mend}
           />
           <Box sx={{ display: "grid", gap: 2.5, alignContent: "start" }}>
-            <NoticePanel
-              told={told}
-              craftId={craft.id}
-              alarms={craft.document.alarms ?? []}
-              setAlarms={(alarms) => edit((document) => ({ ...document, alarms }))}
-              mayEdit={craft.may.includes("build")}
-            />
+            <NoticePanel told={told} craft={craft} setAlarms={(alarms) => edit((document) => ({ ...document, alarms }))} />
             <SpeaksSentence told={told} setup={setup} set={set} />
           </Box>
         </Box>

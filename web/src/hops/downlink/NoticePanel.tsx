@@ -1,7 +1,7 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import { Link } from "react-router";
-import type { CraftDocument, DownlinkTold } from "../../api/types";
+import type { Craft, CraftDocument, DownlinkTold } from "../../api/types";
 import { sendHands } from "../../bench/useBench";
 import { colours } from "../../look/colours";
 import { Panel } from "../../look/Panel";
@@ -21,19 +21,10 @@ const WAYS: Record<string, Alarm["told"]> = {
 };
 
 /** Will you notice? For each thing that matters what tells it in flight, to which senses, and how it rang. */
-export function NoticePanel({
-  told,
-  craftId,
-  alarms,
-  setAlarms,
-  mayEdit,
-}: {
-  told: DownlinkTold;
-  craftId: number | string;
-  alarms: Alarm[];
-  setAlarms: (alarms: Alarm[]) => void;
-  mayEdit: boolean;
-}) {
+export function NoticePanel({ told, craft, setAlarms }: { told: DownlinkTold; craft: Craft; setAlarms: (alarms: Alarm[]) => void }) {
+  const alarms = craft.document.alarms ?? [];
+  const builds = craft.may.includes("build");
+  const checks = craft.may.includes("check");
   const change = (index: number, to: Partial<Alarm>) => setAlarms(alarms.map((each, at) => (at === index ? { ...each, ...to } : each)));
   return (
     <Panel title="Will you notice?" aside="in flight, by eyes · ears · hands">
@@ -58,7 +49,7 @@ export function NoticePanel({
                   <Button
                     variant="text"
                     aria-label={`Take out the alarm for ${each.notice}`}
-                    disabled={!mayEdit}
+                    disabled={!builds}
                     onClick={() => setAlarms(alarms.filter((_, at) => at !== one.index))}
                     sx={{ float: "right", py: 0, px: 0.75, minWidth: 0, fontSize: 12.5, minHeight: "0 !important" }}
                   >
@@ -72,12 +63,12 @@ export function NoticePanel({
                         : `rang after ${one.rang_s} s, ${one.promised_s} s reckoned`}
                     </Box>
                     {each.hands_say && !one.in_time && (
-                      <Button variant="outlined" onClick={() => sendHands(each.hands)}>
+                      <Button variant="outlined" disabled={!checks} onClick={() => sendHands(each.hands)}>
                         {each.hands_say}
                       </Button>
                     )}
                     {Object.keys(each.back).length > 0 && one.rang_s !== null && (
-                      <Button variant="text" onClick={() => sendHands(each.back)}>
+                      <Button variant="text" disabled={!checks} onClick={() => sendHands(each.back)}>
                         Undo that
                       </Button>
                     )}
@@ -95,7 +86,7 @@ export function NoticePanel({
                 {each.offer ? (
                   <Button
                     variant="outlined"
-                    disabled={!mayEdit}
+                    disabled={!builds}
                     sx={{ mt: 0.25 }}
                     onClick={() => each.offer && setAlarms([...alarms, each.offer])}
                   >
@@ -105,7 +96,7 @@ export function NoticePanel({
                   <>
                     {each.because}{" "}
                     {each.notice === "signal weak" && (
-                      <Link to={`/crafts/${craftId}/lost-link`} style={{ color: colours.verdigris, fontWeight: 600 }}>
+                      <Link to={`/crafts/${craft.id}/lost-link`} style={{ color: colours.verdigris, fontWeight: 600 }}>
                         Work out the alarm line
                       </Link>
                     )}
@@ -181,7 +172,16 @@ function AlarmSentence({ alarm, unit, change }: { alarm: Alarm; unit: string; ch
                 max={100000}
                 onSay={(limit) => limit !== null && change({ limit })}
               />{" "}
-              of {alarm.sensor === "position" ? "distance" : alarm.sensor}{" "}
+              of {alarm.sensor === "position" ? "distance" : alarm.sensor}, over once it is{" "}
+              <SayNumber
+                label={`How far back ends ${alarm.notice}`}
+                value={alarm.hysteresis ?? 0}
+                unit={unit}
+                min={0}
+                max={1000}
+                onSay={(hysteresis) => hysteresis !== null && change({ hysteresis })}
+              />{" "}
+              back,{" "}
             </>
           )}
           {alarm.notice === "telemetry gone" ? "after" : "for"}{" "}

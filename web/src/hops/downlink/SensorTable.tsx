@@ -8,14 +8,18 @@ import { colours, mono } from "../../look/colours";
 import { WideTable } from "../../look/WidePicture";
 
 type Sensor = DownlinkTold["sensors"][number];
+const EVERY_ONE = "";
 
 /** Every sensor that this way can carry: what it says, who knows it, its age beside what was reckoned, and why it does not come. */
 export function SensorTable({
   told,
+  checks,
   onTell,
   mend,
 }: {
   told: DownlinkTold;
+  /** Whether this member may put a hand to the bench. */
+  checks: boolean;
   onTell: (sensor: Sensor) => void;
   mend: (mend: Mend) => React.ReactNode;
 }) {
@@ -111,6 +115,7 @@ export function SensorTable({
                         >
                           <span>{row.cause.says}</span>
                           {row.expected && row.cause.mends?.[0] && mend(row.cause.mends[0])}
+                          {row.key && <TakeOut row={row} checks={checks} />}
                         </Box>
                       )}
                     </td>
@@ -121,6 +126,14 @@ export function SensorTable({
           </tbody>
         </Box>
       </WideTable>
+      {told.sensors.some((row) => row.key) && (
+        <Box sx={{ mt: 0.75, fontSize: 13, color: "text.secondary" }}>
+          The transmitter keeps this list.{" "}
+          <Button variant="outlined" disabled={!checks} onClick={() => sendHands({ forget_sensor: EVERY_ONE, looking: true })}>
+            Empty it and look again
+          </Button>
+        </Box>
+      )}
       {without.length > 0 && (
         <Box sx={{ fontSize: 13, color: "text.secondary", mt: 0.75 }}>
           The craft knows more than {told.protocol} carries: {without.map((row) => row.sensor).join(", ")}.
@@ -133,14 +146,27 @@ export function SensorTable({
               <span>
                 <b>{row.sensor}</b> is in the list still, from before; nothing brings it any more.
               </span>
-              <Button size="small" onClick={() => sendHands({ forget_sensor: row.key })}>
-                Take it out
-              </Button>
+              <TakeOut row={row} checks={checks} />
             </Box>
           ))}
         </Box>
       )}
     </Box>
+  );
+}
+
+/** While sensors are looked for it comes back with its next value. */
+function TakeOut({ row, checks }: { row: Sensor; checks: boolean }) {
+  return (
+    <Button
+      variant="text"
+      sx={{ py: 0, minHeight: 0 }}
+      aria-label={`Take ${row.sensor} out of the list`}
+      disabled={!checks}
+      onClick={() => sendHands({ forget_sensor: row.key })}
+    >
+      Take it out
+    </Button>
   );
 }
 
