@@ -15,7 +15,7 @@ from typing import Any, NoReturn
 
 from pydantic import BaseModel
 
-from linkcore.craft.document import RECEIVER, AirSetup, BoardSettings, CraftDocument, Fitted, Kit, Patch, TelemetrySetup
+from linkcore.craft.document import RECEIVER, AirSetup, BoardSettings, CraftDocument, Fitted, Kit, Patch, ScreenSetup, TelemetrySetup
 from linkcore.craft.parts import KitParts
 from linkcore.devices.firmware import Installed, Role, all_as_made, devices_of
 from linkcore.kept import Kept, made_of
@@ -185,6 +185,7 @@ SECTIONS: Mapping[str, Callable[[Whole], Any]] = {
     "devices": lambda whole: sorted([each.name, each.part] for each in whole.craft.kit.devices),
     "parts of devices": lambda whole: {name: _facts(part) for name, part in whole.parts.devices.items()},
     "servo roles": lambda whole: {each.name: each.role for each in whole.craft.kit.devices if each.role},
+    "video format": lambda whole: {each.name: each.format for each in whole.craft.kit.devices if each.format},
     "sensors": lambda whole: sorted(whole.parts.sensors),
     "receiver's output": lambda whole: whole.parts.spoken,
     "wiring": lambda whole: _wires(whole, receiver=True),
@@ -204,6 +205,8 @@ _LATER: Mapping[str, Any] = {  # sections that came after proofs had been record
     "alarms": [],
     "settings/telemetry": TelemetrySetup(),
     "settings/port_baud": {},
+    "settings/screen": ScreenSetup(),
+    "video format": {},
     "settings/reversing_drives": False,
     "settings/rssi_channel": None,
     "settings/rssi_falls": True,
@@ -226,8 +229,8 @@ def _craft_in_view(whole: Whole, keys: set[str]) -> CraftDocument:
     if "pack" in keys:
         kit["pack"] = craft.kit.pack
     if "devices" in keys:
-        left_out = () if "servo roles" in keys else ("role",)
-        kit["devices"] = [made_of(Fitted, **{name: value for name, value in each.__dict__.items() if name not in left_out}) for each in craft.kit.devices]
+        hidden = {name for name, key in (("role", "servo roles"), ("format", "video format")) if key not in keys}
+        kit["devices"] = [made_of(Fitted, **{name: value for name, value in each.__dict__.items() if name not in hidden}) for each in craft.kit.devices]
     if kit:
         shown["kit"] = made_of(Kit, **kit)
     patches = [each for each in craft.wiring if ("wiring" if each.device == RECEIVER else "wiring of devices") in keys]

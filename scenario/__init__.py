@@ -13,7 +13,9 @@ SAMPLE_NAME = "Sample quad"
 def curlew() -> CraftDocument:
     """A quad over SBUS, nearly done."""
     craft = _craft("Curlew", "quad X", "5-inch quad for counting nests", board="merle-f7", receiver="pip-s8", transmitter="harrow-16")
-    craft.kit.devices = _fitted(GPS="tern-8", ESC="tiller-4", beeper="whimbrel", **{"link adapter": "tide-link"})
+    craft.kit.devices = _fitted(
+        GPS="tern-8", ESC="tiller-4", beeper="whimbrel", camera="stilt-c", **{"video transmitter": "lapwing-a", "link adapter": "tide-link"}
+    )
     craft.wants = Wants(channels=6, telemetry=True, region="LBT", sensors=["gyro", "accelerometer", "barometer", "GPS"])
     craft.wiring = (
         _wires("receiver", SBUS="R2", **{"S.Port": "T4"}) + _wires("GPS", TX="R1", RX="T1") + _wires("ESC", TLM="R5") + _wires("link adapter", TX="R6", RX="T6")

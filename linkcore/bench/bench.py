@@ -51,6 +51,7 @@ from linkcore.standins.link import RadioLink
 from linkcore.standins.loading import Loading, Surroundings, bridge_blocked
 from linkcore.standins.path import Rival, SignalPath
 from linkcore.standins.peripherals import SATELLITES_FIX, SATELLITES_HIDDEN, SATELLITES_HOME, SATELLITES_SEEN, Around, DeviceWires
+from linkcore.standins.picture import VideoWay
 from linkcore.standins.radio import NO_SIGNAL
 from linkcore.standins.satellite import bind_pad, plugged_into, pulses_sent, speak_as_bound
 from linkcore.standins.sensing import Felt, knows
@@ -107,6 +108,7 @@ class Bench:
         output = spoken_output(document, self.receiver_part)
         assert output is not None, "cannot_run() lets no such craft through"
         self.devices = DeviceWires()
+        self.video = VideoWay()
         self.bells = Bells()
         self.bells.follow(document.alarms)
         self.path = SignalPath(document, self.parts, RECEIVER_PROTOCOLS[output.protocol], output, rng)
@@ -135,6 +137,7 @@ class Bench:
         self.downlink: dict[str, TelemetryFrame] = {}
         self.tap = self.path.wire.pin
         self.used_mah = state.used_mah
+        self._said: tuple[float, Values] | None = None
         self._felt_up: tuple[float, float] = (0.0, 0.0)  # bench seconds, and how high the craft was then
         self._receiver_fed = False
         self._prove_at = 0.0
@@ -321,6 +324,7 @@ class Bench:
         document = self._as_plugged()
         self.path.follow(document, self.parts)
         self.devices.follow(document, self.parts)
+        self.video.follow(self.document, self.parts)
         self.home_traffic = HomeTraffic()  # what came over the wires as they were rings none of those that are now
 
     @property
@@ -505,6 +509,7 @@ class Bench:
         if frames and self.board.link == "good":
             self.measuring.take(frames)
         self._ring(until)
+        self.video.run(until, self.board, self._board_says, self.devices.heard, self._running_devices, self._truth)
         self.flight.run(until, self.board, self.link.last_sent_t)
         self.measuring.watch_loss(until)
         self.t = until
@@ -550,14 +555,17 @@ class Bench:
             current_a=self._current_a(),
             used_mah=self.used_mah,
         )
-        key = (self.wire, self.usb, self.pack, tuple(self.failed))
-        if self._runs is None or self._runs[0][0] is not key[0] or self._runs[0][1:] != key[1:]:
-            self._runs = (key, {name: self.wire.runs(name, usb=self.usb, pack=self.pack) and name not in self.failed for name in self.devices.wires})
-        runs = self._runs[1]
-        self.devices.cross(self.t, until, self.board, around, runs, tapped=self.tap)
+        self.devices.cross(self.t, until, self.board, around, self._running_devices(), tapped=self.tap)
         satellites = self._satellites()
         if (satellites >= SATELLITES_FIX, satellites >= SATELLITES_HOME) != self._satellites_then:
             self._surround_board()
+
+    def _running_devices(self) -> dict[str, bool]:
+        """Every device besides the receiver, and whether it has what it runs on."""
+        key = (self.wire, self.usb, self.pack, tuple(self.failed))
+        if self._runs is None or self._runs[0][0] is not key[0] or self._runs[0][1:] != key[1:]:
+            self._runs = (key, {name: self.wire.runs(name, usb=self.usb, pack=self.pack) and name not in self.failed for name in self.parts.devices})
+        return self._runs[1]
 
     def _ring(self, until: float) -> None:
         """Let the alarms ring that are due."""
@@ -611,9 +619,11 @@ class Bench:
         return None if wire is None else (toggles_of([piece for piece in wire.pieces if piece[0] >= self.t], wire.uart), wire.uart.idle_level)
 
     def _board_says(self) -> Values:
-        """All that the board could tell of itself and its craft."""
+        """All that the board could tell of itself and its craft; worked out once for a moment."""
         if not self.board.powered or self.board.booting(self.t):
             return {}
+        if self._said is not None and self._said[0] == self.t:
+            return self._said[1]
         up, (then, was) = self._up_m(), self._felt_up
         self._felt_up = (self.t, up)
         compass = any("magnetometer" in part.sensors for part in self.parts.devices.values())
@@ -627,7 +637,8 @@ class Bench:
             attitude_deg=(round(self.tilt_deg, 2), 0.0, 0.0),
             mode=self.board.held.main,
         )
-        return knows(felt, self.devices.heard, self.parts.pack, self.t)
+        self._said = (self.t, knows(felt, self.devices.heard, self.parts.pack, self.t))
+        return self._said[1]
 
     def wire_edges(self, pin: str | None = None, seconds: float = EDGE_WINDOW_S) -> tuple[Edges, float]:
         """The last stretch of a wire of the receiver (by default the tapped one), times from its beginning: (edges, its length in s)."""

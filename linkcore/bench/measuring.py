@@ -68,6 +68,7 @@ class Measuring:
         self.losses.forget()
         self._bench.link.sensors.count_anew()
         self._bench.bells.forget()
+        self._bench.video.count_anew()
         self._find_anew()
 
     def _find_anew(self) -> None:
@@ -103,6 +104,8 @@ class Measuring:
             self._bench.link.sensors.count_anew()
         if _differ(before, now, "alarms"):
             self._bench.bells.forget()
+        if _differ(before, now, "picture"):
+            self._bench.video.count_anew()
 
     def _only_dials(self, old: CraftDocument, document: CraftDocument) -> set[Axis] | None:
         """The axes whose channels alone were set up otherwise; None where more of the model memory is another."""

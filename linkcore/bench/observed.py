@@ -7,16 +7,18 @@ from collections.abc import Iterable, Mapping
 from linkcore.bench.seen import SeenBench
 from linkcore.bench.traffic import WINDOW_S, HomeTraffic
 from linkcore.bench.wire_names import WireNames
+from linkcore.craft.document import ElementName
 from linkcore.devices.ends import PowerCycle, ReceiverEnd, TransmitterEnd
 from linkcore.devices.modes import switch_channels
 from linkcore.devices.outlook import Outlook
 from linkcore.devices.port import LinkState, PortReading
 from linkcore.devices.sensors import NEEDS_PACK, USUAL_BAUD
+from linkcore.devices.text_screen import Shown
 from linkcore.findings import Mend
 from linkcore.hops.bind.rules import EndsNow
 from linkcore.hops.bind.view import whose_link
 from linkcore.hops.downlink.causes import Now
-from linkcore.hops.downlink.proofs import AlarmRang, SensorSeen
+from linkcore.hops.downlink.proofs import AlarmRang, SensorSeen, ValueSeen
 from linkcore.hops.line.compare import Reading, set_so
 from linkcore.hops.line.rules import LineNow
 from linkcore.hops.line.view import DeviceLine, HomeLine, InputWorkedOut, Named, TapWire
@@ -378,6 +380,21 @@ class Observed:
     def alarms_rang(self) -> list[AlarmRang]:
         """Alarms that rang, the newest of each."""
         return [AlarmRang(each.alarm, each.t, each.after_s, each.told) for each in self._bench.bells.rang if each.after_s is not None]
+
+    @property
+    def values_seen(self) -> dict[ElementName, ValueSeen]:
+        """What the picture showed of each value."""
+        return {name: ValueSeen(each.whole, each.marked_after_s) for name, each in self._bench.video.seen.items()}
+
+    @property
+    def values_shown(self) -> Shown:
+        """What the board has for the picture."""
+        return self._bench.video.shown
+
+    @property
+    def on_picture(self) -> tuple[str, tuple[str, ...]]:
+        """(why there is no picture, the text on it)."""
+        return self._bench.video.picture.why, self._bench.video.picture.rows
 
     @property
     def downlink_now(self) -> Now:

@@ -10,7 +10,7 @@ from linkcore.wiring.netlist import feed_wires, wire_key
 
 def wires_rung(bench: SeenBench, reading: PortReading) -> list[str]:
     """Keys of wires that the signal rings out: what is read can only have come through its sender's own line, its supply and its ground."""
-    return [*_receivers(bench, reading), *_devices(bench), *_home(bench)]
+    return [*_receivers(bench, reading), *_devices(bench), *_home(bench), *_picture(bench)]
 
 
 def _home(bench: SeenBench) -> list[str]:
@@ -20,6 +20,21 @@ def _home(bench: SeenBench) -> list[str]:
         return []
     patches = [patch for patch in bench.document.wiring if (patch.device, patch.pin) == (RECEIVER, lead.pin)]
     return [key for patch in patches if (key := wire_key(patch)) not in bench.rung] if len(patches) == 1 else []
+
+
+def _picture(bench: SeenBench) -> list[str]:
+    """Every wire that a picture with text on it came by, and the supply and ground of who sent it."""
+    video = bench.video
+    if video.picture.why or not any(row.strip() for row in video.picture.rows):
+        return []
+    found = []
+    for name in video.on_the_way:
+        for patch in (each for each in bench.document.wiring if each.device == name):
+            pin = bench.parts.pin(name, patch.pin)
+            carries = pin is not None and (pin.goes_to in ("camera", "video") or patch.pin == video.listens_on or pin.kind in ("supply", "ground"))
+            if carries and wire_key(patch) not in bench.rung and sum((each.device, each.pin) == (name, patch.pin) for each in bench.document.wiring) == 1:
+                found.append(wire_key(patch))
+    return found
 
 
 def _devices(bench: SeenBench) -> list[str]:

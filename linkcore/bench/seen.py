@@ -23,6 +23,7 @@ from linkcore.standins.link import RadioLink
 from linkcore.standins.loading import Loading
 from linkcore.standins.path import SignalPath
 from linkcore.standins.peripherals import DeviceWires
+from linkcore.standins.picture import VideoWay
 from linkcore.standins.radio import StandInReceiver, StandInTransmitter
 from linkcore.standins.wires import WireTruth
 
@@ -102,6 +103,7 @@ class SeenBench(Protocol):
     downlink: dict[str, TelemetryFrame]
     devices: DeviceWires
     bells: Bells
+    video: VideoWay
     traffic: PortTraffic
     home_traffic: HomeTraffic
 

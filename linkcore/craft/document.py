@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Iterable, Mapping
-from typing import Annotated, Any, Literal
+from typing import Annotated, Any, Literal, get_args
 
 from jsonpatch import JsonPatch, JsonPatchException
 from jsonpointer import JsonPointerException
@@ -14,7 +14,7 @@ from linkcore.craft.names import setting_name, value_in_words
 from linkcore.findings import Edit
 from linkcore.marks import LATER
 from linkcore.parts.axes import ChannelOrder, StickAxis
-from linkcore.parts.models import MOST_PORTS, Job, OnLoss, PortName, Region, Sensor
+from linkcore.parts.models import MOST_PORTS, Job, OnLoss, PortName, Region, Sensor, VideoFormat
 from linkcore.parts.sensor_names import SENSORS, SensorName
 
 FORMAT = "coin-bell/craft"
@@ -62,11 +62,12 @@ ServoRole = Literal["aileron", "elevator", "rudder", "something else"]
 
 
 class Fitted(_Section):
-    """A peripheral of this craft: what it is called here, and its part id; `role`: what a servo moves, None until the pilot has chosen it."""
+    """A peripheral of this craft: what it is called here, and its part id; `role`: what a servo moves, None until the pilot has chosen it; `format`: what a camera is set to, None: as its maker left it."""
 
     name: DeviceName
     part: PartRef
     role: ServoRole | None = None
+    format: Annotated[VideoFormat | None, LATER] = None
 
 
 class Kit(_Section):
@@ -304,6 +305,44 @@ class TelemetrySetup(_Section):
         return tuple(Edit(path=f"/settings/telemetry/{name}", value=getattr(self, name)) for name in ("protocol", "inverted", "half_duplex"))
 
 
+ElementName = Literal[
+    "cell voltage",
+    "voltage",
+    "charge left",
+    "used",
+    "LQ",
+    "RSSI",
+    "flight mode",
+    "armed for",
+    "distance",
+    "height",
+    "climb rate",
+    "speed",
+    "current",
+    "satellites",
+    "heading",
+    "motor speed",
+    "ESC temperature",
+]
+ELEMENTS: tuple[ElementName, ...] = get_args(ElementName)  # what can kill comes first
+
+
+class ScreenElement(_Section):
+    """A value on the picture: where its first character stands, counted from 1 at the top left; `line`: marked once the value is below it, or `above`; None: never."""
+
+    element: ElementName
+    column: int = Field(ge=1, le=99)
+    row: int = Field(ge=1, le=99)
+    line: float | None = Field(None, ge=-1000, le=100_000)
+    above: bool = False
+
+
+class ScreenSetup(_Section):
+    """The on-screen display: what the board writes on the picture."""
+
+    elements: list[ScreenElement] = Field(default_factory=list, max_length=2 * len(ELEMENTS))
+
+
 Baud = Annotated[int, Field(ge=1200, le=1_000_000)]
 
 
@@ -327,6 +366,7 @@ class BoardSettings(_Section):
     port_baud: Annotated[dict[PortName, Baud], LATER] = Field(
         default_factory=dict, max_length=MOST_PORTS, description="Ports that listen at another rate than what is usual for their job"
     )
+    screen: Annotated[ScreenSetup, LATER] = Field(default_factory=ScreenSetup, description="The on-screen display")
     reversing_drives: Annotated[bool, LATER] = Field(False, description="Drives turn both ways: they stand still at 1500 us, not at 1000")
     bind_count: int = Field(0, ge=0, le=10, description="Bind pulses for a satellite at power-up; 0 in use")
 

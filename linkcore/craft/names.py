@@ -19,6 +19,7 @@ _SECTIONS = {
     "lost_link": "Lost link",
     "bind_count": "Bind count",
     "telemetry": "Telemetry",
+    "screen": "On-screen display",
     "port_baud": "Baud of the ports",
     "reversing_drives": "Drives turn both ways",
     "rssi_channel": "RSSI channel",
@@ -33,6 +34,7 @@ _LEAVES = {
     "telemetry/inverted": "Telemetry port inverted",
     "telemetry/half_duplex": "Telemetry port half duplex",
     "telemetry/off": "Sensors that are not told",
+    "screen/elements": "On-screen display",
     "stick_lines/low": "Floor line",
     "stick_lines/high": "Ceiling line",
     "deadband/sticks_us": "Deadband of roll and pitch",
@@ -88,6 +90,8 @@ def _in_a_list(steps: Sequence[str]) -> str:
             return f"{port} baud"
         case ["telemetry", "off", number] if number.isdigit():
             return f"Sensor not told {int(number) + 1}"
+        case ["screen", "elements", number, *leaf] if number.isdigit():
+            return " ".join([f"On the picture {int(number) + 1}", *leaf])
         case ["modes", number, *leaf] if number.isdigit():
             return " ".join([f"Mode {int(number) + 1}", *leaf])
         case ["lost_link", "switches_us", channel]:
@@ -135,6 +139,7 @@ _ELSEWHERE = {
     "alarm": "alarm line",
     "alarms": "alarms",
     "pack": "pack",
+    "video format": "video format",
     "programs": "which devices have whole firmware",
 }
 
@@ -156,6 +161,8 @@ def value_in_words(value: Any, path: str = "") -> str:
         if {"channel", "low", "high"} <= value.keys():
             band = f"CH{value['channel']} {value['low']:g} to {value['high']:g} us"
             return f"{value['mode']} at {band}" if "mode" in value else band
+        if {"element", "column", "row"} <= value.keys():
+            return f"{value['element']} at column {value['column']}, row {value['row']}"
         if value.keys() == {"low", "high"}:
             return f"{value['low']:g} to {value['high']:g} us"
         return ", ".join(value_in_words(each, name) for name, each in value.items())

@@ -6,7 +6,7 @@ Ids, scales and frames are wire facts; how often a board speaks unasked, and in 
 from __future__ import annotations
 
 import math
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Literal
 
@@ -266,8 +266,21 @@ TELLINGS: Mapping[str, Telling] = {
         ),
     ),
 }
-USUAL_BAUD: Mapping[Job, int] = {"GPS": 57_600, "ESC telemetry": 115_200, "flow sensor": 115_200}  # of a port with that job, unless it is told otherwise (ours)
+USUAL_BAUD: Mapping[Job, int] = {
+    "GPS": 57_600,
+    "ESC telemetry": 115_200,
+    "flow sensor": 115_200,
+    "video link": 115_200,
+}  # of a port with that job, unless it is told otherwise (ours)
 LINK_EVERY_S = 0.5  # how often a receiver tells of the link by itself
+
+
+METRES_A_DEGREE = 111_320.0
+
+
+def apart_m(one: Sequence[float], other: Sequence[float]) -> float:
+    """How far two positions (latitude, longitude, degrees) are apart, m; over the flat, which does for what a craft flies."""
+    return METRES_A_DEGREE * math.hypot(other[0] - one[0], (other[1] - one[1]) * math.cos(math.radians(one[0])))
 
 
 def carried_by(protocol: str, sensor: SensorName) -> Carried | None:

@@ -14,7 +14,8 @@ from linkcore.parts.renamed import AirNameNow, FamilyNow
 from linkcore.parts.sensitivity import sensitivity_dbm
 
 McuClass = Literal["F1", "F3", "F4", "F7", "H7"]
-PadKind = Literal["rx", "tx", "input", "output", "buzzer", "supply", "ground"]
+PadKind = Literal["rx", "tx", "input", "output", "buzzer", "camera", "video", "supply", "ground"]
+VideoFormat = Literal["PAL", "NTSC", "digital"]
 Inverter = Literal["none", "in", "out", "both ways"]
 PinKind = Literal["signal out", "signal in", "signal both", "supply", "supply out", "ground"]
 OnLoss = Literal["hold", "no pulses", "preset"]
@@ -99,7 +100,7 @@ class Pin(_Fact):
     kind: PinKind
     volts: Volts = 3.3
     max_volts: Volts = 3.6
-    goes_to: Literal["port", "output", "buzzer"] = "port"
+    goes_to: Literal["port", "output", "buzzer", "camera", "video"] = "port"
     lead: Name | None = None
     bec: Literal["switching", "linear"] | None = None
 
@@ -110,7 +111,7 @@ class Pin(_Fact):
         return self
 
 
-DeviceProtocol = Literal["NMEA", "UBX", "ESC telemetry", "MAVLink", "S.Port"]
+DeviceProtocol = Literal["NMEA", "UBX", "ESC telemetry", "MAVLink", "S.Port", "text frame"]
 
 
 class Serial(_Fact):
@@ -227,6 +228,7 @@ class Board(_Fact):
 
     `usb_ma`: what its USB socket may draw in all; `own_ma`: what the board takes of that by itself; `link_port`: the port that its USB hangs on
     through a bridge chip (None: USB of its own). `level_within_deg`: it arms at no steeper tilt. `bind_pads`: the only pads on which it sends bind pulses (empty: on any that listens to the receiver).
+    `text_screen`: it writes text over the picture that comes on its camera pad, and gives it out on its video pad.
     `failsafe_at_once`: a frame with the failsafe flag ends the link there and then, without a grace. `least_home_m`: nearer to home than this it does not fly back, but lands or circles where it is.
     """
 
@@ -251,6 +253,7 @@ class Board(_Fact):
     loop_hz: int = 1000
     bind_pads: tuple[Name, ...] = Field((), max_length=MOST_PADS)
     level_within_deg: float = Field(LEVEL_WITHIN_DEG, ge=5, le=180)
+    text_screen: Annotated[bool, LATER] = False
     flash: Flash | None = None
 
     @model_validator(mode="after")
@@ -269,6 +272,9 @@ class Board(_Fact):
             if pad.reads and pad.kind not in ("rx", "input"):
                 raise ValueError(f"pad {pad.name}: only an RX pad or an input can measure pulses")
         _once([f"{pad.port} {pad.kind}" for pad in self.pads if pad.port], "port and kind")
+        for kind in ("camera", "video"):
+            if any(pad.kind == kind for pad in self.pads) != self.text_screen:
+                raise ValueError(f"a board that writes text on the picture has a {kind} pad, and no other has one")
         for port in self.ports:
             if not any(pad.port == port for pad in self.pads):
                 raise ValueError(f"port {port} has no pad; a port that leads nowhere is left out")
@@ -488,8 +494,19 @@ class Receiver(_Device):
         return [output for output in self.outputs if output.jumper in (None, jumper_fitted)]
 
 
+class Screen(_Fact):
+    """How much text a picture holds: characters in a row, and rows. Of the analog formats (ITU-R BT.1700) the one with 625 lines holds three rows more than the one with 525."""
+
+    format: VideoFormat
+    columns: int = Field(ge=20, le=99)
+    rows: int = Field(ge=8, le=60)
+
+
 class Peripheral(_Device):
-    """Any other device: what job its port needs (None: no port), its serial line, its sensors. `reverses`: a drive that turns both ways, and so stands still in the middle."""
+    """Any other device: what job its port needs (None: no port), its serial line, its sensors. `reverses`: a drive that turns both ways, and so stands still in the middle.
+
+    `screens`: of a camera the formats that it can be set to, of a digital video link the one that it shows text in; the first is how it leaves its maker.
+    """
 
     kind: Literal["peripheral"] = "peripheral"
     job: Job | None = None
@@ -497,6 +514,17 @@ class Peripheral(_Device):
     supply: Supply | None = None
     sensors: Sensors = ()
     reverses: Annotated[bool, LATER] = False
+    screens: Annotated[tuple[Screen, ...], LATER] = Field((), max_length=3)
+
+    @property
+    def films(self) -> bool:
+        """Whether it is a camera: its picture goes to the board's camera pad."""
+        return any(pin.goes_to == "camera" for pin in self.pins)
+
+    @property
+    def airs(self) -> bool:
+        """Whether it is an analog video transmitter: it sends what comes from the board's video pad."""
+        return any(pin.goes_to == "video" for pin in self.pins)
 
     @property
     def servo(self) -> bool:
@@ -516,6 +544,8 @@ class Peripheral(_Device):
             raise ValueError("a device with a serial line names the job its port needs, and one without names none")
         if self.serial and not (self.serial.sends or self.serial.listens):
             raise ValueError("its serial line neither sends nor listens")
+        if self.films != bool(self.screens) and self.job != "video link":
+            raise ValueError("a camera names the formats that it sends, and what is neither camera nor video link names none")
         return self
 
 

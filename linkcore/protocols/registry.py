@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 
-from linkcore.protocols import crsf, dsm, esc, fport, ghst, hub, ibus, mavlink, nmea, ppm, pwm, sbus, sport, sumd, ubx
+from linkcore.protocols import crsf, dsm, esc, fport, ghst, hub, ibus, mavlink, nmea, ppm, pwm, sbus, sport, sumd, text_frame, ubx
 from linkcore.protocols.base import ProtocolSpec, SerialSpec
 
 _ALL: tuple[ProtocolSpec, ...] = (
@@ -15,7 +15,7 @@ PROTOCOLS: Mapping[str, ProtocolSpec] = {spec.name: spec for spec in _ALL}
 RECEIVER_PROTOCOLS: Mapping[str, ProtocolSpec] = {spec.name: spec for spec in _ALL if spec.role == "receiver"}
 SERIAL_PROTOCOLS: Mapping[str, SerialSpec] = {spec.name: spec for spec in _ALL if isinstance(spec, SerialSpec)}
 # What other devices say on their own wires. They carry no channels and no telemetry home, so nothing but their wires is looked for in them.
-DEVICE_PROTOCOLS: Mapping[str, SerialSpec] = {spec.name: spec for spec in (nmea.SPEC, ubx.SPEC, esc.SPEC, mavlink.SPEC, sport.SPEC)}
+DEVICE_PROTOCOLS: Mapping[str, SerialSpec] = {spec.name: spec for spec in (nmea.SPEC, ubx.SPEC, esc.SPEC, mavlink.SPEC, sport.SPEC, text_frame.SPEC)}
 
 
 def protocol(name: str) -> ProtocolSpec:

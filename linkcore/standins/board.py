@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import deque
 from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 from typing import Literal
@@ -23,13 +24,15 @@ from linkcore.devices.sensors import TELLINGS
 from linkcore.parts.axes import AXES, Axis, channel_of
 from linkcore.parts.models import Board, Pad, Sensor
 from linkcore.parts.sensor_names import SensorName
-from linkcore.protocols.base import ChannelFrame, Frame, LineReader, ProtocolSpec, PulseSpec, SerialSpec
+from linkcore.protocols.base import ChannelFrame, Frame, LineReader, ProtocolSpec, PulseSpec, SerialSpec, TelemetryFrame
 from linkcore.protocols.registry import RECEIVER_PROTOCOLS, SERIAL_PROTOCOLS
 from linkcore.signal.edges import NO_TIMES, Times
 from linkcore.signal.uart import NOTHING_RECEIVED, ReceivedBytes, UartSettings
 from linkcore.standins.autopilot import Asked, Autopilot, Senses
 
 TICK_S = 0.001  # a board's clock counts milliseconds
+MOST_FRAMES_A_S = 1000
+REPORT_KEPT_S = 1.5  # how long what a receiver reported of the link counts (ours)
 
 
 @dataclass
@@ -171,6 +174,8 @@ class StandInBoard:
         self.testing_loss = False
         self._back_t: float | None = None
         self.channels: tuple[float, ...] = ()
+        self._frames_came: deque[tuple[float, bool]] = deque(maxlen=MOST_FRAMES_A_S)
+        self._link_told: tuple[float, TelemetryFrame] | None = None
         self.last_frame_t: float | None = None
         self._flagged = False
         self._listened_until = t
@@ -283,9 +288,12 @@ class StandInBoard:
     def take(self, frames: list[Frame], until: float) -> None:
         """Let frames arrive in order, then run the loop up to `until`."""
         for frame in frames:
+            if isinstance(frame, TelemetryFrame) and frame.sensor == "link_statistics":
+                self._link_told = (frame.t if frame.t is not None else until, frame)
             if not isinstance(frame, ChannelFrame):
                 continue
             t = frame.t if frame.t is not None else until
+            self._frames_came.append((t, frame.frame_lost or frame.failsafe))
             self._pass_time(t)
             self._arrive(frame, t)
         self._pass_time(until)
@@ -433,6 +441,21 @@ class StandInBoard:
         if self.link != "good" and self.link != "grace" and self.running.rssi_falls:
             return 0.0
         return rssi_of_channel(self.channels[channel - 1])
+
+    def own_lq(self, t: float) -> float | None:
+        """Link quality as the board has it, percent: as the receiver reports it, else the share of frames of the last second that are not flagged as lost. None before the first frame."""
+        if self._link_told is not None and t - self._link_told[0] <= REPORT_KEPT_S:
+            return float(self._link_told[1].values["uplink_lq_percent"])
+        came = [lost for at, lost in self._frames_came if at > t - 1.0]
+        if not came:
+            return None if self.last_frame_t is None else 0.0
+        return 100.0 * came.count(False) / len(came)
+
+    def own_rssi(self, t: float) -> float | None:
+        """RSSI as the board has it: dBm where the receiver reports it, else percent of its channel."""
+        if self._link_told is not None and t - self._link_told[0] <= REPORT_KEPT_S:
+            return float(self._link_told[1].values["uplink_rssi_1_dbm"])
+        return self.rssi_percent
 
     def axes(self) -> dict[Axis, float | None]:
         """All four."""

@@ -8,13 +8,12 @@ from dataclasses import dataclass, field
 
 from pydantic import BaseModel, Field
 
-from linkcore.devices.sensors import TELLINGS, Carried
+from linkcore.devices.sensors import TELLINGS, Carried, apart_m
 from linkcore.parts.sensor_names import SensorName
 from linkcore.protocols.base import TelemetryFrame
 
 KEPT = 12  # of the times at which a value came
 MOST_FOUND = 60
-METRES_A_DEGREE = 111_320.0
 CLASH_S = 30.0  # two senders with one id within so long
 
 
@@ -124,8 +123,7 @@ class SensorList:
                 said[each.sensor] = values[0]
                 continue
             here = [float(value) for value in values]
-            first = self._first.setdefault(each.carried.id, (here[0], here[1]))
-            said["position"] = METRES_A_DEGREE * math.hypot(here[0] - first[0], (here[1] - first[1]) * math.cos(math.radians(first[0])))
+            said["position"] = apart_m(self._first.setdefault(each.carried.id, (here[0], here[1])), here)
         return said
 
     def kept(self) -> list[SensorKept]:

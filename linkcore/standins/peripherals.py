@@ -11,15 +11,15 @@ import numpy as np
 from linkcore.craft.document import CraftDocument
 from linkcore.craft.parts import KitParts
 from linkcore.devices.sensors import USUAL_BAUD
-from linkcore.parts.models import Job, Pad, Peripheral, Serial
-from linkcore.protocols import esc, mavlink, nmea, ubx
+from linkcore.parts.models import Job, Pad, Peripheral, Screen, Serial
+from linkcore.protocols import esc, mavlink, nmea, text_frame, ubx
 from linkcore.protocols.base import BadFrame, Decoder, Frame, SerialReader, TelemetryFrame
 from linkcore.signal.uart import UartSettings
 from linkcore.standins.board import StandInBoard
 from linkcore.standins.telemetry import Pieces, toggles_of
 from linkcore.standins.wires import grounded
 
-GPS_EVERY_S, ESC_EVERY_S, FLOW_EVERY_S = 0.2, 0.2, 0.4
+GPS_EVERY_S, ESC_EVERY_S, FLOW_EVERY_S, SIZE_EVERY_S = 0.2, 0.2, 0.4, 0.5
 ESC_APART_S = 0.002
 SATELLITES_FIX, SATELLITES_HOME = 5, 8  # with fewer there is no fix, no home (ours)
 SATELLITES_SEEN, SATELLITES_HIDDEN = 12, 3
@@ -28,6 +28,7 @@ LISTENS: Mapping[Job, tuple[type[Decoder], ...]] = {  # what a board tries on a 
     "GPS": (ubx.UbxDecoder, nmea.NmeaDecoder),
     "ESC telemetry": (esc.EscDecoder,),
     "flow sensor": (mavlink.MavlinkDecoder,),
+    "video link": (text_frame.TextDecoder,),
 }
 FORGETS_S = 2.0  # what a device has not said for so long a board no longer knows
 
@@ -147,6 +148,20 @@ class FlowSensor(Device):
         return [(t, said)]
 
 
+class VideoLink(Device):
+    """A digital video link says how much text its picture holds."""
+
+    every_s = SIZE_EVERY_S
+
+    def __init__(self, screen: Screen) -> None:
+        super().__init__()
+        self._said = text_frame.encode_size(screen.columns, screen.rows)
+
+    def say(self, t: float, around: Around) -> Pieces:
+        """See Device."""
+        return [(t, self._said)]
+
+
 def device_of(part: Peripheral) -> Device | None:
     """A part that speaks by itself; None where it does not, or nobody knows how."""
     serial = part.serial
@@ -156,6 +171,8 @@ def device_of(part: Peripheral) -> Device | None:
         return Gps(text=serial.protocol == "NMEA")
     if serial.protocol == "ESC telemetry":
         return Escs(part.drives)
+    if serial.protocol == "text frame" and part.screens:
+        return VideoLink(part.screens[0])
     if serial.protocol == "MAVLink" and part.job == "flow sensor":
         return FlowSensor(flow="flow" in part.sensors)
     return None

@@ -17,7 +17,7 @@ from linkcore.wiring.receiver_wire import reading_of
 from linkcore.wiring.way_home import way_home
 
 Colour = Literal["red", "black", "white", "yellow", "green", "blue", "violet", "brown", "grey"]
-Purpose = Literal["channels", "to board", "from board", "both ways", "motor", "servo lead", "buzzer", "supply", "supply to the rail", "ground"]
+Purpose = Literal["channels", "to board", "from board", "both ways", "motor", "servo lead", "buzzer", "picture", "supply", "supply to the rail", "ground"]
 
 # Red and black are the trade's for supply and ground; the rest is our choice, light colours towards the board, dark ones from it.
 COLOURS: dict[Purpose, Colour] = {
@@ -28,6 +28,7 @@ COLOURS: dict[Purpose, Colour] = {
     "motor": "blue",
     "servo lead": "brown",
     "buzzer": "grey",
+    "picture": "grey",
     "supply": "red",
     "supply to the rail": "red",
     "ground": "black",
@@ -181,7 +182,8 @@ def _whereto(board: Board | None, pad: Pad | None) -> str:
         return f"{rail.name} rail, {rail.volts:g} V"
     if pad.port:
         return f"{pad.port} {pad.kind.upper()}"
-    return {"ground": "ground", "input": f"input, {' or '.join(pad.reads)}", "output": "output", "buzzer": "buzzer"}.get(pad.kind, pad.kind)
+    named = {"input": f"input, {' or '.join(pad.reads)}", "camera": "picture from the camera", "video": "picture to the video transmitter"}
+    return named.get(pad.kind, pad.kind)
 
 
 def purpose_of(document: CraftDocument, parts: KitParts, device: str, pin: Pin) -> Purpose:
@@ -196,6 +198,8 @@ def purpose_of(document: CraftDocument, parts: KitParts, device: str, pin: Pin) 
         return "servo lead" if pin.lead else "motor"
     if pin.goes_to == "buzzer":
         return "buzzer"
+    if pin.goes_to in ("camera", "video"):
+        return "picture"
     if device == RECEIVER and parts.maybe_receiver:
         output = parts.spoken
         if output and pin.name in output.pins and not output.half_duplex:
@@ -325,7 +329,7 @@ def _place(parts: KitParts, device: str, pin: Pin, side: str | None, patches: Pa
         fed = [pad for pad in board.pads if (rail := board.rail(pad.rail)) and rail.source == "outside"]
         feeding = [other for key, patch in patches.items() if (other := parts.pin(*key)) and other.bec and patch.pad in [pad.name for pad in fed]]
         return _nearest(fed, side) if sources_agree([*feeding, pin]) else None  # its red lead stays lifted
-    if pin.goes_to in ("output", "buzzer"):
+    if pin.goes_to != "port":
         taken = {patch.pad for patch in patches.values()}
         return next((pad.name for pad in board.pads if pad.kind == pin.goes_to and pad.name not in taken), None)
     return None

@@ -59,7 +59,7 @@ class FirstTimeTest(BrowserTest):
         for hop in ("Kit", "Port plan", "Load", "Bind", "Line", "Sticks", "Switchboard"):
             wait_coin(page, hop, RINGS)
         go(page, "Loom")
-        expect(page.get_by_text(re.compile(r"^\d+ of 23 rung out$"))).to_be_visible()
+        expect(page.get_by_text(re.compile(r"^\d+ of 29 rung out$"))).to_be_visible()
         wait_coin(page, "Loom", BLANK)
         page.get_by_role("button", name="Remove the wire of receiver SBUS").click()
         wait_coin(page, "Port plan", CRACKED)  # what was proven and is undone is wrong, not to be begun

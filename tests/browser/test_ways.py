@@ -25,7 +25,7 @@ class RolesTest(BrowserTest):
         expect(page.get_by_role("button", name=re.compile("^GPS RX to T1 rung out: hn"))).to_be_visible()
         page.get_by_role("button", name="Remove the wire of GPS RX").click()
         expect(page.get_by_role("alert")).to_contain_text("You are a checker in this workshop; builders and owners edit.")
-        expect(page.get_by_text("23 of 23 rung out")).to_be_visible()
+        expect(page.get_by_text("29 of 29 rung out")).to_be_visible()
         page.goto(people.address)
         expect(page.get_by_role("link", name="people")).to_be_visible()
         expect(page.get_by_role("button", name="New craft")).to_have_count(0)

@@ -11,13 +11,13 @@ from hypothesis import strategies as st
 import scenario
 from linkcore.craft.document import Alarm, CraftDocument, Patch
 from linkcore.craft.parts import KitParts
-from linkcore.devices.sensors import TELLINGS
+from linkcore.devices.sensors import METRES_A_DEGREE, TELLINGS
 from linkcore.parts.catalogue import shipped
 from linkcore.parts.models import Board
 from linkcore.protocols.base import TelemetryFrame
 from linkcore.standins.bells import Bells
 from linkcore.standins.board import StandInBoard
-from linkcore.standins.discovery import METRES_A_DEGREE, MOST_FOUND, SensorKept, SensorList
+from linkcore.standins.discovery import MOST_FOUND, SensorKept, SensorList
 from linkcore.standins.peripherals import FORGETS_S, Around, DeviceWires
 from linkcore.wiring.beeper import beepers, wired_beeper
 from tests.core.test_bench import Hand

@@ -42,7 +42,7 @@ class CalcTest(SimpleTestCase):
         status, answer, _ = self.calc("loom", scenario.avocet().model_dump(mode="json"))
         self.assertEqual((status, "loom.two-drivers" in [each["code"] for each in answer["findings"]]), (3, True))
         status, answer, _ = self.calc("loom", scenario.curlew().model_dump(mode="json"))
-        self.assertEqual((status, len(answer["wires"]), answer["usb"]["limit_ma"]), (0, 23, 500))
+        self.assertEqual((status, len(answer["wires"]), answer["usb"]["limit_ma"]), (0, 29, 500))
 
     def test_what_the_craft_does_when_the_link_dies(self):
         craft = scenario.sandpiper().model_dump(mode="json")

@@ -505,7 +505,7 @@ class NoticingTest(unittest.TestCase):
         craft = with_line(craft)
         craft.alarms = [Alarm(notice="telemetry gone", delay_s=2, told=["spoken"])]
         severities = {each.where: each.severity for each in still_findings(whole_of(craft)) if each.code == "downlink.unnoticed"}
-        self.assertEqual(severities, {"pack low": "stop", "signal weak": "stop"})
+        self.assertEqual(severities, {"pack low": "stop", "signal weak": "stop", "wrong mode": "warn"})
 
     def test_all_that_is_offered_is_taken_and_one_way_becomes_two(self):
         craft = warned(with_line(scenario.curlew()))
@@ -588,7 +588,7 @@ class RingTest(unittest.TestCase):
             for alarm in row.alarms:
                 self.assertTrue(alarm.in_time, row.notice)
                 self.assertGreaterEqual(alarm.rang_s, alarm.alarm.delay_s - 0.1)
-        self.assertEqual(set(hand.proven("downlink")), {"every sensor comes", "each alarm rings"})
+        self.assertEqual(set(hand.proven("downlink")), {"every sensor comes", "each alarm rings", "the picture shows it"})
         texts = [event.text for event in hand.bench.board.events.last(40)]
         self.assertTrue(any(text.startswith("alarm: pack low, spoken, ") for text in texts), texts)
 

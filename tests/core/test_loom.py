@@ -264,7 +264,7 @@ class DrawingTest(SimpleTestCase):
         )
         printed = pdf(lay_out(craft, parts), craft, wires, check_loom(craft, parts), rung)
         self.assertTrue(printed.startswith(b"%PDF-") and printed.rstrip().endswith(b"%%EOF"))
-        self.assertEqual(printed.count(b"/Type /Page\n"), 2)
+        self.assertEqual(printed.count(b"/Type /Page\n"), 3)
 
     def test_a_cell_that_looks_like_a_formula_is_disarmed(self):
         craft = scenario.sandpiper()

@@ -8,7 +8,8 @@ from linkcore.findings import At, Check, Finding, Mend
 from linkcore.hop import Hop
 from linkcore.hops.downlink.codes import CODES
 from linkcore.hops.downlink.noticing import check_noticing
-from linkcore.hops.downlink.proofs import PROOFS, READS, Come, coming, expected
+from linkcore.hops.downlink.picture import check_picture
+from linkcore.hops.downlink.proofs import PICTURE_READS, PROOFS, Come, coming, expected
 from linkcore.hops.downlink.rules import check_downlink, check_firmware
 from linkcore.hops.downlink.view import DownlinkTold, tell
 from linkcore.reads import Reads, View
@@ -21,7 +22,12 @@ def judged(view: View) -> list[Finding]:
     if view.parts.maybe_board is None or view.parts.maybe_receiver is None:
         return []
     link = outlook(*air(devices_of(view.parts), view.installed))
-    return [*check_downlink(view.craft, view.parts), *check_firmware(view.craft, link), *check_noticing(view.craft, view.parts)]
+    return [
+        *check_downlink(view.craft, view.parts),
+        *check_firmware(view.craft, link),
+        *check_noticing(view.craft, view.parts),
+        *check_picture(view.craft, view.parts),
+    ]
 
 
 def clashes(_: View, seen: Come | None) -> list[Finding]:
@@ -51,17 +57,17 @@ def come(view: View, seen: Come | None) -> str:
 
 
 def to_begin(view: View) -> frozenset[str]:
-    """That nothing comes home, while nothing of it was wired or set; and that nothing would be noticed, while no alarm was ever set."""
+    """That nothing comes home, while nothing of it was wired or set; and that nothing would be noticed, while no alarm was ever set and nothing arranged on a picture."""
     begun = view.craft.settings.telemetry.protocol is not None or "telemetry" in view.craft.settings.ports.values() or bool(view.craft.wiring)
     way = () if begun else ("downlink.wire", "downlink.job", "downlink.protocol", "downlink.device-wire", "downlink.waits", "downlink.no-port")
-    return frozenset((*way, *(() if view.craft.alarms else ("downlink.unnoticed",))))
+    return frozenset((*way, *(() if view.craft.alarms or view.craft.settings.screen.elements else ("downlink.unnoticed",))))
 
 
 HOP = Hop(
     key="downlink",
     title="Downlink",
     question="What comes back from the craft, how old is it, and what is missing?",
-    reads=Reads(*READS, "alarms", "alarm", "place", "airframe"),
+    reads=Reads(*PICTURE_READS, "alarms", "alarm", "place", "airframe", "settings/rssi_channel"),
     rules=judged,
     sees=clashes,
     codes=CODES,

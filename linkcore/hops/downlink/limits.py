@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Collection, Mapping
+
 from pydantic import BaseModel
 
 from linkcore.craft.document import Alarm, AlarmSet, CraftDocument, Notice
@@ -18,7 +20,10 @@ from linkcore.wiring.way_home import way_home
 CALM_S = 3.0  # a punch of throttle is over by then (ours)
 GONE_S = 2.0  # no telemetry for so long is no gap any more (ours)
 FULL_THROTTLE = 4.0  # of the current under way, what a punch of throttle draws (ours)
-_SIGNAL: dict[str, tuple[SensorName, str]] = {"rssi_dbm": ("RSSI", "dBm"), "rssi_percent": ("RSSI", "%"), "lq_percent": ("LQ", "%")}
+
+
+CEILING_M = 120.0
+SIGNALS: Mapping[str, tuple[SensorName, str]] = {"rssi_dbm": ("RSSI", "dBm"), "rssi_percent": ("RSSI", "%"), "lq_percent": ("LQ", "%")}
 
 
 class Limit(BaseModel):
@@ -35,6 +40,17 @@ def current_a(craft: CraftDocument, pack: Pack) -> float:
     return Body.of(craft.airframe, place).power_w(place.speed_mps) / pack.nominal_volts
 
 
+def far_m(craft: CraftDocument) -> float:
+    """Where a craft is farther than was meant: twice what the pilot said."""
+    home_m = place_of(craft).home_m
+    return float(round(2 * home_m)) if home_m else 200.0
+
+
+def flight_s(craft: CraftDocument, pack: Pack) -> float:
+    """How long the pack lasts under way until only its reserve is left."""
+    return 3600 * pack.capacity_mah / 1000 * (1 - RESERVE_PERCENT / 100) / max(0.1, current_a(craft, pack))
+
+
 def sag_v(pack: Pack, amperes: float) -> float:
     """By how much a cell stands lower under a load."""
     return amperes * pack.cell_mohm / 1000 / pack.parallel
@@ -46,7 +62,7 @@ def limits(craft: CraftDocument, parts: KitParts, reckoned: Ages | None) -> list
     if way is None:
         return []
     carried = [each.sensor for each in TELLINGS[way.protocol].carries if reckoned is None or each.sensor in reckoned.every_s]
-    found = [_pack(craft, parts, carried), _signal(craft, carried, way.protocol)]
+    found = [pack_limit(craft, parts, carried), _signal(craft, carried, way.protocol)]
     slowest = (
         max((every for sensor, every in reckoned.every_s.items() if sensor in ("cell voltage", "voltage", "LQ", "RSSI")), default=1.0) if reckoned else 1.0
     )
@@ -73,11 +89,10 @@ def limits(craft: CraftDocument, parts: KitParts, reckoned: Ages | None) -> list
         )
     place = place_of(craft)
     if "position" in carried:
-        far = float(round(2 * place.home_m)) if place.home_m else 200.0
         found.append(
             Limit(
                 notice="too far",
-                alarm=Alarm(notice="too far", sensor="position", limit=far, above=True, hysteresis=10, told=["spoken"]),
+                alarm=Alarm(notice="too far", sensor="position", limit=far_m(craft), above=True, hysteresis=10, told=["spoken"]),
                 because=f"Twice as far as you said that you fly, {place.home_m:g} m.",
             )
         )
@@ -85,14 +100,15 @@ def limits(craft: CraftDocument, parts: KitParts, reckoned: Ages | None) -> list
         found.append(
             Limit(
                 notice="too high",
-                alarm=Alarm(notice="too high", sensor="height", limit=120, above=True, hysteresis=2, told=["spoken"]),
-                because="120 m above the ground is the ceiling of the open category (Regulation (EU) 2019/947).",
+                alarm=Alarm(notice="too high", sensor="height", limit=CEILING_M, above=True, hysteresis=2, told=["spoken"]),
+                because=f"{CEILING_M:g} m above the ground is the ceiling of the open category (Regulation (EU) 2019/947).",
             )
         )
     return found
 
 
-def _pack(craft: CraftDocument, parts: KitParts, carried: list[SensorName]) -> Limit:
+def pack_limit(craft: CraftDocument, parts: KitParts, carried: Collection[SensorName]) -> Limit:
+    """When the pack runs low, by the first of what can be told of it."""
     pack = parts.pack
     if pack is None:
         return Limit(notice="pack low", alarm=None, because="No pack is chosen in the Kit, so nobody knows its cells.")
@@ -125,7 +141,7 @@ def _signal(craft: CraftDocument, carried: list[SensorName], protocol: str) -> L
     line = craft.alarm
     if line is None:
         return Limit(notice="signal weak", alarm=None, because="No flight's log has given an alarm line yet: Lost link works one out.")
-    sensor, unit = _SIGNAL[line.signal]
+    sensor, unit = SIGNALS[line.signal]
     told = TELLINGS[protocol].of(sensor)
     if told is None or sensor not in carried:
         return Limit(notice="signal weak", alarm=None, because=f"The alarm line is one of {sensor} in {unit}, and {protocol} does not carry that.")
@@ -144,13 +160,13 @@ def _signal(craft: CraftDocument, carried: list[SensorName], protocol: str) -> L
 
 def said_of(line: AlarmSet) -> str:
     """Where an alarm line comes from."""
-    unit = _SIGNAL[line.signal][1]
+    unit = SIGNALS[line.signal][1]
     begins = f"loss begins at {line.begins_at:g} {unit}" + (" or lower, for the log gave only a bound" if line.only_a_bound else "")
     return f"By {line.log or 'a flight'}: {begins}; the line stands {abs(line.line - line.begins_at):g} {'points' if unit == '%' else 'dB'} above."
 
 
 def same_scale(line: AlarmSet, alarm: Alarm, craft: CraftDocument, parts: KitParts) -> bool:
     """Whether an alarm's limit is told as the alarm line is: the same sensor, in the same unit."""
-    way, (sensor, unit) = way_home(craft, parts), _SIGNAL[line.signal]
+    way, (sensor, unit) = way_home(craft, parts), SIGNALS[line.signal]
     carried = TELLINGS[way.protocol].of(sensor) if way else None
     return alarm.sensor == sensor and carried is not None and carried.unit == unit

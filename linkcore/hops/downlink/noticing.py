@@ -15,8 +15,10 @@ from linkcore.findings import At, Check, Edit, Finding, Mend
 from linkcore.hops.downlink.ages import ages
 from linkcore.hops.downlink.causes import Cause, causes, on_the_way, told_now
 from linkcore.hops.downlink.limits import CALM_S, FULL_THROTTLE, Limit, current_a, limits, sag_v, said_of, same_scale
+from linkcore.hops.downlink.picture import ANSWERS, added, element_for, eyes, set_to, with_line
 from linkcore.parts.sensor_names import SensorName
 from linkcore.wiring.beeper import beepers, wired_beeper
+from linkcore.wiring.picture import picture_way
 from linkcore.wiring.way_home import way_home
 
 CHECK = Check("downlink")
@@ -47,20 +49,24 @@ _RANGES: Mapping[SensorName, tuple[float, float]] = {"LQ": (0, 100), "charge lef
 
 
 class Noticed(BaseModel):
-    """One thing to notice. `ways`: by which senses it reaches the pilot in flight, each with how; `deaf`: alarms that cannot ring, and why."""
+    """One thing to notice. `ways`: by which senses it reaches the pilot in flight, each with how; `deaf`: alarms that cannot ring, and why; `blind`: why the picture does not tell it though it should."""
 
     notice: Notice
     ways: dict[Sense, str]
     deaf: list[str]
+    blind: str = ""
 
 
 def noticed(craft: CraftDocument, parts: KitParts, why: Mapping[SensorName, Cause | None]) -> list[Noticed]:
     """For each of them the ways that are left with parts, wires and settings as they are."""
     far = max(place_of(craft).home_m, 0.0) > BEEPER_M
     beeper = "" if wired_beeper(craft, parts) else f"the {beepers(parts)[0]} is not wired to a pad that drives it" if beepers(parts) else "no beeper is fitted"
-    found = []
+    found, picture = [], picture_way(craft, parts)
     for notice in NOTICES:
         ways: dict[Sense, str] = {}
+        seen, blind = eyes(notice, craft, parts, picture)
+        if seen:
+            ways["eyes"] = seen
         deaf = []
         for alarm in craft.alarms:
             if alarm.notice != notice or not alarm.told:
@@ -83,7 +89,7 @@ def noticed(craft: CraftDocument, parts: KitParts, why: Mapping[SensorName, Caus
                     deaf.append(f"nobody hears the beeper farther than {BEEPER_M:.0f} m away")
                 else:
                     ways.setdefault("ears", "the craft beeps")
-        found.append(Noticed(notice=notice, ways=ways, deaf=deaf))
+        found.append(Noticed(notice=notice, ways=ways, deaf=deaf, blind=blind))
     return found
 
 
@@ -98,44 +104,69 @@ def check_noticing(craft: CraftDocument, parts: KitParts) -> list[Finding]:
     offers = {each.notice: each for each in limits(craft, parts, ages(craft, parts, way.protocol, told_now(parts, why)))}
     findings = []
     for each in noticed(craft, parts, why):
-        if each.notice not in SHOULD or (each.notice == "wrong mode" and TELLINGS[way.protocol].of("flight mode") is None and not each.ways):
+        if each.notice not in SHOULD or (
+            each.notice == "wrong mode" and TELLINGS[way.protocol].of("flight mode") is None and not each.ways and shown_by(craft, parts, "wrong mode") is None
+        ):
             continue
         if not each.ways:
-            findings.append(_unnoticed(craft, each, offers.get(each.notice), way.protocol))
+            findings.append(_unnoticed(craft, parts, each, offers.get(each.notice), way.protocol))
         elif len(each.ways) == 1 and each.notice in MUST:
-            findings.append(_one_way(craft, each))
+            findings.append(_one_way(craft, parts, each, offers.get(each.notice), way.protocol))
     for number, alarm in enumerate(craft.alarms):
         findings += _impossible(craft, parts, number, alarm)
     return findings
 
 
-def _unnoticed(craft: CraftDocument, each: Noticed, offer: Limit | None, protocol: str) -> Finding:
+def _unnoticed(craft: CraftDocument, parts: KitParts, each: Noticed, offer: Limit | None, protocol: str) -> Finding:
     says = CHECK.stop if each.notice in MUST else CHECK.warn
-    because = f" {each.deaf[0][0].upper()}{each.deaf[0][1:]}." if each.deaf else ""
+    because = "".join(f" {why[0].upper()}{why[1:]}." for why in (*each.deaf[:1], each.blind) if why)
     mends = []
     if offer is not None and offer.alarm is not None:
         rest = [alarm.model_dump(mode="json") for alarm in craft.alarms if alarm.notice != each.notice or alarm.sensor != offer.alarm.sensor]
         mends.append(Mend(text=in_words(offer.alarm, protocol), edits=(Edit(path="/alarms", value=[*rest, offer.alarm.model_dump(mode="json")]),)))
-    elif each.notice == "signal weak":
+    elif each.notice == "signal weak" and craft.alarm is None:
         mends.append(Mend(text="Work out the alarm line", go="lost link"))
+    if (shown := shown_by(craft, parts, each.notice)) is not None:
+        mends.append(shown)
     why = offer.because if offer is not None else ""
     return says("downlink.unnoticed", At.setting("/alarms", each.notice), f"In flight you would not notice {_SAID[each.notice]}.{because}", why, *mends)
 
 
-def _one_way(craft: CraftDocument, each: Noticed) -> Finding:
+def shown_by(craft: CraftDocument, parts: KitParts, notice: Notice) -> Mend | None:
+    """Have the picture tell it, where one reaches the pilot and has a value and a line for it."""
+    way, answer = picture_way(craft, parts), next((each for each in ANSWERS if each.notice == notice), None)
+    element = element_for(answer, craft, parts) if answer is not None and way is not None and not way.stops else None
+    elements = craft.settings.screen.elements
+    if element is None or way is None or any(each.element == element for each in elements):
+        return None
+    new = with_line(element, craft, parts)
+    if new.line is None and notice != "wrong mode":
+        return None
+    return Mend(text=f"Show {element} on the picture", edits=(set_to(added(elements, new, way.screens)),))
+
+
+def _one_way(craft: CraftDocument, parts: KitParts, each: Noticed, offer: Limit | None, protocol: str) -> Finding:
     sense, how = next(iter(each.ways.items()))
     also = "buzz" if sense == "ears" else "spoken"
-    alarms = [
-        alarm.model_copy(update={"told": [*alarm.told, also]}) if alarm.notice == each.notice and also not in alarm.told else alarm for alarm in craft.alarms
-    ]
-    text = f"Have it {'buzz' if also == 'buzz' else 'spoken'} as well"
-    edits = (Edit(path="/alarms", value=[alarm.model_dump(mode="json") for alarm in alarms]),)
+    mends = []
+    if any(alarm.notice == each.notice for alarm in craft.alarms):
+        alarms = [
+            alarm.model_copy(update={"told": [*alarm.told, also]}) if alarm.notice == each.notice and also not in alarm.told else alarm
+            for alarm in craft.alarms
+        ]
+        text = f"Have it {'buzz' if also == 'buzz' else 'spoken'} as well"
+        mends.append(Mend(text=text, edits=(Edit(path="/alarms", value=[alarm.model_dump(mode="json") for alarm in alarms]),)))
+    elif offer is not None and offer.alarm is not None:
+        edits = (Edit(path="/alarms", value=[*(alarm.model_dump(mode="json") for alarm in craft.alarms), offer.alarm.model_dump(mode="json")]),)
+        mends.append(Mend(text=in_words(offer.alarm, protocol), edits=edits))
+    if (shown := shown_by(craft, parts, each.notice)) is not None:
+        mends.append(shown)
     return CHECK.note(
         "downlink.one-way",
         At.setting("/alarms", each.notice),
         f"Only your {sense} would tell you {_SAID[each.notice]}: {how}.",
-        "Wind, talk or a thumb elsewhere, and it is missed.",
-        Mend(text=text, edits=edits),
+        "Sun, wind, talk or a thumb elsewhere, and it is missed.",
+        *mends,
     )
 
 

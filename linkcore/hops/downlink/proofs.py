@@ -2,15 +2,16 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Protocol
 
-from linkcore.craft.document import Alarm, AlarmWay, CraftDocument, Notice
+from linkcore.craft.document import Alarm, AlarmWay, CraftDocument, ElementName, Notice
 from linkcore.craft.parts import KitParts
 from linkcore.devices.sensors import TELLINGS
 from linkcore.hops.downlink.ages import Ages, ages
 from linkcore.hops.downlink.causes import Now, known_to_board
+from linkcore.hops.downlink.picture import OF_ELEMENT
 from linkcore.hops.signal import SIGNAL
 from linkcore.kept import Kept
 from linkcore.parts.sensor_names import SENSORS, SensorName
@@ -48,6 +49,14 @@ class AlarmRang:
     told: tuple[AlarmWay, ...]
 
 
+@dataclass(frozen=True)
+class ValueSeen:
+    """A value as the picture showed it: `whole`, with a figure in it; `marked_after_s`: how long after it was over its line it was marked, None where that was not seen."""
+
+    whole: bool
+    marked_after_s: float | None
+
+
 class Come(Protocol):
     """What is looked at of a running bench."""
 
@@ -61,6 +70,11 @@ class Come(Protocol):
     @property
     def alarms_rang(self) -> Sequence[AlarmRang]:
         """Alarms that rang, the newest of each."""
+        ...
+
+    @property
+    def values_seen(self) -> Mapping[ElementName, ValueSeen]:
+        """What the picture showed since what it rests on is as it is."""
         ...
 
     @property
@@ -156,6 +170,29 @@ def all_ring(view: View, seen: Come) -> dict[str, object] | None:
     }
 
 
+def picture_shows(view: View, seen: Come) -> dict[str, object] | None:
+    """Every value that is arranged came on the picture, and those of pack and signal were marked once they were over their line."""
+    elements, found = view.craft.settings.screen.elements, seen.values_seen
+    if not elements:
+        return None
+    marked: dict[str, float] = {}
+    for each in elements:
+        came = found.get(each.element)
+        if came is None or not came.whole:
+            return None
+        if each.line is not None and OF_ELEMENT[each.element].notice in MARKED:
+            if came.marked_after_s is None:
+                return None
+            marked[each.element] = round(came.marked_after_s, 2)
+    return {"marked_after_s": marked}
+
+
+def no_picture(view: View) -> str:
+    """A craft on whose picture nothing is arranged needs no proof of it."""
+    return "" if view.craft.settings.screen.elements else "no value is arranged on a picture"
+
+
+MARKED: tuple[Notice, ...] = ("pack low", "signal weak")
 RUNG: tuple[Notice, ...] = ("pack low", "signal weak", "telemetry gone")
 RING_SLACK_S = 0.5  # a slot, a slice and a word (ours)
 READS = (*SIGNAL, "firmware", "bind", "devices", "wants", "wiring of devices", "frame rate", "pack", "settings/telemetry", "settings/port_baud")
@@ -175,5 +212,14 @@ ALL_RING = ProofOf(
     seen=all_ring,
     needless=needless,
 )
-PROOFS = (ALL_COME, ALL_RING)
-MADE_WITH = {"sensors": ALL_COME.reads, "alarms": ALL_RING.reads}  # what came counts for the one, what rang for the other
+PICTURE_READS = (*READS, "settings/screen", "video format")
+SHOWS = ProofOf(
+    name="the picture shows it",
+    says="Every value that is arranged came on the picture, and those of pack and signal were marked once they were over their line.",
+    reads=Reads(*PICTURE_READS),
+    minutes=2,
+    seen=picture_shows,
+    needless=no_picture,
+)
+PROOFS = (ALL_COME, ALL_RING, SHOWS)
+MADE_WITH = {"sensors": ALL_COME.reads, "alarms": ALL_RING.reads, "picture": SHOWS.reads}  # what came, rang and was shown counts for the one each

@@ -13,6 +13,7 @@ from linkcore.hops.downlink.ages import Ages, ages
 from linkcore.hops.downlink.causes import Cause, device_fault, known_to_board, on_the_way
 from linkcore.parts.sensor_names import SENSORS, SensorName
 from linkcore.wiring.demands import BENCH_LINK, demands_of, link_ports, placements
+from linkcore.wiring.picture import video_devices
 from linkcore.wiring.way_home import WayHome, none_because, way_home
 
 CHECK = Check("downlink")
@@ -59,7 +60,7 @@ def check_downlink(craft: CraftDocument, parts: KitParts) -> list[Finding]:
     cause = on_the_way(craft, parts, way)
     if cause is not None:
         findings.append(_blocked(craft, parts, way, cause))
-    findings += [fault for name in parts.devices if (fault := _device(name, craft, parts)) is not None]
+    findings += [fault for name in parts.devices if name not in video_devices(parts) and (fault := _device(name, craft, parts)) is not None]
     if cause is None:
         findings += [*_switched_off(craft, parts, way), *_in_time(craft, parts, way)]
     return findings
@@ -83,7 +84,7 @@ def _none(parts: KitParts) -> Finding:
 
 
 def _blocked(craft: CraftDocument, parts: KitParts, way: WayHome, cause: Cause) -> Finding:
-    severity: Severity = "stop" if craft.wants.telemetry else "warn"
+    severity: Severity = "stop" if craft.wants.telemetry and cause.code != "ground" else "warn"  # a missing ground is the Loom's stop
     where = At.pads(way.pad.name) if way.pad else At.pin(RECEIVER, way.pin, way.pin)
     what = f"{cause.says[0].upper()}{cause.says[1:]}."
     why = "Nothing that the board tells reaches the receiver."

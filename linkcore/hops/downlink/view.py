@@ -7,16 +7,22 @@ from typing import Literal, Protocol
 
 from pydantic import BaseModel
 
-from linkcore.craft.document import Alarm, CraftDocument, Notice, TelemetrySetup
+from linkcore.craft.document import Alarm, CraftDocument, ElementName, Notice, ScreenElement, TelemetrySetup
 from linkcore.devices.on_loss import dbm_of_percent
 from linkcore.devices.sensors import FACTS, TELLINGS, provided_by
+from linkcore.devices.text_screen import FACTS as FACTS_ON_SCREEN
+from linkcore.devices.text_screen import Shown, arrange, crosses, known_on_screen, on_the_right
+from linkcore.findings import Mend
 from linkcore.hops.downlink.ages import Ages, ages
 from linkcore.hops.downlink.causes import Cause, Code, causes, known_to_board, told_now
 from linkcore.hops.downlink.limits import limits
 from linkcore.hops.downlink.noticing import MUST, Sense, in_words, noticed
+from linkcore.hops.downlink.picture import ANSWERS, OF_ELEMENT, Answer, added, element_faults, element_for, line_for, set_to, with_line
 from linkcore.hops.downlink.proofs import AlarmRang, Come, SensorSeen, expected, in_time, promised_s, rings_in_time
+from linkcore.parts.models import Screen
 from linkcore.parts.sensor_names import SENSORS, SensorName
 from linkcore.reads import Whole
+from linkcore.wiring.picture import picture_way, video_devices
 from linkcore.wiring.way_home import none_because, way_home
 
 Stop = Literal["transmitter", "air", "receiver", "wire", "board", "devices"]
@@ -76,12 +82,15 @@ class AlarmTold(BaseModel):
 
 
 class NoticeTold(BaseModel):
-    """One thing to notice. `ways`: by which senses it reaches the pilot, and how; `offer`: an alarm as worked out, None where it cannot be, `because` why; `hands`: what makes it ring on the bench."""
+    """One thing to notice. `ways`: by which senses it reaches the pilot, and how; `blind`: why the picture does not tell it though it should; `marked_s`: how long after it was so the picture marked it;
+    `offer`: an alarm as worked out, None where it cannot be, `because` why; `hands`: what makes it ring on the bench."""
 
     notice: Notice
     says: str
     ways: dict[Sense, str]
     deaf: list[str]
+    blind: str
+    marked_s: float | None
     must: bool
     alarms: list[AlarmTold]
     offer: Alarm | None
@@ -100,6 +109,54 @@ class Room(BaseModel):
     taken: float
     ids: int
     asked_s: float | None
+
+
+class ElementTold(BaseModel):
+    """A value on the picture as the draft arranges it: its place in the list, what it says just now, what of it cannot be seen, and what is known of where it is marked."""
+
+    index: int
+    element: ElementName
+    column: int
+    row: int
+    width: int
+    text: str
+    over: bool
+    line: float | None
+    above: bool
+    unit: str
+    because: str
+    fault: str
+    seen: bool
+
+
+class AnswerTold(BaseModel):
+    """Something that eyes may have to tell. `given`: the picture does; `toggle`: what takes it on the picture, or off, None where the board knows nothing of it, and then `cannot` says why."""
+
+    says: str
+    given: bool
+    toggle: Mend | None
+    cannot: str
+
+
+class PictureTold(BaseModel):
+    """The on-screen display as the draft arranges it, beside what is seen now.
+
+    `device`: whose format it is, with its place in the kit; `formats`: all that it can be set to; `stops`: what keeps it from the pilot; `rows`: the text that is seen now; `why`: why there is no picture now;
+    `on_board`: whether the board writes just what the draft arranges; `arrange`: places all of them anew, None where that changes nothing.
+    """
+
+    kind: Literal["analog", "digital"]
+    device: str
+    device_index: int
+    screen: Screen
+    formats: list[Screen]
+    stops: list[Cause]
+    elements: list[ElementTold]
+    answers: list[AnswerTold]
+    arrange: Mend | None
+    rows: list[str]
+    why: str
+    on_board: bool
 
 
 class DownlinkTold(BaseModel):
@@ -124,6 +181,8 @@ class DownlinkTold(BaseModel):
     strangers: list[SensorTold]
     room: Room | None
     notices: list[NoticeTold]
+    picture: PictureTold | None
+    no_picture: str
     turns: str
     set_to: TelemetrySetup
     asked: TelemetrySetup | None
@@ -159,6 +218,16 @@ class Told(Come, Protocol):
     @property
     def rssi_dbm(self) -> float:
         """What arrives at the receiver."""
+        ...
+
+    @property
+    def values_shown(self) -> Shown:
+        """What the board has for the picture."""
+        ...
+
+    @property
+    def on_picture(self) -> tuple[str, Sequence[str]]:
+        """(why there is no picture, the text on it)."""
         ...
 
     @property
@@ -209,6 +278,8 @@ def tell(whole: Whole, seen: Told) -> DownlinkTold:
         else None,
         turns=way.turns if way else "",
         notices=_notices(whole, seen, why, reckons) if way else [],
+        picture=picture_told(whole, seen),
+        no_picture=_no_picture(whole),
         set_to=craft.settings.telemetry,
         asked=way.asked if way and not way.shared else None,
     )
@@ -318,15 +389,17 @@ def _notices(whole: Whole, seen: Told, why: Mapping[SensorName, Cause | None], r
             for index, alarm in enumerate(craft.alarms)
             if alarm.notice == each.notice
         ]
-        if offer is None and not alarms:
+        if offer is None and not alarms and not each.ways:
             continue
-        hands, say, back = _to_ring(craft, alarms[0].alarm if alarms else None, seen, whole)
+        hands, say, back = _to_ring(craft, alarms[0].alarm if alarms else _as_alarm(each.notice, craft), seen, whole)
         told.append(
             NoticeTold(
                 notice=each.notice,
                 says=_CALLED[each.notice],
                 ways=each.ways,
                 deaf=each.deaf,
+                blind=each.blind,
+                marked_s=_marked_s(each.notice, craft, seen),
                 must=each.notice in MUST,
                 alarms=alarms,
                 offer=offer.alarm if offer else None,
@@ -338,6 +411,21 @@ def _notices(whole: Whole, seen: Told, why: Mapping[SensorName, Cause | None], r
             )
         )
     return told
+
+
+def _marked_s(notice: Notice, craft: CraftDocument, seen: Told) -> float | None:
+    """How long it took until the picture marked it."""
+    came = [seen.values_seen.get(each.element) for each in craft.settings.screen.elements if OF_ELEMENT[each.element].notice == notice]
+    return next((round(each.marked_after_s, 1) for each in came if each is not None and each.marked_after_s is not None), None)
+
+
+def _as_alarm(notice: Notice, craft: CraftDocument) -> Alarm | None:
+    """The line of a value on the picture, as an alarm that nothing rings: what makes the one happen makes the other."""
+    for each in craft.settings.screen.elements:
+        if OF_ELEMENT[each.element].notice == notice and each.line is not None:
+            sensor: SensorName | None = FACTS_ON_SCREEN[each.element].sensor or ("LQ" if each.element == "LQ" else "RSSI")
+            return Alarm(notice=notice, sensor=sensor, limit=each.line, above=each.above)
+    return None
 
 
 def _last(alarm: Alarm, seen: Told) -> AlarmRang | None:
@@ -367,3 +455,87 @@ def _to_ring(craft: CraftDocument, alarm: Alarm | None, seen: Told, whole: Whole
 
 
 WALKS_ON_DB = 8.0  # beyond the line, so that no shadow holds it up
+
+
+# --- the picture ------------------------------------------------------------------------------------------------
+
+
+def _no_picture(whole: Whole) -> str:
+    """Why there is nothing to arrange; empty where there is a picture."""
+    way = picture_way(whole.document, whole.parts)
+    if way is None:
+        return "no camera and no video link is fitted"
+    return "" if way.screen else way.stops[0].says if way.stops else "no camera is fitted"
+
+
+def picture_told(whole: Whole, seen: Told) -> PictureTold | None:
+    """What the draft arranges on the picture; None without a picture."""
+    craft, parts = whole.document, whole.parts
+    way, runs = picture_way(craft, parts), picture_way(whole.craft, parts)
+    if way is None or way.screen is None:
+        return None
+    elements, faults = craft.settings.screen.elements, element_faults(craft.settings, way, known_on_screen(craft, parts))
+    why, rows = seen.on_picture
+    owner = next(name for name in way.devices if video_devices(parts)[name].screens)
+    on_board = whole.settings.screen == craft.settings.screen
+    return PictureTold(
+        kind=way.kind,
+        device=owner,
+        device_index=next(index for index, each in enumerate(craft.kit.devices) if each.name == owner),
+        screen=way.screen,
+        formats=list(way.screens),
+        stops=[Cause(code="device wire", says=each.says, mends=each.mends) for each in (runs.stops if runs else ())],
+        elements=[_element(index, each, faults[index], way.screen, whole, seen) for index, each in enumerate(elements)],
+        answers=[_answer(each, craft, whole) for each in ANSWERS],
+        arrange=_arranged(craft, way.screens),
+        rows=list(rows),
+        why=why,
+        on_board=on_board,
+    )
+
+
+def _element(index: int, each: ScreenElement, fault: str, screen: Screen, whole: Whole, seen: Told) -> ElementTold:
+    facts, value = FACTS_ON_SCREEN[each.element], seen.values_shown.get(each.element)
+    line, over = line_for(each.element, whole.document, whole.parts), crosses(each, value)
+    came = seen.values_seen.get(each.element)
+    return ElementTold(
+        index=index,
+        element=each.element,
+        column=each.column,
+        row=each.row,
+        width=facts.width,
+        text=facts.text(value, marked=over, right=on_the_right(each, screen)),
+        over=over,
+        line=each.line,
+        above=each.above,
+        unit=facts.unit,
+        because=line.because if line else "",
+        fault=fault,
+        seen=came is not None and came.whole,
+    )
+
+
+def _answer(answer: Answer, craft: CraftDocument, whole: Whole) -> AnswerTold:
+    elements, parts = craft.settings.screen.elements, whole.parts
+    there = [each for each in elements if each.element in answer.elements]
+    if there:
+        rest = [each for each in elements if each.element not in answer.elements]
+        return AnswerTold(says=answer.says, given=True, toggle=Mend(text="Take it off the picture", edits=(set_to(rest),)), cannot="")
+    element = element_for(answer, craft, parts)
+    if element is None:
+        return AnswerTold(says=answer.says, given=False, toggle=None, cannot=known_on_screen(craft, parts)[answer.elements[0]])
+    way = picture_way(craft, parts)
+    try:
+        edit = set_to(added(elements, with_line(element, craft, parts), way.screens if way else ()))
+    except ValueError as error:
+        return AnswerTold(says=answer.says, given=False, toggle=None, cannot=str(error))
+    return AnswerTold(says=answer.says, given=False, toggle=Mend(text=f"Show {element}", edits=(edit,)), cannot="")
+
+
+def _arranged(craft: CraftDocument, screens: Sequence[Screen]) -> Mend | None:
+    elements = craft.settings.screen.elements
+    try:
+        placed = arrange(elements, screens)
+    except ValueError:
+        return None
+    return Mend(text="Arrange for me", edits=(set_to(placed),)) if placed != elements else None

@@ -125,7 +125,7 @@ def _missing(net: _Netlist) -> Iterator[Finding]:
                     "loom.no-signal",
                     At.pin(device, pin.name),
                     f"{_pin_of(net, device, pin.name)} goes nowhere.",
-                    "It is moved by nothing.",
+                    "No picture gets by." if pin.goes_to in ("camera", "video") else "It is moved by nothing.",
                     _work_it_out(),
                 )
 

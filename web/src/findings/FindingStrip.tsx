@@ -4,7 +4,7 @@ import { useEffect, useRef } from "react";
 import { useHotkeys } from "react-hotkeys-hook";
 import { Link } from "react-router";
 import { create } from "zustand";
-import type { Craft, Edit, Finding, Hop, HopState } from "../api/types";
+import type { Craft, Edit, Finding, Hop, HopState, Mend } from "../api/types";
 import { known, useBenchStore, useSteady } from "../bench/useBench";
 import { hopPath, hopTitle } from "../chain/hops";
 import type { HopProps } from "../craft/hopProps";
@@ -115,7 +115,8 @@ export function FindingStrip({ hop, craft, edit }: { hop: Hop; craft: Craft; edi
             <Box component="b" title={`${first.what} ${first.why}`} sx={{ ...CUT, flex: "0 1 auto", minWidth: { xs: 60, md: 120 } }}>
               {first.what}
             </Box>
-            {!phone && first.mends.filter((each) => acts(each, hop)).map((mend) => <MendOf key={mend.text} mend={mend} {...mending} />)}
+            {!phone &&
+              thatFit(first.mends.filter((each) => acts(each, hop))).map((mend) => <MendOf key={mend.text} mend={mend} {...mending} />)}
           </>
         ) : (
           <Box sx={{ ...CUT, color: coin?.coin === "rings true" ? colours.verdigris : colours.softInk }}>
@@ -240,4 +241,15 @@ function Line({
       </Box>
     </Box>
   );
+}
+
+const ROOM = 64; // letters of mends that stand in one line beside what is wrong; the others stand in the list
+
+/** The first mend, and those after it for which there is room. */
+function thatFit(mends: Mend[]): Mend[] {
+  let taken = 0;
+  return mends.filter((each, index) => {
+    taken += each.text.length;
+    return index === 0 || taken <= ROOM;
+  });
 }

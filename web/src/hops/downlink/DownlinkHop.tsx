@@ -8,6 +8,7 @@ import { colours } from "../../look/colours";
 import { HopHead } from "../../look/HopHead";
 import { columns } from "../../look/phone";
 import { NoticePanel } from "./NoticePanel";
+import { PicturePanel } from "./PicturePanel";
 import { SensorTable } from "./SensorTable";
 import { SpeaksSentence } from "./SpeaksSentence";
 import { WayHome } from "./WayHome";
@@ -28,6 +29,17 @@ export function DownlinkHop({ craft, edit }: HopProps) {
   );
   const missing = told.of - told.come;
   const checks = craft.may.includes("check");
+  const picture = (
+    <PicturePanel
+      told={told.picture}
+      none={told.no_picture}
+      craft={craft}
+      edit={edit}
+      take={(each) => edit(each.edits ?? [], version)}
+      mend={mend}
+      current={version === craft.version}
+    />
+  );
   return (
     <>
       <HopHead title="Downlink" question="What comes back from the craft, how old is it, and what is missing?">
@@ -60,18 +72,21 @@ export function DownlinkHop({ craft, edit }: HopProps) {
       )}
       {!told.none && (
         <Box sx={{ display: "grid", gridTemplateColumns: columns("minmax(0, 1fr) 348px"), gap: 2.5, mt: 2 }}>
-          <SensorTable
-            told={told}
-            checks={checks}
-            onTell={(row) => set({ off: row.off ? off.filter((each) => each !== row.sensor) : [...off, row.sensor] })}
-            mend={mend}
-          />
+          <Box sx={{ display: "grid", gap: 2.5, alignContent: "start" }}>
+            <SensorTable
+              told={told}
+              checks={checks}
+              onTell={(row) => set({ off: row.off ? off.filter((each) => each !== row.sensor) : [...off, row.sensor] })}
+              mend={mend}
+            />
+            <SpeaksSentence told={told} setup={setup} set={set} />
+          </Box>
           <Box sx={{ display: "grid", gap: 2.5, alignContent: "start" }}>
             <NoticePanel told={told} craft={craft} setAlarms={(alarms) => edit((document) => ({ ...document, alarms }))} />
-            <SpeaksSentence told={told} setup={setup} set={set} />
           </Box>
         </Box>
       )}
+      {!(told.none && !told.picture) && <Box sx={{ mt: 2.5 }}>{picture}</Box>}
     </>
   );
 }

@@ -81,6 +81,28 @@ export function NoticePanel({ told, craft, setAlarms }: { told: DownlinkTold; cr
                 It cannot ring: {why}.
               </Box>
             ))}
+            {(each.ways.eyes || each.blind) && (
+              <Box sx={{ display: "flex", alignItems: "center", gap: 1, flexWrap: "wrap", fontSize: 12.5, lineHeight: "22px" }}>
+                <Box
+                  component="span"
+                  role="status"
+                  sx={{ color: each.blind ? colours.oxide : each.marked_s !== null ? colours.verdigris : "text.secondary" }}
+                >
+                  {each.ways.eyes ? `Eyes: ${each.ways.eyes}` : `Not seen: ${each.blind}`}
+                  {each.must && each.ways.eyes && (each.marked_s === null ? "; not marked yet" : `; marked after ${each.marked_s} s`)}
+                </Box>
+                {each.alarms.length === 0 && each.must && each.hands_say && each.marked_s === null && (
+                  <Button variant="outlined" disabled={!checks} onClick={() => sendHands(each.hands)}>
+                    {each.hands_say}
+                  </Button>
+                )}
+                {each.alarms.length === 0 && Object.keys(each.back).length > 0 && each.marked_s !== null && (
+                  <Button variant="text" disabled={!checks} onClick={() => sendHands(each.back)}>
+                    Undo that
+                  </Button>
+                )}
+              </Box>
+            )}
             {each.alarms.length === 0 && (
               <Box sx={{ fontSize: 12.5, color: each.must ? colours.oxide : "text.secondary" }}>
                 {each.offer ? (
