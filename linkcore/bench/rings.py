@@ -10,7 +10,7 @@ from linkcore.wiring.netlist import feed_wires, wire_key
 
 def wires_rung(bench: SeenBench, reading: PortReading) -> list[str]:
     """Keys of wires that the signal rings out: what is read can only have come through its sender's own line, its supply and its ground."""
-    return [*_receivers(bench, reading), *_devices(bench), *_home(bench), *_picture(bench)]
+    return list(dict.fromkeys([*_receivers(bench, reading), *_devices(bench), *_home(bench), *_picture(bench)]))
 
 
 def _home(bench: SeenBench) -> list[str]:

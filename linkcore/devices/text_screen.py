@@ -50,7 +50,7 @@ class ElementFacts:
         elif self.name == "flight mode":
             said = MODES_SHORT.get(str(value), str(value).upper())[: self.figures]
         elif self.name == "armed for":
-            seconds = min(int(float(value)), 99 * 60 + 59)
+            seconds = max(0, min(int(float(value)), 99 * 60 + 59))
             said = f"{seconds // 60:02d}:{seconds % 60:02d}"
         elif self.name == "heading":
             said = f"{float(value) % 360:03.0f}"

@@ -180,6 +180,79 @@ class DownlinkTest(BrowserTest):
         expect(page.get_by_label("Delay of telemetry gone")).to_have_value("2")
 
     @in_browser
+    def test_curlews_picture_follows_from_what_eyes_must_be_told_and_holds_in_both_formats(self, people):
+        page = people.open("Curlew", "Downlink")
+        picture = page.get_by_role("region", name="On the picture")
+        for says in ("that the pack runs low", "that the mode is another", "how much it draws"):
+            picture.get_by_role("button", name=says).click()
+            expect(picture.get_by_role("button", name=says)).to_have_attribute("aria-pressed", "true")
+        drawn = picture.get_by_role("button", name=re.compile("^current, row"))
+        drawn.focus()
+        for _ in range(20):  # no farther than the last row
+            page.keyboard.press("ArrowDown")
+        expect(picture.get_by_role("button", name="current, row 16, column 2: it would fall off in NTSC, which has 13 rows")).to_be_visible()
+        cell = picture.get_by_role("button", name=re.compile("^cell voltage, row"))
+        box, field = cell.bounding_box(), picture.get_by_role("group", name="The picture, to be arranged").bounding_box()
+        page.mouse.move(box["x"] + 5, box["y"] + 5)
+        page.mouse.down()
+        page.mouse.move(field["x"] + 5 + field["width"] * 9 / 30, field["y"] + 5 + field["height"] * 2 / 16, steps=5)
+        page.mouse.up()
+        expect(picture.get_by_role("button", name="cell voltage, row 3, column 10")).to_be_visible()
+        page.keyboard.press("ArrowLeft")
+        expect(picture.get_by_role("button", name="cell voltage, row 3, column 9")).to_be_visible()
+        expect(picture).to_contain_text("Cell voltage stands in row 3, column 9")  # it is saved once the keys rest
+        write(page)
+        picture.get_by_role("button", name="What the pilot sees now").click()
+        seen = picture.get_by_role("group", name="What the pilot sees now")
+        expect(seen).to_contain_text(re.compile(r"4\.\d\dV"))
+        expect(seen).to_contain_text(re.compile(r"0\.4A"))
+        picture.get_by_role("combobox", name="Format of camera").click()
+        page.get_by_role("option", name="NTSC, 30 by 13 characters").click()
+        expect(picture).to_contain_text("Current: it falls off the picture in NTSC.")
+        expect(seen).not_to_contain_text(re.compile(r"0\.4A"))
+        picture.get_by_role("button", name="Arrange for me").click()
+        expect(picture).not_to_contain_text("falls off")
+        write(page)
+        expect(seen).to_contain_text(re.compile(r"0\.4A"))
+        low = notice(page, "The pack runs low")
+        expect(low).to_contain_text("the picture marks cell voltage under 3.54 V; not marked yet")
+        low.get_by_role("button", name="Empty the pack").click()
+        expect(low).to_contain_text(re.compile(r"marked after [0-9.]+ s"))
+        expect(seen).to_contain_text(re.compile(r">3\.5\dV<"))
+        picture.get_by_role("button", name="Back to arranging").click()
+        drawn.focus()
+        page.keyboard.press("Delete")
+        expect(picture.get_by_role("button", name="how much it draws")).to_have_attribute("aria-pressed", "false")
+
+    @in_browser
+    def test_a_line_is_changed_where_its_value_stands_and_a_checker_only_looks(self, people):
+        page, other = people.open("Curlew", "Downlink"), people.open("Curlew", "Downlink", "heron")
+        picture = page.get_by_role("region", name="On the picture")
+        picture.get_by_role("button", name="that it is too high").click()
+        picture.get_by_role("button", name=re.compile("^height, row")).focus()
+        expect(picture).to_contain_text(re.compile("Height stands in row [0-9]+, column [0-9]+, and is marked above"))
+        line = picture.get_by_label("Line of height")
+        expect(line).to_have_value("120")
+        line.fill("80")
+        line.press("Enter")
+        theirs = other.get_by_role("region", name="On the picture")
+        expect(theirs.get_by_role("button", name="that it is too high")).to_be_disabled()
+        theirs.get_by_role("button", name=re.compile("^height, row")).focus()
+        expect(theirs.get_by_label("Line of height")).to_have_value("80")
+        before = theirs.get_by_role("button", name=re.compile("^height, row")).get_attribute("aria-label")
+        other.keyboard.press("ArrowDown")
+        other.keyboard.press("Delete")
+        expect(theirs.get_by_role("button", name=before)).to_be_visible()
+
+    @in_browser
+    def test_a_digital_link_has_a_screen_of_its_own_and_a_craft_without_a_camera_says_so(self, people):
+        page = people.open("Avocet", "Downlink")
+        picture = page.get_by_role("region", name="On the picture")
+        expect(picture).to_contain_text("Video link shows 40 by 18 characters.")
+        page = people.open("Sandpiper", "Downlink")
+        expect(page.get_by_role("region", name="On the picture")).to_contain_text("There is no picture to write on: no camera and no video link is fitted.")
+
+    @in_browser
     def test_a_craft_without_telemetry_says_so(self, people):
         page = people.open("Coot", "Downlink")
         expect(page.get_by_text("Nothing can come back: the Six Pack sends none back.")).to_be_visible()
