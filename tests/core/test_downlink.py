@@ -13,7 +13,7 @@ from hypothesis import strategies as st
 
 import scenario
 from linkcore.chain import still_findings
-from linkcore.craft.document import Alarm, AlarmSet, CraftDocument, ModeBand, Patch, TelemetrySetup, apply_edits, load
+from linkcore.craft.document import RECEIVER, Alarm, AlarmSet, CraftDocument, ModeBand, Patch, TelemetrySetup, apply_edits, load
 from linkcore.craft.parts import KitParts
 from linkcore.devices.body import Body
 from linkcore.devices.outlook import Outlook
@@ -335,6 +335,22 @@ class RulesTest(unittest.TestCase):
         pad = next(each.pad for each in shared.wiring if each.pin == "S.Port")
         next(each for each in shared.wiring if (each.device, each.pin) == ("GPS", "TX")).pad = pad
         self.assertIn("downlink.two-senders", findings(shared))
+
+    def test_a_lead_on_the_wrong_output_of_the_receiver_is_named(self):
+        sound = self.sound()
+        pads = {each.pin: each.pad for each in sound.wiring if each.device == RECEIVER}
+        turned = {"SBUS": pads["S.Port"], "S.Port": pads["SBUS"]}
+        swapped = sound.model_copy(deep=True)
+        for each in swapped.wiring:
+            each.pad = turned.get(each.pin, each.pad) if each.device == RECEIVER else each.pad
+        found = findings(swapped)["downlink.wire"]
+        self.assertEqual(found.what, f"The lead to {pads['S.Port']} sits on the receiver's SBUS, and telemetry is on S.Port.")
+        self.assertEqual(found.mends[0].text, "Swap the leads at SBUS and S.Port")
+        mended = apply_edits(swapped, found.mends[0].edits)
+        self.assertEqual(mended.wiring, sound.wiring)
+        self.assertNotIn("downlink.wire", findings(mended))
+        only = swapped.model_copy(update={"wiring": [each for each in swapped.wiring if each.pin != "S.Port"]})
+        self.assertIn("sits on the receiver's SBUS", findings(only)["downlink.wire"].what)
 
     def test_the_bench_links_port_is_not_given_away(self):
         craft = self.sound()

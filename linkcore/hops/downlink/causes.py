@@ -155,6 +155,8 @@ def on_the_way(craft: CraftDocument, parts: KitParts, way: WayHome) -> Cause | N
     others = [port for port, job in settings.ports.items() if job == "telemetry" and port in board.ports]
     if way.shared:
         return _shared(craft, parts, way)
+    if (lead := _wrong_output(craft, parts, way, others)) is not None:
+        return lead
     if pad is not None and pad.kind == "tx" and settings.ports.get(str(pad.port)) != "telemetry" and not _elsewhere(others, pad, craft, parts):
         has = settings.ports.get(str(pad.port), "free")
         what = f"{pad.port} has no job" if has == "free" else f"{pad.port} has the job {has}"
@@ -247,6 +249,32 @@ def _shared(craft: CraftDocument, parts: KitParts, way: WayHome) -> Cause | None
         return Cause(code="inversion", says=f"{way.pad.name} does not turn the levels as the line wants it", mends=(Mend(text="Look at the Line", go="line"),))
     if way.half_duplex and (not read.half_duplex or way.inverter):
         return Cause(code="not asked", says="the receiver's port is not set to half duplex", mends=(Mend(text="Set it at the Port plan", go="port plan"),))
+    return None
+
+
+def _wrong_output(craft: CraftDocument, parts: KitParts, way: WayHome, ports: list[str]) -> Cause | None:
+    """The lead to the telemetry port sits on another output of the receiver; where both leads are swapped, so is their mend."""
+    mine = next((number for number, each in enumerate(craft.wiring) if (each.device, each.pin) == ("receiver", way.pin)), None)
+    home = parts.board.pad(craft.wiring[mine].pad) if mine is not None else None
+    for number, each in enumerate(craft.wiring):
+        pad = parts.board.pad(each.pad)
+        pin = parts.pin(each.device, each.pin)
+        if (
+            each.device != "receiver"
+            or each.pin == way.pin
+            or pad is None
+            or pad.kind != "tx"
+            or pad.port not in ports
+            or pin is None
+            or pin.kind != "signal out"
+        ):
+            continue
+        says = f"the lead to {pad.name} sits on the receiver's {each.pin}, and telemetry is on {way.pin}"
+        if mine is None or home is None:
+            return Cause(code="wire", says=says, mends=(work_it_out("Work out where both go"),))
+        if home.kind == "rx" and craft.settings.ports.get(str(home.port)) == "receiver input":
+            edits = (Edit(path=f"/wiring/{number}/pad", value=home.name), Edit(path=f"/wiring/{mine}/pad", value=pad.name))
+            return Cause(code="wire", says=says, mends=(Mend(text=f"Swap the leads at {each.pin} and {way.pin}", edits=edits),))
     return None
 
 

@@ -68,7 +68,8 @@ _CALLED = {"ESC telemetry": "ESC", "bench link": "link adapter", "telemetry": "m
 
 def add_device(document: CraftDocument, part: Peripheral) -> Change:
     """One more peripheral, under a name that is free."""
-    wanted = _CALLED.get(part.job or "", part.job) or part.name.replace("-", " ")
+    seen = "camera" if part.films else "video transmitter" if part.airs else None
+    wanted = seen or _CALLED.get(part.job or "", part.job) or part.name.replace("-", " ")
     names = {device.name for device in document.kit.devices} | {RECEIVER, PACK, "bench link"}
     name, count = wanted, 2
     while name in names:

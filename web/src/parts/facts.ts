@@ -38,6 +38,7 @@ export function facts(part: Part): Fact[] {
         ),
         ["Bench link", part.link_port ? `over a USB bridge on ${part.link_port}` : "USB of its own"],
         ["Sensors", part.sensors?.join(", ") || "none"],
+        ["Text on the picture", part.text_screen ? "over an analog camera's, between its camera and its video pad" : "as text frames to a digital link"],
       ];
     case "receiver":
       return [
@@ -96,6 +97,9 @@ export function facts(part: Part): Fact[] {
         ["Pins", part.pins.map((pin) => `${pin.name} (${pin.kind}${pin.bec ? `, ${pin.bec} BEC` : ""})`).join(", ")],
         ["Supply", part.supply ? `${span(part.supply.min_volts, part.supply.max_volts)}, ${ma(part.supply)}` : "none of the board's"],
         ["Sensors", part.sensors?.join(", ") || "none"],
+        ...(part.screens?.length
+          ? [["Picture", part.screens.map((each) => `${each.format}, ${each.columns} by ${each.rows} characters`).join("; ")] as Fact]
+          : []),
         ...(part.reverses ? [["Drive", "turns both ways; stands still in the middle"] as Fact] : []),
       ];
     case "pack":
