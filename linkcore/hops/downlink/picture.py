@@ -150,22 +150,30 @@ def seen_now(element: ElementName, craft: CraftDocument, parts: KitParts, way: P
     return mine
 
 
-def eyes(notice: Notice, craft: CraftDocument, parts: KitParts, way: PictureWay | None) -> tuple[str, str]:
-    """(how the picture tells it, why it does not though it shows it): both empty where the picture has nothing of it."""
-    answer = next((each for each in ANSWERS if each.notice == notice), None)
-    names = {each.element for each in craft.settings.screen.elements}
-    for name in answer.elements if answer else ():
-        if name not in names:
+def falls_short(answer: Answer, craft: CraftDocument, parts: KitParts, way: PictureWay | None) -> str:
+    """Why the picture does not tell what is arranged on it for that; empty where it does, or where nothing is arranged for it."""
+    for name in answer.elements:
+        if not any(each.element == name for each in craft.settings.screen.elements):
             continue
         mine = seen_now(name, craft, parts, way)
         if mine is None:
-            return "", f"the picture does not show {name}" + (f": {way.stops[0].says}" if way and way.stops else "")
-        if notice == "wrong mode":
-            return "the picture shows it, and marks each change", ""
-        if mine.line is None:
-            return "", f"the picture shows {name} and marks it at no line"
-        return f"the picture marks {name} {'above' if mine.above else 'under'} {in_words(name, mine.line)}", ""
-    return "", ""
+            return f"the picture does not show {name}" + (f": {way.stops[0].says}" if way and way.stops else "")
+        return f"the picture shows {name} and marks it at no line" if mine.line is None and answer.notice not in (None, "wrong mode") else ""
+    return ""
+
+
+def eyes(notice: Notice, craft: CraftDocument, parts: KitParts, way: PictureWay | None) -> tuple[str, str]:
+    """(how the picture tells it, why it does not though it is arranged for it): both empty where the picture has nothing of it."""
+    answer = next((each for each in ANSWERS if each.notice == notice), None)
+    mine = next((each for each in craft.settings.screen.elements if answer and each.element in answer.elements), None)
+    if answer is None or mine is None:
+        return "", ""
+    short = falls_short(answer, craft, parts, way)
+    if short:
+        return "", short
+    if mine.line is None:
+        return "the picture shows it, and marks each change", ""
+    return f"the picture marks {mine.element} {'above' if mine.above else 'under'} {in_words(mine.element, mine.line)}", ""
 
 
 def check_picture(craft: CraftDocument, parts: KitParts) -> list[Finding]:

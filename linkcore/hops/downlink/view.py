@@ -17,7 +17,7 @@ from linkcore.hops.downlink.ages import Ages, ages
 from linkcore.hops.downlink.causes import Cause, Code, causes, known_to_board, told_now
 from linkcore.hops.downlink.limits import limits
 from linkcore.hops.downlink.noticing import MUST, Sense, in_words, noticed
-from linkcore.hops.downlink.picture import ANSWERS, OF_ELEMENT, Answer, added, element_faults, element_for, line_for, set_to, with_line
+from linkcore.hops.downlink.picture import ANSWERS, OF_ELEMENT, Answer, added, element_faults, element_for, falls_short, line_for, set_to, with_line
 from linkcore.hops.downlink.proofs import AlarmRang, Come, SensorSeen, expected, in_time, promised_s, rings_in_time
 from linkcore.parts.models import Screen
 from linkcore.parts.sensor_names import SENSORS, SensorName
@@ -130,10 +130,12 @@ class ElementTold(BaseModel):
 
 
 class AnswerTold(BaseModel):
-    """Something that eyes may have to tell. `given`: the picture does; `toggle`: what takes it on the picture, or off, None where the board knows nothing of it, and then `cannot` says why."""
+    """Something that eyes may have to tell. `given`: it is arranged on the picture; `falls_short`: why it does not tell it all the same;
+    `toggle`: what takes it on the picture, or off, None where the board knows nothing of it, and then `cannot` says why."""
 
     says: str
     given: bool
+    falls_short: str
     toggle: Mend | None
     cannot: str
 
@@ -520,16 +522,17 @@ def _answer(answer: Answer, craft: CraftDocument, whole: Whole) -> AnswerTold:
     there = [each for each in elements if each.element in answer.elements]
     if there:
         rest = [each for each in elements if each.element not in answer.elements]
-        return AnswerTold(says=answer.says, given=True, toggle=Mend(text="Take it off the picture", edits=(set_to(rest),)), cannot="")
+        short = falls_short(answer, craft, parts, picture_way(craft, parts))
+        return AnswerTold(says=answer.says, given=True, falls_short=short, toggle=Mend(text="Take it off the picture", edits=(set_to(rest),)), cannot="")
     element = element_for(answer, craft, parts)
     if element is None:
-        return AnswerTold(says=answer.says, given=False, toggle=None, cannot=known_on_screen(craft, parts)[answer.elements[0]])
+        return AnswerTold(says=answer.says, given=False, falls_short="", toggle=None, cannot=known_on_screen(craft, parts)[answer.elements[0]])
     way = picture_way(craft, parts)
     try:
         edit = set_to(added(elements, with_line(element, craft, parts), way.screens if way else ()))
     except ValueError as error:
-        return AnswerTold(says=answer.says, given=False, toggle=None, cannot=str(error))
-    return AnswerTold(says=answer.says, given=False, toggle=Mend(text=f"Show {element}", edits=(edit,)), cannot="")
+        return AnswerTold(says=answer.says, given=False, falls_short="", toggle=None, cannot=str(error))
+    return AnswerTold(says=answer.says, given=False, falls_short="", toggle=Mend(text=f"Show {element}", edits=(edit,)), cannot="")
 
 
 def _arranged(craft: CraftDocument, screens: Sequence[Screen]) -> Mend | None:

@@ -7,10 +7,11 @@ from collections.abc import Iterator
 from linkcore.craft.document import RECEIVER, CraftDocument, Patch
 from linkcore.craft.parts import KitParts
 from linkcore.findings import At, Check, Edit, Finding, Mend, all_use, work_it_out
-from linkcore.parts.models import Pad, Pin
+from linkcore.parts.models import Pad, Peripheral, Pin
 from linkcore.protocols.registry import receiver_protocol
 from linkcore.wiring.demands import demands_of, leads_wanted
 from linkcore.wiring.netlist import fed_by_pack, pack_pads, rail_loads, rail_of, sources_agree, usb_load
+from linkcore.wiring.way_home import way_home
 
 CHECK = Check("loom")
 
@@ -197,6 +198,9 @@ def _supplies(net: _Netlist) -> Iterator[Finding]:
                 _rail_mends(net, index, patch),
             )
         elif rail.source != "outside":
+            part = net.parts.wired()[patch.device]
+            if isinstance(part, Peripheral) and part.serial is None and (part.films or part.airs):
+                continue  # a picture without the pack is nobody's wish: it only warms
             if rail.usb_volts is None:
                 yield CHECK.note("loom.dark-on-usb", where, f"{patch.device} stays dark on USB alone.", f"The {rail.name} rail wakes with the pack only.")
             elif rail.usb_volts < supply.min_volts:
@@ -284,7 +288,17 @@ def _swap(net: _Netlist, patch: Patch) -> tuple[Mend, ...]:
     used = {each.pin or each.name for _, _, _, each in net.joined}
     if other is not None and (other.pin or other.name) not in used:
         index = next(i for i, each, _, _ in net.joined if each is patch)
-        return (Mend(text=f"Move the wire to {other.name}", edits=(Edit(path=f"/wiring/{index}/pad", value=other.name),)),)
+        moved = Edit(path=f"/wiring/{index}/pad", value=other.name)
+        way = way_home(net.document, net.parts)
+        if patch.device != RECEIVER or way is None or way.shared or way.pin != patch.pin or not other.port:
+            return (Mend(text=f"Move the wire to {other.name}", edits=(moved,)),)
+        job = net.document.settings.ports.get(other.port, "free")
+        if job == "telemetry":
+            return (Mend(text=f"Move the wire to {other.name}", edits=(moved,)),)
+        if job == "free" and other.port in net.document.settings.ports and "telemetry" not in net.document.settings.ports.values():
+            given = (moved, Edit(path=f"/settings/ports/{other.port}", value="telemetry"), *way.asked.edits())
+            return (Mend(text=f"Move the wire to {other.name}, and give {other.port} the telemetry job", edits=given),)
+        return (work_it_out("Work out where it goes"),)
     return ()
 
 

@@ -38,7 +38,10 @@ export function facts(part: Part): Fact[] {
         ),
         ["Bench link", part.link_port ? `over a USB bridge on ${part.link_port}` : "USB of its own"],
         ["Sensors", part.sensors?.join(", ") || "none"],
-        ["Text on the picture", part.text_screen ? "over an analog camera's, between its camera and its video pad" : "as text frames to a digital link"],
+        [
+          "Text on the picture",
+          part.text_screen ? "over an analog camera's, between its camera and its video pad" : "as text frames to a digital link",
+        ],
       ];
     case "receiver":
       return [

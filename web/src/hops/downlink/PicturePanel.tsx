@@ -83,6 +83,7 @@ export function PicturePanel({
                   key={each.says}
                   variant="text"
                   aria-pressed={each.given}
+                  title={each.falls_short || undefined}
                   disabled={!builds || !current}
                   onClick={() => each.toggle && take(each.toggle)}
                   sx={{
@@ -91,9 +92,9 @@ export function PicturePanel({
                     fontSize: 12.5,
                     border: 1,
                     borderStyle: each.given ? "solid" : "dashed",
-                    borderColor: each.given ? colours.verdigris : "divider",
-                    bgcolor: each.given ? colours.verdigrisWash : "transparent",
-                    color: each.given ? colours.verdigris : "text.primary",
+                    borderColor: tone(each) ?? "divider",
+                    bgcolor: !each.given ? "transparent" : each.falls_short ? colours.copperWash : colours.verdigrisWash,
+                    color: tone(each) ?? "text.primary",
                   }}
                 >
                   {each.says}
@@ -148,6 +149,13 @@ export function PicturePanel({
               ))}
             </Box>
           ))}
+          {told.answers
+            .filter((each) => each.given && each.falls_short && told.stops.length === 0)
+            .map((each) => (
+              <Box key={each.says} sx={{ fontSize: 12.5, color: colours.copperText, mt: 0.5 }}>
+                {capital(each.says)}: {each.falls_short}.
+              </Box>
+            ))}
           {faults.map((each) => (
             <Box
               key={each.index}
@@ -179,7 +187,12 @@ export function PicturePanel({
             remove={(index) => set((all) => all.filter((_, at) => at !== index))}
           />
           <Box sx={{ display: "flex", alignItems: "center", gap: 1, mt: 0.75, fontSize: 12.5, color: "text.secondary" }}>
-            <Button variant="text" aria-pressed={now} sx={{ py: 0, px: 0.75, fontSize: 12.5 }} onClick={() => setNow(!now)}>
+            <Button
+              variant="text"
+              aria-pressed={now}
+              sx={{ py: 0, px: 0.75, fontSize: 12.5, whiteSpace: "nowrap", flex: "none" }}
+              onClick={() => setNow(!now)}
+            >
               {now ? "Back to arranging" : "What the pilot sees now"}
             </Button>
             <span>
@@ -275,6 +288,8 @@ function Screen({
         aspectRatio: `${1 / shape}`,
         bgcolor: PICTURE.ground,
         color: PICTURE.text,
+        border: 1,
+        borderColor: "divider",
         borderRadius: 1,
         overflow: "hidden",
         containerType: "inline-size",
@@ -366,7 +381,7 @@ function Screen({
                   lineHeight: 1,
                   whiteSpace: "pre",
                   textAlign: "left",
-                  color: facts?.fault ? PICTURE.fault : PICTURE.text,
+                  color: !facts?.fault ? PICTURE.text : facts.fault.startsWith("it would") ? PICTURE.line : PICTURE.fault,
                   background: chosen === index ? "rgba(242,239,230,0.16)" : "rgba(242,239,230,0.05)",
                   border: 0,
                   outlineOffset: -1,
@@ -390,3 +405,5 @@ function Screen({
 
 const ARROWS: Record<string, [number, number]> = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] };
 const capital = (text: string) => text.charAt(0).toUpperCase() + text.slice(1);
+/** What is arranged and does not tell it all the same is not green. */
+const tone = (each: Told["answers"][number]) => (!each.given ? undefined : each.falls_short ? colours.copperText : colours.verdigris);

@@ -1,0 +1,1 @@
+"""Airframe: does the board sit as it believes, and is the pack what it says?"""
