@@ -15,15 +15,18 @@ from linkcore.chain import measured_findings, settled_findings
 from linkcore.craft.document import Band, CraftDocument, ModeBand, apply_edits
 from linkcore.craft.parts import KitParts
 from linkcore.devices.board_api import Refused
+from linkcore.devices.facing import angle_deg
 from linkcore.devices.memory import as_kept
 from linkcore.devices.modes import lacking, switch_channels
 from linkcore.findings import Edit, Finding
+from linkcore.hops.airframe.facing import FacingError, Pose, find_facing
 from linkcore.hops.switchboard.detents import Detent, SwitchMeasure, by_position
 from linkcore.hops.switchboard.truth import truth_table
 from linkcore.parts.catalogue import shipped
 from linkcore.parts.models import Receiver
 from linkcore.protocols.registry import RECEIVER_PROTOCOLS, receiver_protocol
 from linkcore.reads import Whole
+from tests.boards import contradiction_of, poses_of
 from tests.core.test_protocols import fed
 from tests.downlinks import wrong as missed
 from tests.kits import planned_craft
@@ -41,11 +44,12 @@ DIALS = 2000
 SETTINGS = 300
 LOSSES = 500
 FAULTS = 300
+MOUNTINGS, CONTRADICTIONS = 1000, 200
 
 
 def truth() -> list[Row]:
     """Everything that anybody can repeat."""
-    return [_mends(), _splits(), _board_not_draft(), _written(), _would_read(), _lost_links(), _missing(), _truth_tables(), _dials()]
+    return [_mends(), _splits(), _board_not_draft(), _written(), _would_read(), _lost_links(), _missing(), _truth_tables(), _dials(), *_facings()]
 
 
 def _mends() -> Row:
@@ -254,3 +258,34 @@ def _lost_links() -> Row:
         "all",
         not wrong,
     )
+
+
+def _facings() -> list[Row]:
+    """How a board sits, by hands that err by up to 3 degrees; and poses that are none."""
+    wrong, off = [], []
+    for seed in seeds(MOUNTINGS):
+        meant, board, poses = poses_of(seed)
+        found = find_facing(poses)
+        off.append(angle_deg(found.facing.matrix, board))
+        if angle_deg(found.mounting.matrix, meant) > 0.01:
+            wrong.append(seed)
+    kept = [seed for seed in seeds(CONTRADICTIONS) if not _refused(contradiction_of(seed))]
+    within = sum(each <= 3 for each in off)
+    return [
+        (f"of {MOUNTINGS} mountings the one that was meant is found", f"{MOUNTINGS - len(wrong)} {wrong[:3] or ''}", "all", not wrong),
+        (
+            "the whole of it is within 3 degrees",
+            f"{within} of {MOUNTINGS}, the worst {max(off):.1f}",
+            "95 % within 3, all within 4",
+            within >= 0.95 * MOUNTINGS and max(off) <= 4,
+        ),
+        (f"of {CONTRADICTIONS} sets of poses that contradict each other", f"{CONTRADICTIONS - len(kept)} refused {kept[:3] or ''}", "all", not kept),
+    ]
+
+
+def _refused(poses: list[Pose]) -> bool:
+    try:
+        find_facing(poses)
+    except FacingError:
+        return True
+    return False

@@ -14,21 +14,24 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any, TextIO
 
-from pydantic import BaseModel
+from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
 from commands.flight import is_mavlink
 from commands.frames import FramesError, read_frames
 from linkcore.bench.from_frames import heard_in
-from linkcore.craft.document import CraftDocument, CraftError, load
+from linkcore.craft.document import CraftDocument, CraftError, first_fault, load
 from linkcore.craft.parts import KitParts
+from linkcore.devices.body import RESERVE_PERCENT
 from linkcore.devices.modes import lacking, switch_channels
+from linkcore.devices.pack import open_volts
 from linkcore.devices.sensors import FACTS, TELLINGS
 from linkcore.findings import Finding
+from linkcore.hops.airframe.facing import FacingError, Pose, find_facing
 from linkcore.hops.downlink.ages import ages
 from linkcore.hops.downlink.causes import causes, told_now
 from linkcore.hops.downlink.rules import check_downlink
 from linkcore.hops.kit.rules import unknown_parts
-from linkcore.hops.loom.rules import check_loom
+from linkcore.hops.loom.rules import POWER, check_loom
 from linkcore.hops.lost_link.alarm import alarm_line
 from linkcore.hops.lost_link.rules import check_lost_link
 from linkcore.hops.lost_link.timeline import predict
@@ -44,6 +47,7 @@ from linkcore.hops.switchboard.truth import truth_table
 from linkcore.parts.axes import AXES, Axis, channel_of
 from linkcore.parts.catalogue import PartError, UnknownPart, shipped
 from linkcore.parts.files import read_parts
+from linkcore.parts.models import CELL_VOLTS
 from linkcore.parts.sensor_names import SENSORS
 from linkcore.signal.flight_log import read_flight_log
 from linkcore.signal.mavlink_log import read_mavlink_log
@@ -189,6 +193,49 @@ def calc_downlink(document: CraftDocument, parts: KitParts, _heard: Heard) -> An
     return answer, 3 if _stops(findings) else 0
 
 
+def calc_power(document: CraftDocument, parts: KitParts, _heard: Heard) -> Answer:
+    """Every rail at its full voltage, what hangs on it, and the cells of the pack."""
+    _ = parts.board  # raises where there is none
+    pack = parts.pack
+    findings = [each for each in check_loom(document, parts) if each.code in POWER]
+    full, _nominal, empty = CELL_VOLTS[pack.chemistry] if pack else (None, None, None)
+    answer = {
+        "rails": [
+            {
+                "name": load.rail,
+                "volts_full": load.volts,
+                "ma": load.ma,
+                "peak_ma": load.peak_ma,
+                "limit_ma": load.limit_ma,
+                "on": load.devices,
+            }
+            for load in rail_loads(document, parts)
+        ],
+        "cells": pack.cells if pack else None,
+        "per_cell": {"full": full, "low": round(open_volts(pack, RESERVE_PERCENT / 100) / pack.cells, 2) if pack else None, "empty": empty},
+        "findings": [{"code": each.code, "severity": each.severity, "where": each.where, "what": each.what} for each in findings],
+    }
+    return answer, 3 if _stops(findings) else 0
+
+
+class _Samples(BaseModel):
+    """What `calc facing` reads."""
+
+    model_config = ConfigDict(extra="forbid")
+    poses: list[Pose] = Field(max_length=60)
+
+
+def calc_facing(samples: Any) -> Answer:
+    """How a board sits in its craft, from three poses of it. Raise FacingError."""
+    try:
+        read = _Samples.model_validate(samples)
+    except ValidationError as error:
+        raise FacingError(first_fault(error)) from error
+    found = find_facing(read.poses)
+    answer = {"facing": found.facing.model_dump(), "mounting": found.mounting.model_dump(), "within_deg": found.within_deg, "says": found.says}
+    return answer, 0
+
+
 def calc_alarm(log: Path, margin: float | None) -> Answer:
     """Where loss begins in a flight's log, and the line at which to be warned."""
     with log.open("rb") as stream:
@@ -205,9 +252,10 @@ CALCULATIONS: dict[str, Callable[[CraftDocument, KitParts, Heard], Answer]] = {
     "truth": calc_truth,
     "loss": calc_loss,
     "downlink": calc_downlink,
+    "power": calc_power,
 }
 _MEASURED = ("travel", "bands", "truth")
-_OF_A_LOG = "alarm"  # needs no craft
+_OF_A_LOG, _OF_POSES = "alarm", "facing"  # need no craft
 
 
 def _data(models: Sequence[BaseModel]) -> list[dict[str, Any]]:
@@ -252,9 +300,9 @@ def _hear(options: argparse.Namespace, document: CraftDocument) -> Heard:
 def main(arguments: Sequence[str], into: TextIO, out: TextIO) -> int:
     """The command line; `arguments` begin with calc."""
     parser = argparse.ArgumentParser(
-        prog="./bell calc", description="Reads a craft document on standard input, or a flight's log, prints JSON (docs/commands.md)."
+        prog="./bell calc", description="Reads a craft document on standard input, poses of a board, or a flight's log, prints JSON (docs/commands.md)."
     )
-    parser.add_argument("what", choices=[*CALCULATIONS, _OF_A_LOG])
+    parser.add_argument("what", choices=[*CALCULATIONS, _OF_A_LOG, _OF_POSES])
     parser.add_argument("log", type=Path, nargs="?", metavar="LOG.csv", help="alarm: a flight's log, with RSSI or link quality and lost frames")
     parser.add_argument("--margin", type=_margin, metavar="DB", help="alarm: how far above the begin of loss, dB or points of percent")
     parser.add_argument("--parts", type=Path, metavar="FILE", help="own parts, as the app exports them")
@@ -278,6 +326,8 @@ def main(arguments: Sequence[str], into: TextIO, out: TextIO) -> int:
         if options.log:
             name = options.log.name
             return _say(calc_alarm(options.log, options.margin), out)
+        if options.what == _OF_POSES:
+            return _say(calc_facing(json.load(into)), out)
         document = load(json.load(into))
         catalogue = shipped()
         if options.parts:
@@ -289,7 +339,7 @@ def main(arguments: Sequence[str], into: TextIO, out: TextIO) -> int:
     except json.JSONDecodeError as error:
         print(f"bell: {name}: no JSON: {error}", file=sys.stderr)
         return 2
-    except (FramesError, CraftError, PartError, UnknownPart, RecordingError, UnicodeDecodeError) as error:
+    except (FramesError, CraftError, FacingError, PartError, UnknownPart, RecordingError, UnicodeDecodeError) as error:
         print(f"bell: {name}: {error}", file=sys.stderr)
         return 2
     except OSError as error:

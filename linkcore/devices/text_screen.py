@@ -5,8 +5,10 @@ All of it is ours: letters and figures, so that every link can show it. A value 
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
+from typing import Literal
 
 from linkcore.craft.document import ELEMENTS, CraftDocument, ElementName, ScreenElement
 from linkcore.craft.parts import KitParts
@@ -15,6 +17,8 @@ from linkcore.parts.models import Screen
 from linkcore.parts.sensor_names import SensorName
 
 Shown = Mapping[ElementName, float | str]
+Zone = Literal["ahead", "glance", "edge"]
+AHEAD, GLANCE = 0.45, 0.95  # of half the picture: within the one it covers what is flown into, beyond the other it has to be looked for (ours)
 MARKS = (">", "<")
 MARKED_S = 0.6  # of every second a mark is seen; the value itself always
 CHANGED_S = 5.0  # so long a new flight mode stays marked
@@ -171,6 +175,14 @@ def compose(elements: Sequence[ScreenElement], shown: Shown, marked: Iterable[El
             if each.row <= size.rows and at < size.columns:
                 rows[each.row - 1][at] = letter
     return ["".join(row) for row in rows]
+
+
+def zone(element: ScreenElement, screen: Screen) -> Zone:
+    """Where on the picture a value stands to eyes that look ahead: by how far its middle is from the picture's, as a share of half the picture each way."""
+    across = (2 * element.column + FACTS[element.element].width - 2 - screen.columns) / screen.columns
+    down = (2 * element.row - 1 - screen.rows) / screen.rows
+    far = math.hypot(across, down)
+    return "ahead" if far < AHEAD else "glance" if far < GLANCE else "edge"
 
 
 def on_the_right(element: ScreenElement, size: Screen) -> bool:

@@ -311,13 +311,15 @@ class Board(_Fact):
         """The rail called `name`."""
         return next((rail for rail in self.rails if rail.name == name), None)
 
-    def rails_for(self, supply: Supply, loads: Mapping[str, int] | None = None, *, outside: bool = False) -> list[Rail]:
+    def rails_for(
+        self, supply: Supply, loads: Mapping[str, int] | None = None, *, outside: bool = False, volts: Mapping[str, float] | None = None
+    ) -> list[Rail]:
         """The rails that a device can run on, best first; those fed from outside only where `outside`, but the board's own where there is none.
 
         Best is one that carries it on the pack, then on USB, then one that wakes on USB at all, then the board's rather than the pack's.
-        `loads` are the peak currents that the rails carry already, mA.
+        `loads` are the peak currents that the rails carry already, mA; `volts`: what rails really have, where that is not their own.
         """
-        bearing = [rail for rail in self.rails if supply.bears(rail.volts)]
+        bearing = [rail for rail in self.rails if supply.bears((volts or {}).get(rail.name, rail.volts))]
         fit = [rail for rail in bearing if (rail.source == "outside") == outside] or [rail for rail in bearing if outside]
 
         def rank(rail: Rail) -> tuple[bool, bool, bool, bool]:
@@ -505,6 +507,7 @@ class Screen(_Fact):
 class Peripheral(_Device):
     """Any other device: what job its port needs (None: no port), its serial line, its sensors. `reverses`: a drive that turns both ways, and so stands still in the middle.
 
+    `bec_ma`: what its BEC gives; `pack_max_volts`: the most that it bears at leads of its own to the pack; `idle_ma`: what a servo takes while it holds still, beside its supply's, which is moving and stalled.
     `screens`: of a camera the formats that it can be set to, of a digital video link the one that it shows text in; the first is how it leaves its maker.
     """
 
@@ -515,6 +518,9 @@ class Peripheral(_Device):
     sensors: Sensors = ()
     reverses: Annotated[bool, LATER] = False
     screens: Annotated[tuple[Screen, ...], LATER] = Field((), max_length=3)
+    bec_ma: Annotated[Milliamps | None, LATER] = None
+    pack_max_volts: Annotated[Volts | None, LATER] = None
+    idle_ma: Annotated[Milliamps | None, LATER] = None
 
     @property
     def films(self) -> bool:
@@ -544,6 +550,8 @@ class Peripheral(_Device):
             raise ValueError("a device with a serial line names the job its port needs, and one without names none")
         if self.serial and not (self.serial.sends or self.serial.listens):
             raise ValueError("its serial line neither sends nor listens")
+        if self.bec_ma is not None and self.pin("supply out") is None:
+            raise ValueError("what has no pin that gives supply has no BEC, and so no current of it")
         if self.films != bool(self.screens) and self.job != "video link":
             raise ValueError("a camera names the formats that it sends, and what is neither camera nor video link names none")
         return self

@@ -12,7 +12,7 @@ from linkcore.craft.parts import KitParts
 from linkcore.parts.models import Output, Pad, Serial
 from linkcore.signal.edges import NO_TIMES, Times
 from linkcore.signal.uart import UartSettings, send
-from linkcore.wiring.netlist import fed_by_pack, rail_loads, rail_of, usb_load
+from linkcore.wiring.netlist import fed_by_pack, rail_loads, rail_of, rail_volts, usb_load
 
 CHATTER_S = 0.03
 CHATTER_BYTES = 10
@@ -85,7 +85,7 @@ class WireTruth:
             pin, rail = self.parts.pin(device, patch.pin), rail_of(self.parts.board, patch)
             if patch.device == device and pin is not None and pin.kind == "supply" and rail is not None:
                 fed = self.fed if rail.source != "outside" else _fed(self.document, self.parts, rail.name)
-                best = max(best, rail.volts if pack and fed else (rail.usb_volts or 0.0) if usb else 0.0)
+                best = max(best, rail_volts(self.document, self.parts, rail) if pack and fed else (rail.usb_volts or 0.0) if usb else 0.0)
         return best
 
     def runs(self, device: str, *, usb: bool, pack: bool) -> bool:

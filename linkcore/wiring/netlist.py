@@ -213,19 +213,43 @@ def rail_of(board: Board, patch: Patch) -> Rail | None:
     return board.rail(pad.rail) if pad else None
 
 
+def rail_volts(document: CraftDocument, parts: KitParts, rail: Rail) -> float:
+    """The most that a rail has: the pack's, fully charged; what the strongest of the BECs gives that feed it; else its own."""
+    if rail.source == "pack":
+        return parts.pack.full_volts if parts.pack else rail.volts
+    return max((pin.volts for _, pin in feeding(document, parts, rail)), default=rail.volts)
+
+
+def feeding(document: CraftDocument, parts: KitParts, rail: Rail) -> list[tuple[str, Pin]]:
+    """The BECs that feed a rail: device and pin."""
+    found = []
+    for patch in document.wiring:
+        pin, other = parts.pin(patch.device, patch.pin), rail_of(parts.board, patch)
+        if pin is not None and pin.kind == "supply out" and other is not None and other.name == rail.name:
+            found.append((patch.device, pin))
+    return found
+
+
+def _given_ma(document: CraftDocument, parts: KitParts, rail: Rail) -> int:
+    """What a rail gives; one that is fed from outside as much as its BECs, as far as that is known."""
+    becs = [parts.devices[device].bec_ma for device, _ in feeding(document, parts, rail) if device in parts.devices]
+    known = [each for each in becs if each is not None]
+    return min(rail.limit_ma, sum(known)) if known and len(known) == len(becs) else rail.limit_ma
+
+
 def rail_loads(document: CraftDocument, parts: KitParts) -> list[RailLoad]:
     """Currents summed per rail."""
     board = parts.board
     loads = {
         rail.name: RailLoad(
             rail=rail.name,
-            volts=rail.volts,
+            volts=rail_volts(document, parts, rail),
             usb_volts=rail.usb_volts,
             source=rail.source,
             devices=[],
             ma=0,
             peak_ma=0,
-            limit_ma=rail.limit_ma,
+            limit_ma=_given_ma(document, parts, rail),
             usb_limit_ma=rail.usb_limit_ma if rail.usb_volts is not None else None,
         )
         for rail in board.rails
@@ -303,7 +327,7 @@ def _may_stay(parts: KitParts, patch: Patch, pin: Pin, taken: set[str], *, plann
     if patch.fixed:
         return True
     if pin.kind == "supply":
-        return rail is not None and supply is not None and supply.bears(rail.volts)
+        return rail is not None and supply is not None and supply.bears(pack_rails(parts).get(rail.name, rail.volts))
     if pin.kind == "ground":
         return pad.kind == "ground"
     if pin.kind == "supply out":
@@ -323,7 +347,7 @@ def _place(parts: KitParts, device: str, pin: Pin, side: str | None, patches: Pa
         return _nearest([pad for pad in board.pads if pad.kind == "ground"], side)
     if pin.kind == "supply" and supply:
         servo = any(other.goes_to == "output" for other in parts.wired()[device].pins)
-        rails = board.rails_for(supply, _peaks(parts, patches), outside=servo)
+        rails = board.rails_for(supply, _peaks(parts, patches), outside=servo, volts=pack_rails(parts))
         return _nearest([pad for pad in board.pads if rails and pad.rail == rails[0].name], side)
     if pin.kind == "supply out":
         fed = [pad for pad in board.pads if (rail := board.rail(pad.rail)) and rail.source == "outside"]
@@ -333,6 +357,11 @@ def _place(parts: KitParts, device: str, pin: Pin, side: str | None, patches: Pa
         taken = {patch.pad for patch in patches.values()}
         return next((pad.name for pad in board.pads if pad.kind == pin.goes_to and pad.name not in taken), None)
     return None
+
+
+def pack_rails(parts: KitParts) -> dict[str, float]:
+    """The rails that have the pack's own voltage, and how much that is when it is full."""
+    return {rail.name: parts.pack.full_volts for rail in parts.board.rails if rail.source == "pack"} if parts.pack else {}
 
 
 def sources_agree(pins: Sequence[Pin]) -> bool:

@@ -10,7 +10,7 @@ from linkcore.craft.parts import KitParts
 from linkcore.devices.sensors import USUAL_BAUD
 from linkcore.findings import Edit, Mend, work_it_out
 from linkcore.parts.models import Peripheral, Screen
-from linkcore.wiring.netlist import rail_of
+from linkcore.wiring.netlist import rail_of, rail_volts
 
 StopCode = Literal["camera", "sender", "board", "wire", "supply", "job", "baud"]
 
@@ -128,7 +128,7 @@ def _supplied(craft: CraftDocument, parts: KitParts, device: str) -> list[Pictur
         if patch.device == device and pin is not None and pad is not None:
             ground = ground or (pin.kind, pad.kind) == ("ground", "ground")
             rail, asks = rail_of(parts.board, patch), parts.supply(device)
-            supply = supply or (pin.kind == "supply" and rail is not None and asks is not None and asks.bears(rail.volts))
+            supply = supply or (pin.kind == "supply" and rail is not None and asks is not None and asks.bears(rail_volts(craft, parts, rail)))
     if ground and supply:
         return []
     lacks = "supply" if ground else "ground" if supply else "supply and ground"

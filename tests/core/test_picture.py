@@ -317,6 +317,8 @@ class EyesTest(unittest.TestCase):
             ([good, at("current", row=7, column=6)], "downlink.element", "it overlaps"),
             ([good, at("current", row=3), at("current", row=4)], "downlink.element", "it is there twice"),
             ([good, rssi], "downlink.element", "no channel carries RSSI to the board"),
+            ([good.model_copy(update={"row": 1})], "downlink.sight", "has to be looked for"),
+            ([good, at("current", row=8, column=12)], "downlink.sight", "covers the view ahead"),
             ([good.model_copy(update={"line": None})], "downlink.no-line", "never marks it"),
             ([good.model_copy(update={"line": 3.3})], "downlink.line-differs", "marks cell voltage under 3.3 V; the line stands under 3.54 V"),
         ):

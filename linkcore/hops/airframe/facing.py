@@ -84,15 +84,15 @@ def _held(poses: Sequence[Pose]) -> dict[PoseName, list[Vector]]:
     times = Counter(each.pose for each in poses)
     for number, each in enumerate(poses, 1):
         name = f"“{each.pose}”" + (f" (pose {number})" if times[each.pose] > 1 else "")
-        found.setdefault(each.pose, []).append(_at_rest(each, name))
+        found.setdefault(each.pose, []).append(mean_at_rest(each, name))
     missing = [name for name in POSES if name not in found]
     if missing:
         raise FacingError(f"{' and '.join(missing)} {'is' if len(missing) == 1 else 'are'} missing: three poses tell how the board sits")
     return found
 
 
-def _at_rest(pose: Pose, name: str) -> Vector:
-    """The mean reading of a pose that was held still. Raise FacingError."""
+def mean_at_rest(pose: Pose, name: str, within_g: float = G_WITHIN) -> Vector:
+    """The mean reading of a pose that was held still; `within_g`: how far it may be off 1 g. Raise FacingError."""
     readings = np.array(pose.accelerometer_g, dtype=float).reshape(-1, 3)
     turns = np.array(pose.gyro_dps if pose.gyro_dps is not None else [(0.0, 0.0, 0.0)] * len(readings), dtype=float).reshape(-1, 3)
     if len(readings) < LEAST_SAMPLES:
@@ -110,7 +110,7 @@ def _at_rest(pose: Pose, name: str) -> Vector:
         how = f"readings scatter by {scatter:.2f} g" if scatter > REST_G else f"it turned by {max(turning, steady):.0f} degrees a second"
         raise FacingError(f"{name} was not at rest: {how}; hold it against something firm and take it again")
     length = float(np.linalg.norm(mean))
-    if abs(length - 1) > G_WITHIN:
+    if abs(length - 1) > within_g:
         axis = "xyz"[int(np.argmax(np.abs(mean)))]
         raise FacingError(
             f"{name} reads {length:.2f} g at rest, mostly along {axis}: an axis is clipped, or the accelerometer is not calibrated; do the six positions first"

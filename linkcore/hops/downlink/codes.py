@@ -25,6 +25,7 @@ CODES = tuple(
         "protocol",
         "sag",
         "sensor-off",
+        "sight",
         "slow",
         "two-senders",
         "under-line",

@@ -15,7 +15,7 @@ from linkcore.findings import At, Check, Edit, Finding, Mend
 from linkcore.hops.downlink.ages import ages
 from linkcore.hops.downlink.causes import Cause, causes, on_the_way, told_now
 from linkcore.hops.downlink.limits import CALM_S, FULL_THROTTLE, Limit, current_a, limits, sag_v, said_of, same_scale
-from linkcore.hops.downlink.picture import ANSWERS, added, element_for, eyes, set_to, with_line
+from linkcore.hops.downlink.picture import ANSWERS, MUST, added, element_for, eyes, set_to, with_line
 from linkcore.parts.sensor_names import SensorName
 from linkcore.wiring.beeper import beepers, wired_beeper
 from linkcore.wiring.picture import picture_way
@@ -26,7 +26,6 @@ Sense = Literal["eyes", "ears", "hands"]
 SENSES: tuple[Sense, ...] = get_args(Sense)
 BEEPER_M = 30.0  # farther away nobody hears a beeper over motors (ours)
 NOTICES: tuple[Notice, ...] = get_args(Notice)
-MUST: tuple[Notice, ...] = ("pack low", "signal weak")  # without any way these are a stop
 SHOULD: tuple[Notice, ...] = (*MUST, "telemetry gone", "wrong mode")
 _SAID: Mapping[Notice, str] = {
     "pack low": "that the pack runs low",

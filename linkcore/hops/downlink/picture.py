@@ -8,7 +8,7 @@ from dataclasses import dataclass
 
 from linkcore.craft.document import BoardSettings, CraftDocument, ElementName, Notice, ScreenElement
 from linkcore.craft.parts import KitParts
-from linkcore.devices.text_screen import FACTS, arrange, falls_off, in_words, known_on_screen, overlap, place, rssi_unit
+from linkcore.devices.text_screen import FACTS, arrange, falls_off, in_words, known_on_screen, overlap, place, rssi_unit, zone
 from linkcore.findings import At, Check, Edit, Finding, Mend
 from linkcore.hops.downlink.limits import CEILING_M, SIGNALS, far_m, flight_s, pack_limit, said_of
 from linkcore.parts.models import Screen
@@ -17,6 +17,7 @@ from linkcore.wiring.picture import PictureWay, picture_way
 
 CHECK = Check("downlink")
 ELEMENTS_AT = "/settings/screen/elements"
+MUST: tuple[Notice, ...] = ("pack low", "signal weak")  # without any way these are a stop
 
 
 @dataclass(frozen=True)
@@ -206,8 +207,8 @@ def check_picture(craft: CraftDocument, parts: KitParts) -> list[Finding]:
     for number, (each, fault) in enumerate(zip(elements, element_faults(craft.settings, way, unknown), strict=True)):
         if fault:
             findings.append(_not_seen(craft, way, number, each, fault, unknown))
-        elif (judged := _judged(craft, parts, number, each)) is not None:
-            findings.append(judged)
+        else:
+            findings += [found for found in (_judged(craft, parts, number, each), _sight(craft, way, number, each)) if found is not None]
     return findings
 
 
@@ -231,6 +232,24 @@ def _not_seen(craft: CraftDocument, way: PictureWay, number: int, each: ScreenEl
     says = CHECK.note if later else CHECK.warn
     why = "Set the camera to the other format, and it is gone." if later else "It is not read in flight."
     return says("downlink.element", at, f"{each.element[0].upper()}{each.element[1:]} on the picture: {fault}.", why, *mends)
+
+
+def _sight(craft: CraftDocument, way: PictureWay, number: int, each: ScreenElement) -> Finding | None:
+    """A value that covers the view ahead, or one that can kill and has to be looked for."""
+    where = zone(each, way.screen) if way.screen else "glance"
+    if where == "glance" or (where == "edge" and OF_ELEMENT[each.element].notice not in MUST):
+        return None
+    elements = craft.settings.screen.elements
+    rest = [other for index, other in enumerate(elements) if index != number]
+    mends = []
+    with suppress(ValueError):
+        moved = place(each, rest, way.screens)
+        if way.screen is not None and zone(moved, way.screen) != where:
+            mends.append(Mend(text=f"Move it to row {moved.row}, column {moved.column}", edits=(set_to([*elements[:number], moved, *elements[number + 1 :]]),)))
+    at, name = At.setting(f"{ELEMENTS_AT}/{number}", f"on the picture: {each.element}"), f"{each.element[0].upper()}{each.element[1:]}"
+    if where == "ahead":
+        return CHECK.note("downlink.sight", at, f"{name} on the picture covers the view ahead.", "What is flown into is seen there first.", *mends)
+    return CHECK.note("downlink.sight", at, f"{name} stands at the edge of the picture and has to be looked for.", "Eyes that look ahead see it late.", *mends)
 
 
 def _judged(craft: CraftDocument, parts: KitParts, number: int, each: ScreenElement) -> Finding | None:

@@ -11,7 +11,7 @@ from linkcore.craft.parts import KitParts
 from linkcore.devices.sensors import TELLINGS
 from linkcore.hops.downlink.ages import Ages, ages
 from linkcore.hops.downlink.causes import Now, known_to_board
-from linkcore.hops.downlink.picture import OF_ELEMENT
+from linkcore.hops.downlink.picture import MUST, OF_ELEMENT
 from linkcore.hops.signal import SIGNAL
 from linkcore.kept import Kept
 from linkcore.parts.sensor_names import SENSORS, SensorName
@@ -180,7 +180,7 @@ def picture_shows(view: View, seen: Come) -> dict[str, object] | None:
         came = found.get(each.element)
         if came is None or not came.whole:
             return None
-        if each.line is not None and OF_ELEMENT[each.element].notice in MARKED:
+        if each.line is not None and OF_ELEMENT[each.element].notice in MUST:
             if came.marked_after_s is None:
                 return None
             marked[each.element] = round(came.marked_after_s, 2)
@@ -192,7 +192,6 @@ def no_picture(view: View) -> str:
     return "" if view.craft.settings.screen.elements else "no value is arranged on a picture"
 
 
-MARKED: tuple[Notice, ...] = ("pack low", "signal weak")
 RUNG: tuple[Notice, ...] = ("pack low", "signal weak", "telemetry gone")
 RING_SLACK_S = 0.5  # a slot, a slice and a word (ours)
 READS = (*SIGNAL, "firmware", "bind", "devices", "wants", "wiring of devices", "frame rate", "pack", "settings/telemetry", "settings/port_baud")

@@ -10,14 +10,14 @@ from pydantic import BaseModel
 from linkcore.craft.document import Alarm, CraftDocument, ElementName, Notice, ScreenElement, TelemetrySetup
 from linkcore.devices.on_loss import dbm_of_percent
 from linkcore.devices.sensors import FACTS, TELLINGS, provided_by
+from linkcore.devices.text_screen import AHEAD, GLANCE, Shown, Zone, arrange, crosses, known_on_screen, on_the_right, zone
 from linkcore.devices.text_screen import FACTS as FACTS_ON_SCREEN
-from linkcore.devices.text_screen import Shown, arrange, crosses, known_on_screen, on_the_right
 from linkcore.findings import Mend
 from linkcore.hops.downlink.ages import Ages, ages
 from linkcore.hops.downlink.causes import Cause, Code, causes, known_to_board, told_now
 from linkcore.hops.downlink.limits import limits
-from linkcore.hops.downlink.noticing import MUST, Sense, in_words, noticed
-from linkcore.hops.downlink.picture import ANSWERS, OF_ELEMENT, Answer, added, element_faults, element_for, falls_short, line_for, set_to, with_line
+from linkcore.hops.downlink.noticing import Sense, in_words, noticed
+from linkcore.hops.downlink.picture import ANSWERS, MUST, OF_ELEMENT, Answer, added, element_faults, element_for, falls_short, line_for, set_to, with_line
 from linkcore.hops.downlink.proofs import AlarmRang, Come, SensorSeen, expected, in_time, promised_s, rings_in_time
 from linkcore.parts.models import Screen
 from linkcore.parts.sensor_names import SENSORS, SensorName
@@ -119,6 +119,7 @@ class ElementTold(BaseModel):
     column: int
     row: int
     width: int
+    zone: Zone
     text: str
     over: bool
     line: float | None
@@ -144,6 +145,7 @@ class PictureTold(BaseModel):
     """The on-screen display as the draft arranges it, beside what is seen now.
 
     `device`: whose format it is, with its place in the kit; `formats`: all that it can be set to; `stops`: what keeps it from the pilot; `rows`: the text that is seen now; `why`: why there is no picture now;
+    `sight`: how far from the middle the view ahead and what is seen at a glance go, of half the picture;
     `on_board`: whether the board writes just what the draft arranges; `arrange`: places all of them anew, None where that changes nothing.
     """
 
@@ -158,6 +160,7 @@ class PictureTold(BaseModel):
     arrange: Mend | None
     rows: list[str]
     why: str
+    sight: tuple[float, float]
     on_board: bool
 
 
@@ -492,6 +495,7 @@ def picture_told(whole: Whole, seen: Told) -> PictureTold | None:
         arrange=_arranged(craft, way.screens),
         rows=list(rows),
         why=why,
+        sight=(AHEAD, GLANCE),
         on_board=on_board,
     )
 
@@ -506,6 +510,7 @@ def _element(index: int, each: ScreenElement, fault: str, screen: Screen, whole:
         column=each.column,
         row=each.row,
         width=facts.width,
+        zone=zone(each, screen),
         text=facts.text(value, marked=over, right=on_the_right(each, screen)),
         over=over,
         line=each.line,

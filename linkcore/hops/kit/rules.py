@@ -8,6 +8,7 @@ from linkcore.craft.parts import KitParts, understand
 from linkcore.findings import At, Check, Edit, Finding, Mend
 from linkcore.hops.kit.ability import ability, sensor_states
 from linkcore.parts.models import Module, Sensor
+from linkcore.wiring.netlist import pack_rails
 
 CHECK = Check("kit")
 
@@ -164,8 +165,9 @@ def _supplies(parts: KitParts) -> list[Finding]:
     findings = []
     for name in parts.wired():
         supply = parts.supply(name)
-        if supply and not any(supply.bears(rail.volts) for rail in board.rails):
-            rails = ", ".join(f"{rail.name} ({rail.volts:g} V)" for rail in board.rails)
+        full = pack_rails(parts)
+        if supply and not any(supply.bears(full.get(rail.name, rail.volts)) for rail in board.rails):
+            rails = ", ".join(f"{rail.name} ({full.get(rail.name, rail.volts):g} V)" for rail in board.rails)
             findings.append(
                 CHECK.stop(
                     "kit.no-rail",

@@ -1,6 +1,7 @@
 """What the checks of this hop can say: every code that a finding of it carries."""
 
 CODES = (
+    "loom.bec-over",
     "loom.brown-out",
     "loom.dark-on-usb",
     "loom.failed",
@@ -13,6 +14,7 @@ CODES = (
     "loom.low-on-usb",
     "loom.no-feed",
     "loom.no-ground",
+    "loom.no-headroom",
     "loom.no-output",
     "loom.no-signal",
     "loom.no-such-pad",
@@ -20,6 +22,7 @@ CODES = (
     "loom.no-supply",
     "loom.not-crossed",
     "loom.not-wired",
+    "loom.pack-too-high",
     "loom.pad-twice",
     "loom.pin-twice",
     "loom.pwm-lead-missing",

@@ -81,7 +81,9 @@ HOP = Hop(
     key="loom",
     title="Loom",
     question="Which wire goes where, what does it carry, and is it proven?",
-    reads=Reads("kit", "devices", "wants", "wiring", "wiring of devices", "feed", "receiver's output", "settings/ports", "settings/receiver_input", "rung"),
+    reads=Reads(
+        "kit", "pack", "devices", "wants", "wiring", "wiring of devices", "feed", "receiver's output", "settings/ports", "settings/receiver_input", "rung"
+    ),
     rules=lambda view: check_loom(view.craft, view.parts),
     sees=damage,
     codes=CODES,

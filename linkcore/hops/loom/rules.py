@@ -10,7 +10,7 @@ from linkcore.findings import At, Check, Edit, Finding, Mend, all_use, work_it_o
 from linkcore.parts.models import Pad, Peripheral, Pin
 from linkcore.protocols.registry import receiver_protocol
 from linkcore.wiring.demands import demands_of, leads_wanted
-from linkcore.wiring.netlist import fed_by_pack, pack_pads, rail_loads, rail_of, sources_agree, usb_load
+from linkcore.wiring.netlist import fed_by_pack, feeding, pack_pads, rail_loads, rail_of, rail_volts, sources_agree, usb_load
 from linkcore.wiring.way_home import way_home
 
 CHECK = Check("loom")
@@ -55,6 +55,8 @@ def check_loom(document: CraftDocument, parts: KitParts) -> list[Finding]:
         *_signals(net),
         *_pads(net),
         *_rails(net),
+        *_becs(net),
+        *_headroom(net),
         *_sources(net),
         *_leads(net),
         *_pulses(net),
@@ -181,19 +183,21 @@ def _supplies(net: _Netlist) -> Iterator[Finding]:
                 _rail_mends(net, index, patch),
             )
             continue
-        if rail.volts > supply.max_volts:
+        volts = rail_volts(net.document, net.parts, rail)
+        full = " with the pack full" if rail.source == "pack" else ""
+        if volts > supply.max_volts:
             yield CHECK.stop(
                 "loom.supply-too-high",
                 where,
-                f"{net.parts.label(patch.device)} bears {supply.max_volts:g} V; {pad.name} gives {rail.volts:g} V.",
+                f"{net.parts.label(patch.device)} bears {supply.max_volts:g} V; {pad.name} gives {volts:g} V{full}.",
                 "It would be destroyed the moment the power comes on.",
                 _rail_mends(net, index, patch),
             )
-        elif rail.volts < supply.min_volts:
+        elif volts < supply.min_volts:
             yield CHECK.stop(
                 "loom.supply-too-low",
                 where,
-                f"{net.parts.label(patch.device)} needs {supply.min_volts:g} V; {pad.name} gives {rail.volts:g} V.",
+                f"{net.parts.label(patch.device)} needs {supply.min_volts:g} V; {pad.name} gives {volts:g} V.",
                 "It will not start, or fail when it matters.",
                 _rail_mends(net, index, patch),
             )
@@ -220,7 +224,12 @@ def _rail_mends(net: _Netlist, index: int, patch: Patch) -> Mend:
         taken = {load.rail: load.peak_ma for load in rail_loads(net.document, net.parts)}
         for pad in net.board.pads:
             rail = net.board.rail(pad.rail)
-            if rail and supply.bears(rail.volts) and rail.source != "outside" and taken.get(rail.name, 0) + supply.peak_ma <= rail.limit_ma:
+            if (
+                rail
+                and supply.bears(rail_volts(net.document, net.parts, rail))
+                and rail.source != "outside"
+                and taken.get(rail.name, 0) + supply.peak_ma <= rail.limit_ma
+            ):
                 return Mend(text=f"Move the wire to {pad.name} ({rail.volts:g} V)", edits=(Edit(path=f"/wiring/{index}/pad", value=pad.name),))
     return Mend(text="It needs a regulator of its own")
 
@@ -395,6 +404,76 @@ def _rails(net: _Netlist) -> Iterator[Finding]:
             "The computer may cut the socket off.",
             Mend(text="Connect the pack before USB, props off"),
         )
+
+
+def _becs(net: _Netlist) -> Iterator[Finding]:
+    """What is asked of a rail that BECs feed, beside what they give."""
+    for load in rail_loads(net.document, net.parts):
+        rail = net.board.rail(load.rail)
+        becs = [device for device, _ in feeding(net.document, net.parts, rail)] if rail is not None and rail.source == "outside" else []
+        if not becs or load.peak_ma <= load.limit_ma:
+            continue
+        moving = load.ma > load.limit_ma
+        says = CHECK.stop if moving else CHECK.warn
+        yield says(
+            "loom.bec-over",
+            At.rail(load.rail) + At.device(becs[0]),
+            f"The BEC of {' and '.join(becs)} gives {load.limit_ma} mA; {len(load.devices)} devices take {load.ma if moving else load.peak_ma} mA {'as they move' if moving else 'where all of them stall'}.",
+            "The rail sags, and what hangs on it restarts or stands still." if moving else "In hard air, or where a linkage binds, the rail sags.",
+            Mend(text="Feed the rail by a stronger BEC, or some of them by another"),
+        )
+
+
+def _headroom(net: _Netlist) -> Iterator[Finding]:
+    """Whoever hangs on the pack itself bears more than its full voltage: braking motors and long leads lift the supply."""
+    pack = net.parts.pack
+    if pack is None:
+        return
+    rated: dict[str, float] = {name: part.pack_max_volts for name, part in net.parts.devices.items() if part.pack_max_volts is not None}
+    for _, patch, pin, _ in net.joined:
+        rail, supply = rail_of(net.board, patch), net.parts.supply(patch.device)
+        if pin.kind == "supply" and rail is not None and rail.source == "pack" and supply is not None:
+            rated[patch.device] = min(supply.max_volts, rated.get(patch.device, supply.max_volts))
+    for device, bears in rated.items():
+        full = pack.full_volts
+        if full > bears:
+            if net.parts.devices.get(device) is not None and net.parts.devices[device].pack_max_volts is not None:
+                yield CHECK.stop(
+                    "loom.pack-too-high",
+                    At.device(device),
+                    f"{net.parts.label(device)} bears {bears:g} V; the {pack.name} has {full:g} V when it is full.",
+                    "It would be destroyed the moment the pack is connected.",
+                    Mend(text="Choose a pack with fewer cells, or another part", go="kit"),
+                )
+        elif full > (1 - HEADROOM) * bears:
+            yield CHECK.warn(
+                "loom.no-headroom",
+                At.device(device),
+                f"{net.parts.label(device)} bears {bears:g} V; the {pack.name} has {full:g} V when it is full.",
+                f"Less than {HEADROOM:.0%} of its rating is left; braking motors and long leads lift the supply above the pack's.",
+                Mend(text="Fit a capacitor at its leads, short and thick ones, or a part with a higher rating"),
+            )
+
+
+POWER = (  # the findings that are about supply
+    "loom.bec-over",
+    "loom.dark-on-usb",
+    "loom.low-on-usb",
+    "loom.no-feed",
+    "loom.no-headroom",
+    "loom.no-supply",
+    "loom.pack-too-high",
+    "loom.rail-not-fed",
+    "loom.rail-over-pack",
+    "loom.rail-over-usb",
+    "loom.several-becs",
+    "loom.supply-not-rail",
+    "loom.supply-too-high",
+    "loom.supply-too-low",
+    "loom.two-sources",
+    "loom.usb-over",
+)
+HEADROOM = 0.2  # of a rating, what is to be left above the full voltage (ours)
 
 
 def _sources(net: _Netlist) -> Iterator[Finding]:

@@ -14,7 +14,7 @@ type Placed = NonNullable<NonNullable<CraftDocument["settings"]["screen"]>["elem
 type Spot = { index: number; column: number; row: number };
 
 const SAVED_AFTER_MS = 600;
-const PICTURE = { ground: "#26332F", text: "#F2EFE6", soft: "#B9C4BD", line: "#D9AE57", fault: "#F0A79F" }; // a picture is dark by day and by night
+const SIGHT = { ahead: "it covers the view ahead", glance: "it is seen at a glance", edge: "it has to be looked for" };
 
 /** On the picture: first what eyes must tell, then the picture that follows from it, and what of it would not be seen. */
 export function PicturePanel({
@@ -138,7 +138,7 @@ export function PicturePanel({
                 empty="no value"
                 onSay={(line) => set((all) => all.map((each, at) => (at === chosen ? { ...each, line } : each)))}
               />
-              . {told.elements[chosen]?.because}
+              . {told.elements[chosen] && `There ${SIGHT[told.elements[chosen].zone]}.`} {told.elements[chosen]?.because}
             </Box>
           )}
           {told.stops.map((each) => (
@@ -286,8 +286,8 @@ function Screen({
         position: "relative",
         mt: 0.5,
         aspectRatio: `${1 / shape}`,
-        bgcolor: PICTURE.ground,
-        color: PICTURE.text,
+        bgcolor: now ? colours.raised : colours.paper,
+        color: colours.ink,
         border: 1,
         borderColor: "divider",
         borderRadius: 1,
@@ -303,7 +303,7 @@ function Screen({
         <Box sx={{ fontSize: `calc(86cqw / ${columns} / 0.6)`, letterSpacing: "0.0977em", whiteSpace: "pre" }}>
           {told.why && <Box sx={{ p: 2, whiteSpace: "normal", fontSize: 13 }}>No picture: {told.why}.</Box>}
           {!told.why && told.rows.every((row) => row.trim() === "") && (
-            <Box sx={{ p: 2, whiteSpace: "normal", fontSize: 13, color: PICTURE.soft }}>
+            <Box sx={{ p: 2, whiteSpace: "normal", fontSize: 13, color: colours.softInk }}>
               A picture without text: the board writes nothing on it.
             </Box>
           )}
@@ -311,8 +311,9 @@ function Screen({
         </Box>
       ) : (
         <>
+          <Sight ahead={told.sight[0] ?? 0} glance={told.sight[1] ?? 1} />
           {elements.length === 0 && (
-            <Box sx={{ p: 2, fontSize: 13, color: PICTURE.soft }}>The picture follows from what your eyes must be told.</Box>
+            <Box sx={{ p: 2, fontSize: 13, color: colours.softInk }}>The picture follows from what your eyes must be told.</Box>
           )}
           {short.map((each) => (
             <Box
@@ -322,9 +323,11 @@ function Screen({
                 left: 0,
                 right: 0,
                 top: `${(100 * each.rows) / rows}%`,
-                borderTop: `1px dashed ${PICTURE.line}`,
+                bottom: 0,
+                bgcolor: colours.copperWash,
+                borderTop: `1px dashed ${colours.copper}`,
                 fontSize: 11,
-                color: PICTURE.line,
+                color: colours.copperText,
                 textAlign: "center",
                 lineHeight: "14px",
               }}
@@ -381,13 +384,20 @@ function Screen({
                   lineHeight: 1,
                   whiteSpace: "pre",
                   textAlign: "left",
-                  color: !facts?.fault ? PICTURE.text : facts.fault.startsWith("it would") ? PICTURE.line : PICTURE.fault,
-                  background: chosen === index ? "rgba(242,239,230,0.16)" : "rgba(242,239,230,0.05)",
+                  color: facts?.over
+                    ? colours.oxide
+                    : !facts?.fault
+                      ? colours.ink
+                      : facts.fault.startsWith("it would")
+                        ? colours.copperText
+                        : colours.oxide,
+                  background: chosen === index ? colours.slateWash : colours.raised,
                   border: 0,
+                  boxShadow: `inset 0 0 0 1px ${chosen === index ? colours.slate : colours.hairline}`,
                   outlineOffset: -1,
                   textDecoration: off ? "line-through" : "none",
                   cursor: builds ? (moving?.index === index ? "grabbing" : "grab") : "default",
-                  "&:focus-visible": { outline: `2px solid ${PICTURE.line}` },
+                  "&:focus-visible": { outline: `2px solid ${colours.verdigris}` },
                 }}
               >
                 {text}
@@ -407,3 +417,38 @@ const ARROWS: Record<string, [number, number]> = { ArrowLeft: [-1, 0], ArrowRigh
 const capital = (text: string) => text.charAt(0).toUpperCase() + text.slice(1);
 /** What is arranged and does not tell it all the same is not green. */
 const tone = (each: Told["answers"][number]) => (!each.given ? undefined : each.falls_short ? colours.copperText : colours.verdigris);
+
+/** Zones of sight: what is flown into stays free, around it a value is seen at a glance, and in the corners it has to be looked for. */
+function Sight({ ahead, glance }: { ahead: number; glance: number }) {
+  const word = {
+    position: "absolute",
+    left: 0,
+    right: 0,
+    textAlign: "center",
+    fontSize: 11,
+    color: colours.softInk,
+    fontFamily: "Figtree Variable",
+  } as const;
+  return (
+    <>
+      <svg
+        viewBox="-1 -1 2 2"
+        preserveAspectRatio="none"
+        aria-hidden="true"
+        style={{ position: "absolute", inset: 0, width: "100%", height: "100%" }}
+      >
+        <ellipse rx={glance} ry={glance} fill={colours.verdigrisWash} />
+        <ellipse
+          rx={ahead}
+          ry={ahead}
+          fill={colours.raised}
+          stroke={colours.tarnish}
+          strokeDasharray="4 4"
+          vectorEffect="non-scaling-stroke"
+        />
+      </svg>
+      <Box sx={{ ...word, top: "47%" }}>view ahead, stays free</Box>
+      <Box sx={{ ...word, top: `${50 - 46 * glance}%` }}>seen at a glance</Box>
+    </>
+  );
+}
