@@ -43,13 +43,11 @@ class DownlinkSocketTest(OnTheSocket):
             teal.say(type="look", hop="downlink")
             seen = teal.until("report", lambda report: "ESC temperature" in listed(report))
             key = next(row["key"] for row in seen["told"]["downlink"]["sensors"] if row["sensor"] == "ESC temperature")
-            teal.say(type="hands", looking=False)
-            teal.say(type="hands", forget_sensor=key)
+            teal.say(type="hands", looking=False, forget_sensor=key)
             wren.until("report", lambda report: report["told"].get("downlink") and "ESC temperature" not in listed(report))
             teal.say(type="hands", looking=True)
             wren.until("report", lambda report: "ESC temperature" in listed(report))
-            wren.say(type="hands", looking=False)
-            wren.say(type="hands", forget_sensor="")
+            wren.say(type="hands", looking=False, forget_sensor="")
             teal.until("report", lambda report: report["told"].get("downlink") and not listed(report))
 
     def test_a_reader_looks_on_and_a_checker_looks_for_them(self):
