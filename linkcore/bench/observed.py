@@ -30,9 +30,10 @@ from linkcore.hops.switchboard.detents import SwitchMeasure
 from linkcore.hops.switchboard.truth import TruthTable, truth_table
 from linkcore.kept import Kept
 from linkcore.parts.axes import Axis
-from linkcore.parts.models import BindWay, LightState
+from linkcore.parts.models import BindWay, LightState, Sensor
 from linkcore.protocols.base import TelemetryFrame
 from linkcore.standins.loading import Loading
+from linkcore.standins.peripherals import SAYS
 
 
 class Observed:
@@ -157,6 +158,20 @@ class Observed:
     def awake(self) -> bool:
         """Whether the board runs its program."""
         return self._bench.board.powered and not self._bench.board.booting(self._bench.t)
+
+    @property
+    def awake_s(self) -> float:
+        """How long the board has run its program without a break; 0 where it does not."""
+        return max(0.0, self._bench.t - self._bench.board.boots_until) if self.awake else 0.0
+
+    @property
+    def sensors_seen(self) -> frozenset[Sensor]:
+        """The sensors that the board sees: its own, and those that only a device can have told it of."""
+        bench = self._bench
+        if not self.awake:
+            return frozenset()
+        told = {sensor for kind, sensors in SAYS.items() if bench.devices.heard.newest(kind, bench.t) is not None for sensor in sensors}
+        return frozenset((*bench.board.part.sensors, *(sensor for sensor in told if sensor in bench.parts.sensors)))
 
     @property
     def linked(self) -> bool:

@@ -11,7 +11,7 @@ import numpy as np
 from linkcore.craft.document import CraftDocument
 from linkcore.craft.parts import KitParts
 from linkcore.devices.sensors import USUAL_BAUD
-from linkcore.parts.models import Job, Pad, Peripheral, Screen, Serial
+from linkcore.parts.models import Job, Pad, Peripheral, Screen, Sensor, Serial
 from linkcore.protocols import esc, mavlink, nmea, text_frame, ubx
 from linkcore.protocols.base import BadFrame, Decoder, Frame, SerialReader, TelemetryFrame
 from linkcore.signal.uart import UartSettings
@@ -29,6 +29,14 @@ LISTENS: Mapping[Job, tuple[type[Decoder], ...]] = {  # what a board tries on a 
     "ESC telemetry": (esc.EscDecoder,),
     "flow sensor": (mavlink.MavlinkDecoder,),
     "video link": (text_frame.TextDecoder,),
+}
+SAYS: Mapping[str, tuple[Sensor, ...]] = {  # which sensors a message can only have come from
+    "pvt": ("GPS", "magnetometer"),
+    "gga": ("GPS", "magnetometer"),
+    "rmc": ("GPS",),
+    "esc": ("voltage", "current"),
+    "optical_flow_rad": ("flow",),
+    "distance_sensor": ("range",),
 }
 FORGETS_S = 2.0  # what a device has not said for so long a board no longer knows
 

@@ -74,7 +74,7 @@ class Wire(BaseModel):
 
 
 class RailLoad(BaseModel):
-    """What a rail carries, mA: usual and peak, beside what it can give. `usb_volts` None: dead on USB alone."""
+    """What a rail carries, mA: usual and peak, beside what it can give. `usb_volts` None: dead on USB alone; `fed_by`: whose BECs feed a rail that is fed from outside."""
 
     rail: str
     volts: float
@@ -85,6 +85,7 @@ class RailLoad(BaseModel):
     peak_ma: int
     limit_ma: int
     usb_limit_ma: int | None
+    fed_by: list[str]
 
     @computed_field  # type: ignore[prop-decorator]
     @property
@@ -251,6 +252,7 @@ def rail_loads(document: CraftDocument, parts: KitParts) -> list[RailLoad]:
             peak_ma=0,
             limit_ma=_given_ma(document, parts, rail),
             usb_limit_ma=rail.usb_limit_ma if rail.usb_volts is not None else None,
+            fed_by=[device for device, _ in feeding(document, parts, rail)],
         )
         for rail in board.rails
     }

@@ -10,6 +10,7 @@ CODES = (
     "kit.no-shared-radio",
     "kit.no-such-part",
     "kit.no-telemetry",
+    "kit.not-seen",
     "kit.region",
     "kit.sensor-missing",
     "kit.too-few-channels",

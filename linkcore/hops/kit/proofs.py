@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+from collections.abc import Collection
 from typing import Protocol
 
 from linkcore.hops.kit.ability import sensor_states
+from linkcore.parts.models import Sensor
 from linkcore.proofs import ProofOf
 from linkcore.reads import Reads, View
 
@@ -18,24 +20,29 @@ class Answers(Protocol):
         ...
 
     @property
+    def sensors_seen(self) -> Collection[Sensor]:
+        """The sensors that the board sees."""
+        ...
+
+    @property
     def linked(self) -> bool:
         """Whether the receiver has a link."""
         ...
 
 
 def set_answers(view: View, seen: Answers) -> dict[str, object] | None:
-    """The board runs, the receiver has a link, and every sensor that is asked for is fitted."""
+    """The board runs, the receiver has a link, and the board sees every sensor that is asked for."""
     if not seen.awake or not seen.linked:
         return None
     states = sensor_states(view.craft, view.parts)
-    if any(state.says == "missing" for state in states):
+    if any(state.says == "missing" or (state.wanted and state.sensor not in seen.sensors_seen) for state in states):
         return None
     return {"sensors": [state.sensor for state in states if state.fitted_in], "link": view.parts.receiver.radio.name}
 
 
 SET_ANSWERS = ProofOf(
     name="the set answers",
-    says="The board runs, the receiver has a link, and every sensor that is asked for is fitted.",
+    says="The board runs, the receiver has a link, and the board sees every sensor that is asked for.",
     reads=Reads("kit", "devices", "wants"),
     minutes=1,
     seen=set_answers,

@@ -3,6 +3,7 @@ import MenuItem from "@mui/material/MenuItem";
 import TextField from "@mui/material/TextField";
 import type { ReactNode } from "react";
 import type { KitView, Sensor } from "../../api/types";
+import { useBenchStore } from "../../bench/useBench";
 import type { DraftHopProps } from "../../craft/hopProps";
 import { colours, mono } from "../../look/colours";
 import { NumberField } from "../../look/NumberField";
@@ -14,6 +15,7 @@ type Ability = KitView["ability"];
 /** What the set can do, each line beside what you need. */
 export function AbilityPanel({ craft, catalogue, edit, ability }: DraftHopProps & { ability: Ability }) {
   const { wants } = craft.document;
+  const bench = useBenchStore((state) => state.report?.told.kit);
   const want = (change: Partial<typeof wants>) =>
     edit((document) => {
       document.wants = { ...document.wants, ...change };
@@ -91,7 +93,7 @@ export function AbilityPanel({ craft, catalogue, edit, ability }: DraftHopProps 
         <span />
       </Box>
       <Box component="h3" sx={{ fontSize: 12.5, fontWeight: 600, color: "text.secondary", m: 0, mt: 1.75, mb: 0.5 }}>
-        Sensors: tick those that this craft must have
+        Sensors: tick those that this craft must have{bench?.awake && "; what the board does not see is said"}
       </Box>
       <Box sx={{ display: "grid", gridTemplateColumns: { xs: "minmax(0, 1fr)", md: "repeat(3, minmax(0, 1fr))" }, columnGap: 1 }}>
         {catalogue.sensors.map((each) => {
@@ -101,16 +103,17 @@ export function AbilityPanel({ craft, catalogue, edit, ability }: DraftHopProps 
           const list = wants.sensors;
           const wanted = list.includes(sensor);
           const missing = wanted && !there && !!craft.document.kit.board;
+          const unseen = there && bench?.awake === true && !bench.seen.includes(sensor);
           return (
             <Box
               key={sensor}
               sx={{
                 "& .MuiFormControlLabel-label": { overflow: "hidden", textOverflow: "ellipsis", whiteSpace: "nowrap" },
-                color: missing ? colours.oxide : there ? colours.ink : colours.softInk,
+                color: missing || (unseen && wanted) ? colours.oxide : there ? colours.ink : colours.softInk,
               }}
             >
               <KitCheck
-                label={`${sensor}: ${there ? state?.fitted_in.join(", ") : missing ? "missing" : "not fitted"}`}
+                label={`${sensor}: ${there ? state?.fitted_in.join(", ") : missing ? "missing" : "not fitted"}${unseen ? ", not seen" : ""}`}
                 checked={wanted}
                 onChange={(to) => want({ sensors: to ? [...list, sensor] : list.filter((one) => one !== sensor) })}
               />

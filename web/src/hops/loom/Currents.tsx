@@ -33,13 +33,20 @@ export function Currents({ rails, usb }: Pick<LoomView, "rails" | "usb">) {
             {used.map((rail) => (
               <tr key={rail.rail}>
                 <td>
-                  <b>{rail.rail}</b>, {rail.volts} V
+                  <b>{rail.rail}</b>, {rail.volts} V{rail.source === "pack" && " full"}
                 </td>
                 <td>
-                  {rail.source === "outside" ? (
-                    `${rail.peak_ma} mA, fed from outside`
+                  {rail.source === "outside" && rail.fed_by.length === 0 ? (
+                    `${rail.peak_ma} mA, and nothing feeds it`
                   ) : (
-                    <Gauge ma={rail.peak_ma} limit={rail.limit_ma} over={rail.over} />
+                    <>
+                      <Gauge ma={rail.peak_ma} limit={rail.limit_ma} over={rail.peak_ma > rail.limit_ma} />
+                      {rail.source === "outside" && (
+                        <Box component="span" sx={{ fontSize: 12, color: "text.secondary" }}>
+                          where all stall; {rail.ma} mA as they move; by {rail.fed_by.join(", ")}
+                        </Box>
+                      )}
+                    </>
                   )}
                 </td>
                 <td>
