@@ -112,7 +112,7 @@ class VideoWay:
         self._ends = _Ends()
         self._writer = Writer()
         self._awake = False
-        self._next = 0.0
+        self._next = self._wrote_t = 0.0
         self._forget_link()
 
     def _forget_link(self) -> None:
@@ -164,7 +164,7 @@ class VideoWay:
         """Let the picture of this moment come; `says`: what the board knows, `running`: which devices do, `truth`: what is so."""
         if t < self._next or not (self._ends.screen or self._ends.sender or self._ends.link):
             return
-        dt, self._next = (WRITES_S if self._next else 0.0), t + WRITES_S
+        dt, self._wrote_t, self._next = (t - self._wrote_t if self._next else 0.0), t, t + WRITES_S
         awake = board.powered and not board.booting(t)
         if awake and not self._awake:
             self._writer = Writer()

@@ -14,6 +14,8 @@ from linkcore.craft.document import ELEMENTS, CraftDocument, Patch, ScreenElemen
 from linkcore.craft.parts import KitParts
 from linkcore.devices.text_screen import FACTS, arrange, compose, falls_off, known_on_screen, overlap, place, seen_on
 from linkcore.findings import Finding
+from linkcore.hops.downlink.causes import causes
+from linkcore.hops.downlink.noticing import noticed
 from linkcore.hops.downlink.picture import ANSWERS, added, element_for, line_for, with_line
 from linkcore.parts.catalogue import shipped
 from linkcore.parts.models import Peripheral, Screen
@@ -333,6 +335,14 @@ class EyesTest(unittest.TestCase):
                 self.assertNotIn((found.code, found.what), {(each.code, each.what) for each in after}, mend.text)
                 worse = {(each.code, each.where) for each in after if each.severity in ("stop", "warn")} - before
                 self.assertLessEqual({code for code, _ in worse}, {"downlink.unnoticed"} if mend.text.startswith("Take cell") else set(), mend.text)
+
+    def test_a_value_that_no_device_tells_the_board_is_not_seen(self):
+        craft = shown_on(scenario.curlew(), at("distance", row=7, line=240, above=True), at("flight mode", row=8))
+        for broken, seen in ((craft, {"eyes"}), (without_wire(craft, "GPS", "TX"), set())):
+            parts = KitParts.of(broken)
+            found = {each.notice: each for each in noticed(broken, parts, causes(broken, parts))}
+            self.assertEqual((set(found["too far"].ways), set(found["wrong mode"].ways)), (seen, {"eyes"}))
+            self.assertEqual(found["too far"].blind, "" if seen else "the picture does not show distance: GPS's TX pin goes nowhere")
 
     def one_way(self, craft: CraftDocument) -> list[str]:
         return [each.where for each in self.all_of(craft) if each.code == "downlink.one-way"]

@@ -370,6 +370,12 @@ def _lead(sensor: SensorName, craft: CraftDocument, parts: KitParts, now: Now | 
     return first and first.model_copy(update={"says": f"it comes in one message with {leads[0]}, and {first.says}"})
 
 
+def kept_from_board(sensor: SensorName, craft: CraftDocument, parts: KitParts) -> str:
+    """Why the board does not know a sensor that is fitted: what keeps the devices that could tell it; empty where nothing does."""
+    cause = _device(sensor, craft, parts, None) if provided_by(sensor, parts) else None
+    return cause.says if cause is not None else ""
+
+
 def _device(sensor: SensorName, craft: CraftDocument, parts: KitParts, now: Now | None) -> Cause | None:
     """What keeps the device that knows it from telling the board."""
     facts = FACTS[sensor]

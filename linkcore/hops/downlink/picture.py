@@ -10,6 +10,7 @@ from linkcore.craft.document import BoardSettings, CraftDocument, ElementName, N
 from linkcore.craft.parts import KitParts
 from linkcore.devices.text_screen import FACTS, arrange, falls_off, in_words, known_on_screen, overlap, place, rssi_unit, zone
 from linkcore.findings import At, Check, Edit, Finding, Mend
+from linkcore.hops.downlink.causes import kept_from_board
 from linkcore.hops.downlink.limits import CEILING_M, SIGNALS, far_m, flight_s, pack_limit, said_of
 from linkcore.parts.models import Screen
 from linkcore.parts.sensor_names import SensorName
@@ -140,9 +141,15 @@ def _fault(number: int, elements: Sequence[ScreenElement], way: PictureWay | Non
     return ""
 
 
+def unknown_because(element: ElementName, craft: CraftDocument, parts: KitParts) -> str:
+    """Why the board has no value for it, by parts, wires and settings; empty where it has one."""
+    sensor = FACTS[element].sensor
+    return known_on_screen(craft, parts)[element] or (kept_from_board(sensor, craft, parts) if sensor else "")
+
+
 def seen_now(element: ElementName, craft: CraftDocument, parts: KitParts, way: PictureWay | None) -> ScreenElement | None:
     """The element as the pilot sees it with these settings; None where it is not on the picture, or cannot be read there."""
-    if way is None or way.stops or way.screen is None or known_on_screen(craft, parts)[element]:
+    if way is None or way.stops or way.screen is None or unknown_because(element, craft, parts):
         return None
     elements = craft.settings.screen.elements
     mine = next((each for each in elements if each.element == element), None)
@@ -158,7 +165,8 @@ def falls_short(answer: Answer, craft: CraftDocument, parts: KitParts, way: Pict
             continue
         mine = seen_now(name, craft, parts, way)
         if mine is None:
-            return f"the picture does not show {name}" + (f": {way.stops[0].says}" if way and way.stops else "")
+            why = way.stops[0].says if way and way.stops else unknown_because(name, craft, parts)
+            return f"the picture does not show {name}" + (f": {why}" if why else "")
         return f"the picture shows {name} and marks it at no line" if mine.line is None and answer.notice not in (None, "wrong mode") else ""
     return ""
 
