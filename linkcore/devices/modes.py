@@ -9,7 +9,7 @@ from typing import Literal
 from linkcore.craft.airframes import FLYERS, MULTIROTORS, WINGS
 from linkcore.craft.document import Airframe, BoardSettings, CraftDocument, Mode
 from linkcore.craft.parts import KitParts
-from linkcore.devices.responses import heading_known
+from linkcore.devices.responses import heading_known, height_known
 from linkcore.parts.models import Sensor
 
 DEFAULT_MODE = "acro"
@@ -19,9 +19,10 @@ Kind = Literal["what the sticks mean", "where it stays", "helpers"]
 
 @dataclass(frozen=True)
 class ModeFacts:
-    """One mode. `kind`: under what it is offered; `group`: of those in one group only one holds, the one listed first here; `needs_fix`: a GPS fix besides the sensor; `needs_heading`: it must know which way it faces.
+    """One mode. `kind`: under what it is offered; `group`: of those in one group only one holds, the one listed first here; `needs_fix`: a GPS fix besides the sensor; `needs_heading`: it must know which way
+    it faces; `needs_height`: how high it is.
 
-    `airframes`: where it makes sense (None: anywhere); `excludes`: modes of other groups that it does not go with.
+    `first`: it wins over whatever it does not go with, wherever that is listed. `airframes`: where it makes sense (None: anywhere); `excludes`: modes of other groups that it does not go with.
     """
 
     name: Mode
@@ -31,6 +32,8 @@ class ModeFacts:
     sensors: tuple[Sensor, ...] = ()
     needs_fix: bool = False
     needs_heading: bool = False
+    needs_height: bool = False
+    first: bool = False
     airframes: frozenset[Airframe] | None = None
     excludes: tuple[Mode, ...] = ()
 
@@ -47,9 +50,29 @@ MODES: tuple[ModeFacts, ...] = (
     ),
     ModeFacts("angle", "sticks set the tilt; let go and it levels", "what the sticks mean", "attitude", ("gyro", "accelerometer"), airframes=FLYERS),
     ModeFacts("horizon", "levels about the middle, rolls over at the stops", "what the sticks mean", "attitude", ("gyro", "accelerometer"), airframes=FLYERS),
-    ModeFacts("return home", "flies back to where it was armed", "where it stays", "place", ("gyro", "accelerometer", "GPS"), True, True, FLYERS),
-    ModeFacts("position hold", "stays over one place", "where it stays", "place", ("gyro", "accelerometer", "GPS"), True, True, MULTIROTORS),
-    ModeFacts("loiter", "circles over one place", "where it stays", "place", ("gyro", "accelerometer", "GPS"), True, airframes=WINGS),
+    ModeFacts(
+        "return home",
+        "flies back to where it was armed",
+        "where it stays",
+        "place",
+        ("gyro", "accelerometer", "GPS"),
+        needs_fix=True,
+        needs_heading=True,
+        needs_height=True,
+        first=True,  # a pilot who asks for it has lost sight, or the craft
+        airframes=FLYERS,
+    ),
+    ModeFacts(
+        "position hold",
+        "stays over one place",
+        "where it stays",
+        "place",
+        ("gyro", "accelerometer", "GPS"),
+        needs_fix=True,
+        needs_heading=True,
+        airframes=MULTIROTORS,
+    ),
+    ModeFacts("loiter", "circles over one place", "where it stays", "place", ("gyro", "accelerometer", "GPS"), needs_fix=True, airframes=WINGS),
     ModeFacts("altitude hold", "keeps its height", "where it stays", None, ("gyro", "accelerometer", "barometer"), airframes=FLYERS),
     ModeFacts("beeper", "sounds, to be found by", "helpers"),
     ModeFacts("lost-link test", "does as if the link were lost", "helpers"),
@@ -72,9 +95,12 @@ def exclude_each_other(one: str, other: str) -> bool:
 def needs(name: str) -> str:
     """What a mode needs besides a board, in words; empty where nothing."""
     facts = FACTS[name]
-    return ", ".join(
-        [*facts.sensors, *(["a GPS fix"] if facts.needs_fix else []), *(["a heading: magnetometer, or a wing's course"] if facts.needs_heading else [])]
-    )
+    asks = {
+        "a GPS fix": facts.needs_fix,
+        "a heading: magnetometer, or a wing's course": facts.needs_heading,
+        "a height: barometer, or range sensor": facts.needs_height,
+    }
+    return ", ".join([*facts.sensors, *(what for what, asked in asks.items() if asked)])
 
 
 def lacks(name: str, document: CraftDocument, parts: KitParts) -> str | None:
@@ -85,6 +111,8 @@ def lacks(name: str, document: CraftDocument, parts: KitParts) -> str | None:
     missing: list[str] = [sensor for sensor in facts.sensors if sensor not in parts.sensors]
     if facts.needs_heading and not heading_known(document.airframe, parts.sensors):
         missing.append("a magnetometer")
+    if facts.needs_height and not height_known(parts.sensors):
+        missing.append("a barometer")
     return f"it needs {' and '.join(missing)}, which this craft does not have" if missing else None
 
 
@@ -142,10 +170,10 @@ def has_guard(settings: BoardSettings) -> bool:
 
 
 def resolve(asked: set[str], arm: bool, guarded: bool, lacking: Mapping[str, str]) -> Holding:
-    """Of the modes asked for, those that hold: of two that exclude each other the first in the catalogue."""
+    """Of the modes asked for, those that hold: of two that exclude each other the one that goes first, else the first in the catalogue."""
     on: list[str] = []
     beaten = []
-    for facts in MODES:
+    for facts in sorted(MODES, key=lambda each: not each.first):
         if facts.name not in asked or facts.name in lacking:
             continue
         winner = next((other for other in on if exclude_each_other(facts.name, other)), None)
@@ -156,7 +184,7 @@ def resolve(asked: set[str], arm: bool, guarded: bool, lacking: Mapping[str, str
     return Holding(
         arm,
         "guard" in asked if guarded else None,
-        tuple(on),
+        tuple(facts.name for facts in MODES if facts.name in on),
         tuple(beaten),
         tuple(facts.name for facts in MODES if facts.name in asked and facts.name in lacking),
     )

@@ -98,6 +98,23 @@ class HoldsTest(SimpleTestCase):
         held = holds(craft.settings, {6: 1500}, {"altitude hold": "it needs barometer"})
         self.assertEqual((held.text, held.lacking), ("acro", ("altitude hold",)))
 
+    def test_return_home_wins_over_manual_and_every_other_keeps_its_place(self):
+        craft = with_modes(("manual", 6, 900, 2100), ("return home", 7, 1700, 2100), ("angle", 8, 1700, 2100))
+        asked = {6: 1500, 7: 2000, 8: 1000}
+        held = holds(craft.settings, asked)
+        self.assertEqual((held.modes, held.beaten, held.main), (("return home",), (("manual", "return home"),), "return home"))
+        self.assertEqual(holds(craft.settings, asked | {7: 1000}).main, "manual")
+        both = holds(craft.settings, asked | {6: 800, 8: 2000})
+        self.assertEqual((both.modes, both.main), (("angle", "return home"), "angle"))
+        self.assertEqual(holds(craft.settings, asked, {"return home": "it waits for a GPS fix"}).main, "manual", "what cannot be done wins over nothing")
+
+    def test_return_home_asks_for_a_height(self):
+        plane = scenario.sandpiper()
+        self.assertNotIn("return home", lacking(plane, KitParts.of(plane)))
+        parts = KitParts.of(plane)
+        flat = replace(parts, maybe_board=parts.board.model_copy(update={"sensors": ("gyro", "accelerometer")}))
+        self.assertEqual(lacking(plane, flat)["return home"], "it needs a barometer, which this craft does not have")
+
     def test_the_catalogue_says_what_each_needs(self):
         curlew, sandpiper, coot = scenario.curlew(), scenario.sandpiper(), scenario.coot()
         quad, plane, boat = (lacking(craft, KitParts.of(craft)) for craft in (curlew, sandpiper, coot))
