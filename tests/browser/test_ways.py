@@ -100,6 +100,9 @@ class ActingMendsTest(BrowserTest):
         expect(page.get_by_role("listitem", name="Move ESC to R7")).to_be_visible()
         expect(findings_of(page).get_by_role("button", name=re.compile("^(?!Why|All|Close)"))).to_have_count(0)
         page.get_by_role("listitem", name="Move ESC to R7").get_by_role("button", name="Take this plan").click()
+        expect(
+            page.get_by_role("button", name=re.compile("differs? from the board"))
+        ).to_be_visible()  # the bench knows the plan: what it tells of a hop is not taken away under an open list
         go(page, "Lost link")
         go(page, "Bind")
         page.get_by_role("combobox", name="Distance").click()
