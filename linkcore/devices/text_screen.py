@@ -97,6 +97,11 @@ FACTS: Mapping[ElementName, ElementFacts] = {
 }
 
 
+MORE_IS_WORSE: frozenset[ElementName] = frozenset(
+    ("used", "armed for", "distance", "height", "climb rate", "current", "motor speed", "ESC temperature")
+)  # a line of these is crossed upwards
+
+
 def in_words(element: ElementName, value: float) -> str:
     """A value of an element for people."""
     if element == "armed for":

@@ -12,7 +12,7 @@ from linkcore.bench.messages import BenchState
 from linkcore.chain import still_findings
 from linkcore.craft.document import ELEMENTS, CraftDocument, Patch, ScreenElement, ScreenSetup, apply_edits, load
 from linkcore.craft.parts import KitParts
-from linkcore.devices.text_screen import FACTS, arrange, compose, falls_off, known_on_screen, overlap, place, seen_on
+from linkcore.devices.text_screen import FACTS, MORE_IS_WORSE, arrange, compose, falls_off, known_on_screen, overlap, place, seen_on
 from linkcore.findings import Finding
 from linkcore.hops.downlink.causes import causes
 from linkcore.hops.downlink.noticing import noticed
@@ -291,6 +291,7 @@ class EyesTest(unittest.TestCase):
         self.assertAlmostEqual(
             lines["armed for"], 3600 * 1.5 * 0.8 / 7.7, delta=5
         )  # 1500 mAh, a fifth of them a reserve, at the 7.7 A that steady flight is said to draw
+        self.assertTrue(all(line.above == (name in MORE_IS_WORSE) for name in found.values() if (line := line_for(name, craft, parts))))
         bare = scenario.coot()
         bare.kit.devices = [*bare.kit.devices, *[each for each in scenario.curlew().kit.devices if each.name in ("camera", "video transmitter")]]
         self.assertTrue(known_on_screen(bare, KitParts.of(bare))["LQ"], "a receiver that flags nothing lets the board count nothing")

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from contextlib import suppress
 from dataclasses import dataclass
+from typing import Literal
 
 from linkcore.craft.document import BoardSettings, CraftDocument, ElementName, Notice, ScreenElement
 from linkcore.craft.parts import KitParts
@@ -51,11 +52,12 @@ OF_ELEMENT = {element: answer for answer in ANSWERS for element in answer.elemen
 
 @dataclass(frozen=True)
 class Line:
-    """Where a value is marked, and why there."""
+    """Where a value is marked, and why there; `by_alarm`: since its alarm rings there."""
 
     limit: float
     above: bool
     because: str
+    by_alarm: bool = False
 
 
 def element_for(answer: Answer, craft: CraftDocument, parts: KitParts) -> ElementName | None:
@@ -78,7 +80,7 @@ def line_for(element: ElementName, craft: CraftDocument, parts: KitParts) -> Lin
     if notice is not None and notice != "wrong mode":
         alarm = next((each for each in craft.alarms if each.notice == notice and each.sensor == sensor), None)
         if alarm is not None:
-            return Line(alarm.limit, alarm.above, "As its alarm has it.")
+            return Line(alarm.limit, alarm.above, "As its alarm has it.", by_alarm=True)
     if element in ("cell voltage", "voltage", "charge left") and sensor is not None:
         found = pack_limit(craft, parts, (sensor,))
         return Line(found.alarm.limit, False, found.because) if found.alarm is not None else None
@@ -119,26 +121,34 @@ def set_to(elements: Sequence[ScreenElement]) -> Edit:
 # --- what cannot be seen ----------------------------------------------------------------------------------------
 
 
-def element_faults(settings: BoardSettings, way: PictureWay | None, unknown: dict[ElementName, str]) -> list[str]:
-    """Of each element of these settings: why it cannot be seen, or not in every format; empty where it is."""
+@dataclass(frozen=True)
+class ElementFault:
+    """Why a value cannot be seen, or not in every format (`elsewhere`). `says` is the rest of a sentence."""
+
+    kind: Literal["twice", "no value", "off", "overlap", "elsewhere"]
+    says: str
+
+
+def element_faults(settings: BoardSettings, way: PictureWay | None, unknown: dict[ElementName, str]) -> list[ElementFault | None]:
+    """Of each element of these settings what is wrong with it; None where it is seen whole in every format."""
     elements = settings.screen.elements
     return [_fault(number, elements, way, unknown) for number in range(len(elements))]
 
 
-def _fault(number: int, elements: Sequence[ScreenElement], way: PictureWay | None, unknown: dict[ElementName, str]) -> str:
+def _fault(number: int, elements: Sequence[ScreenElement], way: PictureWay | None, unknown: dict[ElementName, str]) -> ElementFault | None:
     mine = elements[number]
     if any(each.element == mine.element for each in elements[:number]):
-        return "it is there twice"
+        return ElementFault("twice", "it is there twice")
     if unknown[mine.element]:
-        return unknown[mine.element]
+        return ElementFault("no value", unknown[mine.element])
     screen = way.screen if way else None
     if screen is not None and falls_off(mine, screen):
-        return f"it falls off the picture in {screen.format}" if screen.format != "digital" else "it falls off the picture"
+        return ElementFault("off", f"it falls off the picture in {screen.format}" if screen.format != "digital" else "it falls off the picture")
     if other := next((each for index, each in enumerate(elements) if index != number and overlap(mine, each) and each.element != mine.element), None):
-        return f"it overlaps {other.element}"
+        return ElementFault("overlap", f"it overlaps {other.element}")
     if shorter := next((each for each in screens_of(way) if falls_off(mine, each)), None):
-        return f"it would fall off in {shorter.format}, which has {shorter.rows} rows"
-    return ""
+        return ElementFault("elsewhere", f"it would fall off in {shorter.format}, which has {shorter.rows} rows")
+    return None
 
 
 def unknown_because(element: ElementName, craft: CraftDocument, parts: KitParts) -> str:
@@ -214,20 +224,20 @@ def check_picture(craft: CraftDocument, parts: KitParts) -> list[Finding]:
     unknown = known_on_screen(craft, parts)
     for number, (each, fault) in enumerate(zip(elements, element_faults(craft.settings, way, unknown), strict=True)):
         if fault:
-            findings.append(_not_seen(craft, way, number, each, fault, unknown))
+            findings.append(_not_seen(craft, way, number, each, fault))
         else:
             findings += [found for found in (_judged(craft, parts, number, each), _sight(craft, way, number, each)) if found is not None]
     return findings
 
 
-def _not_seen(craft: CraftDocument, way: PictureWay, number: int, each: ScreenElement, fault: str, unknown: dict[ElementName, str]) -> Finding:
+def _not_seen(craft: CraftDocument, way: PictureWay, number: int, each: ScreenElement, fault: ElementFault) -> Finding:
     elements, at = craft.settings.screen.elements, At.setting(f"{ELEMENTS_AT}/{number}", f"on the picture: {each.element}")
     off = Mend(text=f"Take {each.element} off the picture", edits=(set_to([other for index, other in enumerate(elements) if index != number]),))
-    if fault == "it is there twice" or unknown[each.element]:
+    if fault.kind in ("twice", "no value"):
         return CHECK.warn(
             "downlink.element",
             at,
-            f"{each.element[0].upper()}{each.element[1:]} on the picture: {fault}.",
+            f"{each.element[0].upper()}{each.element[1:]} on the picture: {fault.says}.",
             "It takes the room of a value that says something.",
             off,
         )
@@ -236,10 +246,10 @@ def _not_seen(craft: CraftDocument, way: PictureWay, number: int, each: ScreenEl
     with suppress(ValueError):
         moved = place(each, rest, way.screens)
         mends.insert(0, Mend(text=f"Move it to row {moved.row}, column {moved.column}", edits=(set_to([*elements[:number], moved, *elements[number + 1 :]]),)))
-    later = fault.startswith("it would")
+    later = fault.kind == "elsewhere"
     says = CHECK.note if later else CHECK.warn
     why = "Set the camera to the other format, and it is gone." if later else "It is not read in flight."
-    return says("downlink.element", at, f"{each.element[0].upper()}{each.element[1:]} on the picture: {fault}.", why, *mends)
+    return says("downlink.element", at, f"{each.element[0].upper()}{each.element[1:]} on the picture: {fault.says}.", why, *mends)
 
 
 def _sight(craft: CraftDocument, way: PictureWay, number: int, each: ScreenElement) -> Finding | None:
@@ -280,7 +290,6 @@ def _judged(craft: CraftDocument, parts: KitParts, number: int, each: ScreenElem
         )
     if OF_ELEMENT[each.element].notice is None:
         return None  # the pilot's own figure
-    by_alarm = line.because.startswith("As")
     marked = f"{'above' if each.above else 'under'} {in_words(each.element, each.line)}"
-    says = f"The picture marks {each.element} {marked}; {'its alarm rings' if by_alarm else 'the line stands'} {way} {in_words(each.element, line.limit)}."
-    return CHECK.note("downlink.line-differs", at, says, "Eyes and ears are told at different times." if by_alarm else line.because, mend)
+    says = f"The picture marks {each.element} {marked}; {'its alarm rings' if line.by_alarm else 'the line stands'} {way} {in_words(each.element, line.limit)}."
+    return CHECK.note("downlink.line-differs", at, says, "Eyes and ears are told at different times." if line.by_alarm else line.because, mend)

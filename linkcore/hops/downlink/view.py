@@ -10,14 +10,27 @@ from pydantic import BaseModel
 from linkcore.craft.document import Alarm, CraftDocument, ElementName, Notice, ScreenElement, TelemetrySetup
 from linkcore.devices.on_loss import dbm_of_percent
 from linkcore.devices.sensors import FACTS, TELLINGS, provided_by
-from linkcore.devices.text_screen import AHEAD, GLANCE, Shown, Zone, arrange, crosses, known_on_screen, on_the_right, zone
+from linkcore.devices.text_screen import AHEAD, GLANCE, MORE_IS_WORSE, Shown, Zone, arrange, crosses, known_on_screen, on_the_right, zone
 from linkcore.devices.text_screen import FACTS as FACTS_ON_SCREEN
 from linkcore.findings import Mend
 from linkcore.hops.downlink.ages import Ages, ages
 from linkcore.hops.downlink.causes import Cause, Code, causes, known_to_board, told_now
 from linkcore.hops.downlink.limits import limits
 from linkcore.hops.downlink.noticing import Sense, in_words, noticed
-from linkcore.hops.downlink.picture import ANSWERS, MUST, OF_ELEMENT, Answer, added, element_faults, element_for, falls_short, line_for, set_to, with_line
+from linkcore.hops.downlink.picture import (
+    ANSWERS,
+    MUST,
+    OF_ELEMENT,
+    Answer,
+    ElementFault,
+    added,
+    element_faults,
+    element_for,
+    falls_short,
+    line_for,
+    set_to,
+    with_line,
+)
 from linkcore.hops.downlink.proofs import AlarmRang, Come, SensorSeen, expected, in_time, promised_s, rings_in_time
 from linkcore.parts.models import Screen
 from linkcore.parts.sensor_names import SENSORS, SensorName
@@ -112,7 +125,8 @@ class Room(BaseModel):
 
 
 class ElementTold(BaseModel):
-    """A value on the picture as the draft arranges it: its place in the list, what it says just now, what of it cannot be seen, and what is known of where it is marked."""
+    """A value on the picture as the draft arranges it: its place in the list, what it says just now, whether its line is crossed upwards where it has none yet (`rises`),
+    what of it cannot be seen (or, `elsewhere`, only not in another format), and what is known of where it is marked."""
 
     index: int
     element: ElementName
@@ -124,9 +138,11 @@ class ElementTold(BaseModel):
     over: bool
     line: float | None
     above: bool
+    rises: bool
     unit: str
     because: str
     fault: str
+    elsewhere: bool
     seen: bool
 
 
@@ -500,7 +516,7 @@ def picture_told(whole: Whole, seen: Told) -> PictureTold | None:
     )
 
 
-def _element(index: int, each: ScreenElement, fault: str, screen: Screen, whole: Whole, seen: Told) -> ElementTold:
+def _element(index: int, each: ScreenElement, fault: ElementFault | None, screen: Screen, whole: Whole, seen: Told) -> ElementTold:
     facts, value = FACTS_ON_SCREEN[each.element], seen.values_shown.get(each.element)
     line, over = line_for(each.element, whole.document, whole.parts), crosses(each, value)
     came = seen.values_seen.get(each.element)
@@ -515,9 +531,11 @@ def _element(index: int, each: ScreenElement, fault: str, screen: Screen, whole:
         over=over,
         line=each.line,
         above=each.above,
+        rises=each.element in MORE_IS_WORSE,
         unit=facts.unit,
         because=line.because if line else "",
-        fault=fault,
+        fault=fault.says if fault else "",
+        elsewhere=fault is not None and fault.kind == "elsewhere",
         seen=came is not None and came.whole,
     )
 

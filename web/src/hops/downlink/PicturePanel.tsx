@@ -59,6 +59,7 @@ export function PicturePanel({
   const lacking = told.answers.filter((each) => !each.given && !each.toggle);
   const faults = told.elements.filter((each) => each.fault && elements[each.index]?.element === each.element);
   const picked = chosen === null ? undefined : elements[chosen];
+  const upwards = (picked?.line ?? null) === null ? (told.elements[chosen ?? -1]?.rises ?? false) : (picked?.above ?? false);
   return (
     <Panel
       title="On the picture"
@@ -128,7 +129,7 @@ export function PicturePanel({
           </Box>
           {picked && chosen !== null && (
             <Box sx={{ fontSize: 13, lineHeight: "26px", mt: 0.5 }}>
-              {capital(picked.element)} stands in row {picked.row}, column {picked.column}, and is marked {picked.above ? "above" : "under"}{" "}
+              {capital(picked.element)} stands in row {picked.row}, column {picked.column}, and is marked {upwards ? "above" : "under"}{" "}
               <SayNumber
                 label={`Line of ${picked.element}`}
                 value={picked.line ?? null}
@@ -136,7 +137,7 @@ export function PicturePanel({
                 min={-1000}
                 max={100000}
                 empty="no value"
-                onSay={(line) => set((all) => all.map((each, at) => (at === chosen ? { ...each, line } : each)))}
+                onSay={(line) => set((all) => all.map((each, at) => (at === chosen ? { ...each, line, above: upwards } : each)))}
               />
               . {told.elements[chosen] && `There ${SIGHT[told.elements[chosen].zone]}.`} {told.elements[chosen]?.because}
             </Box>
@@ -157,10 +158,7 @@ export function PicturePanel({
               </Box>
             ))}
           {faults.map((each) => (
-            <Box
-              key={each.index}
-              sx={{ fontSize: 12.5, color: each.fault.startsWith("it would") ? colours.copperText : colours.oxide, mt: 0.5 }}
-            >
+            <Box key={each.index} sx={{ fontSize: 12.5, color: each.elsewhere ? colours.copperText : colours.oxide, mt: 0.5 }}>
               {capital(each.element)}: {each.fault}.
             </Box>
           ))}
@@ -346,7 +344,7 @@ function Screen({
               <Box
                 component="button"
                 type="button"
-                key={each.element}
+                key={`${each.element} ${elements.slice(0, index).filter((other) => other.element === each.element).length}`}
                 aria-label={`${each.element}, row ${spot.row}, column ${spot.column}${facts?.fault ? `: ${facts.fault}` : ""}`}
                 title={facts?.fault || each.element}
                 onFocus={() => choose(index)}
@@ -384,13 +382,7 @@ function Screen({
                   lineHeight: 1,
                   whiteSpace: "pre",
                   textAlign: "left",
-                  color: facts?.over
-                    ? colours.oxide
-                    : !facts?.fault
-                      ? colours.ink
-                      : facts.fault.startsWith("it would")
-                        ? colours.copperText
-                        : colours.oxide,
+                  color: facts?.over ? colours.oxide : !facts?.fault ? colours.ink : facts.elsewhere ? colours.copperText : colours.oxide,
                   background: chosen === index ? colours.slateWash : colours.raised,
                   border: 0,
                   boxShadow: `inset 0 0 0 1px ${chosen === index ? colours.slate : colours.hairline}`,
