@@ -9,7 +9,7 @@ import re
 from django.conf import settings
 from django.contrib.auth import get_user_model
 from django.test import Client
-from playwright.sync_api import expect
+from playwright.sync_api import TimeoutError, expect
 
 from server.bench.models import BenchRecord
 from server.crafts.models import Craft
@@ -115,6 +115,22 @@ class People:
 def go(page, hop):
     page.get_by_role("navigation", name="Chain").get_by_role("link", name=hop).click()
     page.get_by_role("heading", level=1, name=hop).wait_for()
+
+
+def choose(page, label, option):
+    """Take the option whose name begins so. What comes in late may push the list's head away from under the pointer, which shuts it: it is opened until it stands open."""
+    head, wanted = page.get_by_role("combobox", name=label, exact=True), page.get_by_role("option", name=re.compile(f"^{option}"))
+    for left in reversed(range(3)):
+        head.click()
+        try:
+            wanted.wait_for(timeout=4_000 if left else 15_000)
+            break
+        except TimeoutError:
+            if not left:
+                raise
+            page.keyboard.press("Escape")
+    wanted.click()
+    expect(page.locator(".MuiPopover-root")).to_have_count(0)  # while it goes it still lies over the bench
 
 
 def band_of(page, mode):

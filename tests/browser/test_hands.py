@@ -9,16 +9,10 @@ from pathlib import Path
 
 from playwright.sync_api import expect
 
-from tests.browser.base import BrowserTest, band_of, go, in_browser, wait_coin
+from tests.browser.base import BrowserTest, band_of, choose, go, in_browser, wait_coin
 from tests.browser.looks import nothing_serious
 from tests.browser.ready import dunlin_wired, sandpiper_read, take_up
 from tests.browser.test_hops import CRACKED, RINGS, bench_of, drag, findings_of, mend, write
-
-
-def choose(page, label, option):
-    page.get_by_role("combobox", name=label, exact=True).click()
-    page.get_by_role("option", name=re.compile(f"^{option}")).click()
-    expect(page.locator(".MuiPopover-root")).to_have_count(0)  # while it goes it still lies over the bench
 
 
 def arrives(page):

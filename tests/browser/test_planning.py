@@ -15,14 +15,9 @@ from linkcore.craft.document import Fitted, Patch
 from linkcore.parts.catalogue import shipped
 from linkcore.parts.models import Board
 from server.crafts.models import Craft
-from tests.browser.base import BrowserTest, go, in_browser, wait_coin
+from tests.browser.base import BrowserTest, choose, go, in_browser, wait_coin
 from tests.browser.looks import nothing_serious
 from tests.browser.test_hops import CRACKED, RINGS, bench_of, findings_of, mend, restart, write
-
-
-def choose(page, label, option):
-    page.get_by_role("combobox", name=label, exact=True).click()
-    page.get_by_role("option", name=re.compile(f"^{option}")).click()
 
 
 def saved(page, kind):
