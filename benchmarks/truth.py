@@ -13,9 +13,9 @@ from linkcore.bench.messages import Hands
 from linkcore.bench.report import Reporter
 from linkcore.chain import measured_findings, settled_findings
 from linkcore.craft.document import Band, CraftDocument, ModeBand, apply_edits
+from linkcore.craft.facing import angle_deg
 from linkcore.craft.parts import KitParts
 from linkcore.devices.board_api import Refused
-from linkcore.devices.facing import angle_deg
 from linkcore.devices.memory import as_kept
 from linkcore.devices.modes import lacking, switch_channels
 from linkcore.findings import Edit, Finding

@@ -15,7 +15,21 @@ from typing import Any, NoReturn
 
 from pydantic import BaseModel
 
-from linkcore.craft.document import RECEIVER, AirSetup, BoardSettings, CraftDocument, Fitted, Kit, Patch, ScreenSetup, TelemetrySetup
+from linkcore.craft.document import (
+    RECEIVER,
+    AccelerometerSetup,
+    AirSetup,
+    BoardSettings,
+    CraftDocument,
+    Fitted,
+    Kit,
+    LevelTrim,
+    Patch,
+    PowerSetup,
+    ScreenSetup,
+    TelemetrySetup,
+)
+from linkcore.craft.facing import Facing
 from linkcore.craft.parts import KitParts
 from linkcore.devices.firmware import Installed, Role, all_as_made, devices_of
 from linkcore.kept import Kept, made_of
@@ -181,6 +195,7 @@ _DIRECT = (
 SECTIONS: Mapping[str, Callable[[Whole], Any]] = {
     "kit": lambda whole: {name: value for name, value in stable(whole.craft.kit).items() if name not in ("devices", "pack")},
     "parts": lambda whole: _facts(whole.parts.maybe_board, whole.parts.maybe_receiver, whole.parts.maybe_transmitter, whole.parts.module),
+    "board": lambda whole: [whole.craft.kit.board, *_facts(whole.parts.maybe_board)],
     "pack": lambda whole: [whole.craft.kit.pack, *_facts(whole.parts.pack)],
     "devices": lambda whole: sorted([each.name, each.part] for each in whole.craft.kit.devices),
     "parts of devices": lambda whole: {name: _facts(part) for name, part in whole.parts.devices.items()},
@@ -207,6 +222,10 @@ _LATER: Mapping[str, Any] = {  # sections that came after proofs had been record
     "settings/port_baud": {},
     "settings/screen": ScreenSetup(),
     "video format": {},
+    "settings/facing": Facing(),
+    "settings/level": LevelTrim(),
+    "settings/accelerometer": AccelerometerSetup(),
+    "settings/power": PowerSetup(),
     "settings/reversing_drives": False,
     "settings/rssi_channel": None,
     "settings/rssi_falls": True,
@@ -215,6 +234,7 @@ _SEEN = ("rung",)  # what was seen may be read, and is nothing that a proof rest
 _COMES_WITH: Mapping[str, tuple[str, ...]] = {"kit": ("parts",), "devices": ("parts of devices",)}
 _HELD_BY: Mapping[str, tuple[str, ...]] = {
     "kit": ("catalogue", "maybe_board", "maybe_receiver", "maybe_transmitter", "module", "missing"),
+    "board": ("maybe_board",),
     "pack": ("pack",),
     "devices": ("devices",),
     "receiver's output": ("spoken",),
@@ -226,6 +246,8 @@ def _craft_in_view(whole: Whole, keys: set[str]) -> CraftDocument:
     craft = whole.craft
     shown: dict[str, Any] = {name: getattr(craft, name) for name in _DIRECT if name in keys}
     kit = {name: value for name, value in craft.kit.__dict__.items() if name not in ("devices", "pack") and "kit" in keys}
+    if "board" in keys:
+        kit["board"] = craft.kit.board
     if "pack" in keys:
         kit["pack"] = craft.kit.pack
     if "devices" in keys:

@@ -28,6 +28,7 @@ def curlew() -> CraftDocument:
     settings.modes = [ModeBand(mode="angle", channel=6, low=850, high=1250), ModeBand(mode="horizon", channel=6, low=1250, high=1750)]
     settings.lost_link = LostLink(grace_ms=200)
     craft.kit.pack = "tussock-4-1500"
+    settings.power.capacity_mah = 1500
     craft.place = Place(mass_kg=0.65, thrust_ratio=6, speed_mps=6, height_m=20, wind_mps=4, home_m=120, people_m=60, water=False)
     return _completed(craft)
 
@@ -57,6 +58,7 @@ def avocet() -> CraftDocument:
     settings.modes = [ModeBand(mode="angle", channel=6, low=1250, high=1750)]
     settings.lost_link = LostLink(grace_ms=180, response="land")
     craft.kit.pack = "tussock-6-4000"
+    settings.power.capacity_mah = 4000
     craft.place = Place(mass_kg=1.9, thrust_ratio=4, speed_mps=14, height_m=60, wind_mps=3, home_m=1500, water=True)
     return _completed(craft)
 
@@ -82,8 +84,10 @@ def sandpiper() -> CraftDocument:
 
 
 def dunlin() -> CraftDocument:
-    """A trainer of which nothing is chosen yet."""
-    return _craft("Dunlin", "quad X", "Small trainer; on the bench lie a Dabble F3, a Twin Leaf and a Hedge 8")
+    """A trainer of which nothing is chosen yet but a pack, and that is not the one that lies there."""
+    craft = _craft("Dunlin", "quad X", "Small trainer; on the bench lie a Dabble F3, a Twin Leaf and a Hedge 8")
+    craft.kit.pack = "reedbed-3-3500"
+    return craft
 
 
 def coot() -> CraftDocument:

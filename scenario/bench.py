@@ -8,14 +8,18 @@ from typing import Any
 from linkcore.bench.bench import Bench
 from linkcore.bench.messages import BenchState, Hands
 from linkcore.craft.document import CraftDocument
+from linkcore.craft.facing import Facing
 from linkcore.craft.parts import KitParts
 from linkcore.devices.firmware import devices_of, running
 from linkcore.parts.catalogue import shipped
 from linkcore.proofs import Proof
 from linkcore.standins.bootloader import DeviceKept
 from linkcore.standins.hands import Stick
+from linkcore.standins.held import BodyTruth
 from scenario import SAMPLE_NAME, curlew
 from scenario.images import scenario_images
+
+CURLEWS_BODY = 7  # a seed
 
 
 @dataclass(frozen=True)
@@ -33,6 +37,16 @@ def run_in(document: CraftDocument, before: BenchState | None = None, *, proven:
     if proven:
         walk_proofs(bench)
     return Earned(bench.state().keep(), bench.new_proofs, bench.new_rings)
+
+
+def as_it_lies(document: CraftDocument) -> BenchState | None:
+    """What is so on the bench of a craft, whatever is written down; None where nothing is known of it."""
+    new = BenchState(stored=document.settings, running=document.settings, read_back=document.settings)
+    if document.name == "Curlew":  # since a repair
+        return new.model_copy(update={"body": BodyTruth.usual(CURLEWS_BODY).model_copy(update={"sits": Facing(roll_deg=0.4, pitch_deg=-0.5, yaw_deg=90.6)})})
+    if document.name == "Dunlin":
+        return new.model_copy(update={"bound": False, "pack_here": "tussock-2-1000"})
+    return older_receiver(document) if document.name == "Avocet" else None
 
 
 def sample() -> tuple[CraftDocument, Earned]:

@@ -6,7 +6,7 @@ import math
 
 import numpy as np
 
-from linkcore.devices.facing import mountings
+from linkcore.craft.facing import mountings
 from linkcore.hops.airframe.facing import POSES, Pose, PoseName
 
 STILL = [(0.0, 0.0, 0.0)] * 40

@@ -39,6 +39,7 @@ def downlink_craft(board: str, receiver: str, transmitter: str, module: str, **d
     craft = new_craft("Way home", "quad X", Kit(board=board, receiver=receiver, transmitter=transmitter, module=module))
     craft.kit.devices = [Fitted(name=name, part=part) for name, part in {"GPS": "tern-8", "ESC": "tiller-4", **devices}.items()]
     craft.kit.pack = "tussock-4-1500"
+    craft.settings.power.capacity_mah = 1500
     craft.wants.telemetry = True
     parts = KitParts.of(craft)
     return apply_edits(craft, plan_edits(craft, parts, work_out(craft, parts).plans[0]))

@@ -28,6 +28,7 @@ from linkcore.devices.image_facts import ImageFacts, SettingsFormat
 from linkcore.devices.lights import STATE_WORDS
 from linkcore.devices.modes import MODES, lacking
 from linkcore.devices.on_loss import rssi_percent
+from linkcore.devices.pack import counted_cells, shown_a, shown_mah, shown_v
 from linkcore.devices.pack import volts as pack_volts
 from linkcore.devices.sensors import TELLINGS, Values
 from linkcore.hops.kit.ability import sensor_states
@@ -47,6 +48,7 @@ from linkcore.signal.edges import NO_TIMES, Edges
 from linkcore.standins.bells import Bells
 from linkcore.standins.board import StandInBoard, World
 from linkcore.standins.hands import Stick
+from linkcore.standins.held import BodyTruth, HeldCraft, Idea
 from linkcore.standins.link import RadioLink
 from linkcore.standins.loading import Loading, Surroundings, bridge_blocked
 from linkcore.standins.path import Rival, SignalPath
@@ -66,6 +68,7 @@ METRES_A_DEGREE = 111_320.0
 USUAL_PACK = Pack(id="usual", name="Usual", cells=4, capacity_mah=1500)
 PROVE_EVERY_S = 0.2
 _MOVES = {"type", "left", "right", "switches"}  # what hands do at the transmitter alone: nothing else follows from it but what it sends
+BOARD_A, MOTORS_A_PERCENT = 0.4, 0.35  # what the board draws, and the motors without props for each percent that they are asked (ours)
 BROWN_OUT_S = 0.5  # how long an overloaded supply holds once the board runs
 
 __all__ = ["Bench", "CannotRun", "Refused", "cannot_run"]
@@ -120,7 +123,12 @@ class Bench:
         self.satellite_away = False
         self._pulses = 0  # bind pulses that leave the board just now
         self.read_back_settings = state.read_back
-        self.tilt_deg, self.gps_fix, self.home = state.tilt_deg, state.gps_fix, state.home
+        self.gps_fix, self.home = state.gps_fix, state.home
+        self.held = HeldCraft(state.body or BodyTruth.usual(seed), seed)
+        self.held.tilt_deg, self.held.towards_deg, self.held.turn_deg = state.tilt_deg, state.towards_deg, state.turn_deg
+        self.pack_lying = state.pack_here
+        self.read_mah, self.drawn_s = state.read_mah, state.drawn_s
+        self._counted_cells: int | None = None
         self._craft_world: tuple[CraftDocument, World] | None = None
         self._satellites_then = (False, False)
         self._runs: tuple[tuple[WireTruth, bool, bool, tuple[str, ...]], dict[str, bool]] | None = None
@@ -180,7 +188,14 @@ class Bench:
             satellite_away=self.satellite_away,
             **self.loading.kept(),
             **self.link.kept(),
-            tilt_deg=self.tilt_deg,
+            tilt_deg=self.held.tilt_deg,
+            towards_deg=self.held.towards_deg,
+            turn_deg=self.held.turn_deg,
+            body=self.held.truth,
+            pack_here=self.pack_lying,
+            airframe=self.measuring.airframe.seen,
+            read_mah=round(self.read_mah, 1),
+            drawn_s=round(self.drawn_s, 1),
             gps_fix=self.gps_fix,
             home=self.home,
             used_mah=round(self.used_mah, 1),
@@ -347,6 +362,8 @@ class Bench:
         if hands.tap is not None and hands.tap not in self.path.lines and all(wire.tap != hands.tap for wire in self.devices.wires.values()):
             raise ValueError(f"neither the {self.receiver_part.name} nor another device that speaks has a wire on a pin {hands.tap}")
         self.link.refuse(hands)
+        self._refuse_body(hands)
+        taken = self.measuring.airframe.told(hands)
         rested = self._foundations()
         before = self.transmitter.aims_us()
         self.link.hands(hands, self.t)
@@ -359,9 +376,11 @@ class Bench:
             self._follow_wires()
         if hands.replaced is not None:
             self._replace(hands.replaced)
-        self.tilt_deg = self.tilt_deg if hands.tilt_deg is None else hands.tilt_deg
+        self._hold(hands)
         if hands.pack_left_percent is not None:
-            self.used_mah = (self.parts.pack or USUAL_PACK).capacity_mah * (1 - hands.pack_left_percent / 100)
+            self.used_mah = self.pack_here.capacity_mah * (1 - hands.pack_left_percent / 100)
+            self.read_mah = self.drawn_s = 0.0
+        self.measuring.airframe.seen = taken
         self.gps_fix = self.gps_fix if hands.gps_fix is None else hands.gps_fix
         self.home = self.home if hands.home is None else hands.home
         if not hands.model_fields_set <= _MOVES:
@@ -372,6 +391,22 @@ class Bench:
         # a button that is let go at the moment when supply comes was held until then
         self.link.bind_button = self.link.bind_button and hands.bind_button is not False
         self.loading.boot_button = self.loading.boot_button and hands.boot_button is not False
+
+    def _refuse_body(self, hands: Hands) -> None:
+        if hands.pack_here and not isinstance(self.parts.catalogue.get(hands.pack_here), Pack):
+            raise ValueError(f"the catalogue has no pack {hands.pack_here}")
+
+    def _hold(self, hands: Hands) -> None:
+        """The craft is held otherwise, or is another than it was."""
+        held = self.held
+        held.tilt_deg = held.tilt_deg if hands.tilt_deg is None else hands.tilt_deg
+        held.towards_deg = held.towards_deg if hands.towards_deg is None else hands.towards_deg
+        held.turn_deg = held.turn_deg if hands.turn_deg is None else hands.turn_deg
+        held.unsteady = held.unsteady if hands.unsteady is None else hands.unsteady
+        if hands.body is not None:
+            held.truth = hands.body
+        if hands.pack_here is not None:
+            self.pack_lying = hands.pack_here
 
     def _replace(self, device: str) -> None:
         """Put a new one in the place of a device that failed; a new receiver knows nobody."""
@@ -463,7 +498,8 @@ class Bench:
         waits = {} if satellites >= SATELLITES_FIX else {facts.name: "it waits for a GPS fix" for facts in MODES if facts.needs_fix}
         lacks, fix, home = waits | dict(world.lacking), satellites >= SATELLITES_FIX, satellites >= SATELLITES_HOME
         self._satellites_then = (fix, home)
-        self.board.world = replace(world, tilt_deg=self.tilt_deg, usb=self.usb, lacking=lacks, fix=fix, home=home)
+        tilt = self.idea().tilt if "accelerometer" in self.board_part.sensors else 0.0
+        self.board.world = replace(world, tilt_deg=tilt, usb=self.usb, lacking=lacks, fix=fix, home=home)
 
     def _satellites(self) -> int:
         """What the board has from its GPS: how many satellites a fix rests on, 0 without one."""
@@ -505,6 +541,8 @@ class Bench:
         self.board.take(frames, until)
         if self._on_pack:
             self.used_mah += self._current_a() * (until - self.t) / 3.6
+            self.read_mah += self.read_a() * (until - self.t) / 3.6
+            self.drawn_s += until - self.t
         self.traffic.count(until, crossed.edges_sent, crossed.edges_heard, len(crossed.received), int(np.count_nonzero(crossed.received.errors)), frames)
         if frames and self.board.link == "good":
             self.measuring.take(frames)
@@ -512,22 +550,60 @@ class Bench:
         self.video.run(until, self.board, self._board_says, self.devices.heard, self._running_devices, self._truth)
         self.flight.run(until, self.board, self.link.last_sent_t)
         self.measuring.watch_loss(until)
+        self.measuring.airframe.watch(until)
         self.t = until
         if until >= self._prove_at:
             self._prove_at = until + PROVE_EVERY_S
             self._prove()
 
     def _current_a(self) -> float:
-        return 0.4 + 0.35 * abs(self.board.motors_percent) if self.board.powered else 0.0
+        return BOARD_A + self.motors_a if self.board.powered else 0.0
 
     @property
     def left(self) -> float:
         """What is left of the pack's charge, 0 to 1."""
-        return max(0.0, 1 - self.used_mah / (self.parts.pack or USUAL_PACK).capacity_mah)
+        return max(0.0, 1 - self.used_mah / self.pack_here.capacity_mah)
+
+    @property
+    def pack_here(self) -> Pack:
+        """The pack that really lies there: another than the one that was chosen, the chosen one, or a usual one."""
+        other = self.parts.catalogue.get(self.pack_lying)
+        return other if isinstance(other, Pack) else self.parts.pack or USUAL_PACK
 
     def volts(self) -> float:
         """What the pack gives now (a usual one where the kit has none); nothing on USB alone."""
-        return pack_volts(self.parts.pack or USUAL_PACK, self.left, self._current_a()) if self._on_pack else 0.0
+        return pack_volts(self.pack_here, self.left, self._current_a()) if self._on_pack else 0.0
+
+    def pack_volts(self) -> float:
+        """What stands at the pack's own leads, plugged in or not."""
+        return pack_volts(self.pack_here, self.left, self._current_a() if self._on_pack else 0.0)
+
+    def current_a(self) -> float:
+        """What is drawn from the pack."""
+        return self._current_a() if self._on_pack else 0.0
+
+    def read_v(self) -> float:
+        """What the board's divider reads of it."""
+        return self.volts() / self.held.truth.voltage_scale
+
+    def read_a(self) -> float:
+        """What the board's current sensor reads; nothing on USB alone."""
+        truth = self.held.truth
+        return (self._current_a() - truth.current_offset_a) / truth.current_slope if self._on_pack else 0.0
+
+    @property
+    def motors_a(self) -> float:
+        """What the motors draw of it."""
+        return MOTORS_A_PERCENT * abs(self.board.motors_percent) if self.board.powered else 0.0
+
+    @property
+    def sees_compass(self) -> bool:
+        """Whether the board sees a compass, its own or a device's."""
+        return "magnetometer" in self.observed.sensors_seen
+
+    def idea(self) -> Idea:
+        """What the board makes of how it lies."""
+        return self.held.idea(self.board.running, self.motors_a)
 
     def _up_m(self) -> float:
         """How high the craft is: on the bench unless it flies by itself."""
@@ -593,7 +669,7 @@ class Bench:
 
     def _truth(self) -> dict[SensorName, float | str]:
         """What is so, in the units that telemetry has for it."""
-        pack, rssi = self.parts.pack or USUAL_PACK, self.receiver.signal[0] if self.receiver.linked else NO_SIGNAL[0]
+        pack, rssi = self.pack_here, self.receiver.signal[0] if self.receiver.linked else NO_SIGNAL[0]
         telling = TELLINGS.get(self.path.asker.spec.name) if self.path.asker else None
         carried = telling.of("RSSI") if telling else None
         said: dict[SensorName, float | str] = {
@@ -627,17 +703,26 @@ class Bench:
         up, (then, was) = self._up_m(), self._felt_up
         self._felt_up = (self.t, up)
         compass = any("magnetometer" in part.sensors for part in self.parts.devices.values())
+        idea, power = self.idea(), self.board.running.power
+        yaw = (idea.compass if compass else idea.heading) + 180
+        fed = self._on_pack
+        if not fed:
+            self._counted_cells = None
+        elif self._counted_cells is None:
+            self._counted_cells = counted_cells(shown_v(power, self.read_v()))
         felt = Felt(
             fitted={*self.board_part.sensors, *(("magnetometer",) if compass else ())},
-            volts=self.volts(),
-            current_a=self._current_a() if self._on_pack else 0.0,
-            used_mah=self.used_mah,
+            volts=shown_v(power, self.read_v()),
+            current_a=shown_a(power, self.read_a()) if fed else 0.0,
+            used_mah=shown_mah(power, self.read_mah, self.drawn_s / 3600),
+            cells=power.cells or self._counted_cells,
+            capacity_mah=power.capacity_mah,
             up_m=up,
             climb_mps=(up - was) / (self.t - then) if self.t > then else 0.0,
-            attitude_deg=(round(self.tilt_deg, 2), 0.0, 0.0),
+            attitude_deg=(round(idea.roll, 2), round(idea.pitch, 2), round(yaw % 360 - 180, 2)),
             mode=self.board.held.main,
         )
-        self._said = (self.t, knows(felt, self.devices.heard, self.parts.pack, self.t))
+        self._said = (self.t, knows(felt, self.devices.heard, self.t))
         return self._said[1]
 
     def wire_edges(self, pin: str | None = None, seconds: float = EDGE_WINDOW_S) -> tuple[Edges, float]:
@@ -728,7 +813,10 @@ class Bench:
             bind_button=self.link.bind_button,
             transmitter_mode=self.transmitter.end.mode,
             distance_m=self.link.distance_m,
-            tilt_deg=self.tilt_deg,
+            tilt_deg=self.held.tilt_deg,
+            towards_deg=self.held.towards_deg,
+            turn_deg=self.held.turn_deg,
+            unsteady=self.held.unsteady,
             gps_fix=self.gps_fix if "GPS" in self.parts.sensors else None,
             home=self.home if "GPS" in self.parts.sensors else None,
             moving=self.measuring.finder.moving,

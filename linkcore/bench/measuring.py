@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 
 from linkcore.bench.from_frames import FINDER_S, Ear
+from linkcore.bench.in_hands import HandsWatch
 from linkcore.bench.latency import LatencyWatch
 from linkcore.bench.losses import LossWatch
 from linkcore.bench.messages import BenchState
@@ -13,6 +14,7 @@ from linkcore.craft.document import BoardSettings, CraftDocument
 from linkcore.devices.board_api import BoardApi
 from linkcore.devices.gimbals import PLACES
 from linkcore.devices.modes import holds, switch_channels
+from linkcore.hops.airframe.proofs import MADE_WITH as AIRFRAME_MADE_WITH
 from linkcore.hops.downlink.proofs import MADE_WITH as DOWNLINK_MADE_WITH
 from linkcore.hops.line.proofs import PORT_READS
 from linkcore.hops.lost_link.proofs import MADE_WITH as LOSS_MADE_WITH
@@ -44,6 +46,7 @@ MADE_WITH: Mapping[str, Reads] = {  # what a measurement counts for, by the hop 
     ),
     "lost link": LOSS_MADE_WITH,
     **DOWNLINK_MADE_WITH,
+    **AIRFRAME_MADE_WITH,
 }
 Foundations = Mapping[str, Mapping[str, str]]
 
@@ -56,6 +59,7 @@ class Measuring:
         self.sticks = state.sticks
         self.switches = state.measured
         self.losses = LossWatch(bench, state.loss)
+        self.airframe = HandsWatch(bench, state.airframe)
         self.latency = LatencyWatch()
         self.finder = ChannelFinder(bench.document.transmitter.stick_mode, state.sticks.found)
         self._watches: dict[Axis, RestWatch] = {axis: RestWatch() for axis in AXES}
@@ -69,6 +73,7 @@ class Measuring:
         self._bench.link.sensors.count_anew()
         self._bench.bells.forget()
         self._bench.video.count_anew()
+        self.airframe.forget(body=True, power=True)
         self._find_anew()
 
     def _find_anew(self) -> None:
@@ -100,6 +105,7 @@ class Measuring:
             self.latency = LatencyWatch()
         if _differ(before, now, "lost link"):
             self.losses.forget()
+        self.airframe.forget(body=_differ(before, now, "airframe"), power=_differ(before, now, "pack"))
         if _differ(before, now, "sensors"):
             self._bench.link.sensors.count_anew()
         if _differ(before, now, "alarms"):

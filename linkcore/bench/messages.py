@@ -12,6 +12,7 @@ from linkcore.devices.ends import TransmitterMode
 from linkcore.devices.flash_job import FlashOrder, JobState
 from linkcore.findings import Finding, HopKey
 from linkcore.hop import HopState
+from linkcore.hops.airframe.measure import AirframeMeasure, Asking
 from linkcore.hops.lost_link.runs import LossRun
 from linkcore.hops.registry import HOPS
 from linkcore.hops.sticks.measure import SticksMeasure
@@ -19,6 +20,7 @@ from linkcore.hops.switchboard.detents import SwitchMeasure
 from linkcore.parts.axes import Axis
 from linkcore.parts.models import Light
 from linkcore.standins.hands import HandsPart, Stick
+from linkcore.standins.held import BodyTruth
 from linkcore.standins.link import LinkHands, LinkKept
 from linkcore.standins.loading import LoadHands, LoadKept
 
@@ -32,6 +34,20 @@ class Hands(LinkHands, LoadHands):
     replaced: Annotated[str, Field(max_length=40)] | None = Field(None, description="A device that failed and was replaced by a new one")
     satellite_away: bool | None = Field(None, description="Whether the satellite's lead is on the board's bind pad instead of its own")
     tilt_deg: Annotated[float, Field(ge=-180, le=180)] | None = Field(None, description="How far the craft is tilted")
+    towards_deg: Annotated[float, Field(ge=-180, le=180)] | None = Field(None, description="Which way it is tilted: 0 nose down, 90 right side down")
+    turn_deg: Annotated[float, Field(ge=-180, le=180)] | None = Field(None, description="Which way its nose points, clockwise from north")
+    unsteady: bool | None = Field(None, description="Whether the hands shake that hold it")
+    asking: Asking | Literal["nothing"] | None = Field(
+        None, description="What is to be taken from the craft in hands: each as soon as it has been at rest for 2 s"
+    )
+    usb_so: bool | None = Field(None, description="Whether the pilot sees the USB socket point where it was found to")
+    meter_v: Annotated[float, Field(ge=0, le=100)] | None = Field(None, description="What a meter shows at the pack, while the board reads it")
+    clamp_a: Annotated[float, Field(ge=-10, le=500)] | None = Field(None, description="What a meter shows of the pack's current, while the board reads it")
+    put_back_mah: Annotated[float, Field(ge=0, le=100_000)] | None = Field(None, description="What the charger has put back of what was used")
+    cells_told: Annotated[int, Field(ge=0, le=14)] | None = Field(None, description="How many cells the pilot has counted; 0 takes that back")
+    forget_power: bool | None = Field(None, description="What meter and charger said is forgotten")
+    body: BodyTruth | None = Field(None, description="How the craft on the bench really is: its board's seat, its sensors")
+    pack_here: Annotated[str, Field(max_length=60)] | None = Field(None, description="The pack that really lies there; empty: the one that was chosen")
     gps_fix: bool | None = Field(None, description="Whether the GPS, where there is one, has a fix")
     home: bool | None = Field(None, description="Whether the fix is good enough for a home")
     pack_left_percent: Annotated[float, Field(ge=0, le=100)] | None = Field(None, description="The pack is as full as this from now on")
@@ -119,6 +135,9 @@ class Live(BaseModel):
     transmitter_mode: TransmitterMode
     distance_m: float
     tilt_deg: float
+    towards_deg: float
+    turn_deg: float
+    unsteady: bool
     gps_fix: bool | None = Field(description="Whether the GPS has a fix; None where none is fitted")
     home: bool | None = Field(description="Whether that is good enough for a home")
     moving: list[int] = Field(description="Channels that the finder sees on the move")
@@ -193,6 +212,13 @@ class BenchState(LinkKept, LoadKept):
     foundations: dict[str, dict[str, str]] = Field(default_factory=dict, description="What the measurements were made with")
     satellite_away: bool = False
     tilt_deg: float = 0.0
+    towards_deg: float = 90.0
+    turn_deg: float = 0.0
+    body: BodyTruth | None = None
+    pack_here: str = ""
+    airframe: AirframeMeasure = Field(default_factory=AirframeMeasure)
+    read_mah: float = 0.0
+    drawn_s: float = 0.0
     gps_fix: bool = True
     home: bool = True
     used_mah: float = 0.0

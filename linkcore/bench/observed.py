@@ -8,6 +8,7 @@ from linkcore.bench.seen import SeenBench
 from linkcore.bench.traffic import WINDOW_S, HomeTraffic
 from linkcore.bench.wire_names import WireNames
 from linkcore.craft.document import ElementName
+from linkcore.craft.facing import Matrix, Vector
 from linkcore.devices.ends import PowerCycle, ReceiverEnd, TransmitterEnd
 from linkcore.devices.modes import switch_channels
 from linkcore.devices.outlook import Outlook
@@ -15,6 +16,7 @@ from linkcore.devices.port import LinkState, PortReading
 from linkcore.devices.sensors import NEEDS_PACK, USUAL_BAUD
 from linkcore.devices.text_screen import Shown
 from linkcore.findings import Mend
+from linkcore.hops.airframe.measure import AirframeMeasure
 from linkcore.hops.bind.rules import EndsNow
 from linkcore.hops.bind.view import whose_link
 from linkcore.hops.downlink.causes import Now
@@ -65,9 +67,9 @@ class Observed:
     @property
     def measured_so_far(self) -> object:
         """All that findings look at of what was measured, to be compared."""
-        sticks = self._bench.measuring.sticks
+        sticks, hands = self._bench.measuring.sticks, self._bench.measuring.airframe.seen
         detents = {channel: [(each.low, each.high) for each in found] for channel, found in self._bench.measuring.switches.detents.items()}
-        return [each.places(axis) for axis, each in sticks.reached.items()], sticks.found.model_dump(), detents
+        return [each.places(axis) for axis, each in sticks.reached.items()], sticks.found.model_dump(), detents, hands
 
     @property
     def loss(self) -> LossRun | None:
@@ -103,6 +105,50 @@ class Observed:
     def home(self) -> bool | None:
         """Whether that is good enough for a home."""
         return self._bench.board.world.home if self._listened and "GPS" in self._bench.parts.sensors else None
+
+    @property
+    def in_hands(self) -> AirframeMeasure:
+        """What was measured of the craft in hands."""
+        return self._bench.measuring.airframe.seen
+
+    @property
+    def pose(self) -> Matrix:
+        """How the craft is held."""
+        return self._bench.held.pose
+
+    @property
+    def believed(self) -> tuple[float, float, float, Vector] | None:
+        """What the board makes of that: roll, pitch, heading, and the pull along the craft's axes; None where it does not run, or has nothing to feel it with."""
+        bench = self._bench
+        if not self.awake or "accelerometer" not in bench.board_part.sensors:
+            return None
+        idea = bench.idea()
+        return idea.roll, idea.pitch, idea.heading, idea.pull
+
+    @property
+    def compass_off_deg(self) -> float | None:
+        """How far its compass is from its gyro now; None where it sees none."""
+        if not self._bench.sees_compass:
+            return None
+        idea = self._bench.idea()
+        return (idea.compass - idea.heading + 180) % 360 - 180
+
+    @property
+    def read_s(self) -> float:
+        """How long the sensors have been read for what is asked."""
+        return self._bench.held.read_s
+
+    @property
+    def pack_now(self) -> tuple[bool, float, float, float, float, float, float, bool]:
+        """What the board reads of the pack, and what meters show."""
+        bench = self._bench
+        plugged = bench.pack and bench.wire.fed
+        return plugged, bench.read_v(), bench.read_a(), bench.read_mah, bench.drawn_s / 3600, bench.pack_volts(), bench.current_a(), bench.motors_a > 0
+
+    @property
+    def put_back_mah(self) -> float:
+        """What a charger would put back since the pack was last filled."""
+        return self._bench.used_mah
 
     @property
     def latency_seen(self) -> MeasuredLatency | None:

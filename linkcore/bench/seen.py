@@ -10,6 +10,7 @@ from linkcore.bench.latency import LatencyWatch
 from linkcore.bench.traffic import HomeTraffic, PortTraffic
 from linkcore.craft.document import CraftDocument
 from linkcore.craft.parts import KitParts
+from linkcore.hops.airframe.measure import AirframeMeasure
 from linkcore.hops.lost_link.runs import BadAir, Gap, LossRun, RangeWalk, SwitchTest
 from linkcore.hops.sticks.measure import SticksMeasure
 from linkcore.hops.switchboard.detents import SwitchMeasure
@@ -19,6 +20,7 @@ from linkcore.protocols.base import ProtocolSpec, TelemetryFrame
 from linkcore.signal.edges import Edges
 from linkcore.standins.bells import Bells
 from linkcore.standins.board import StandInBoard
+from linkcore.standins.held import HeldCraft, Idea
 from linkcore.standins.link import RadioLink
 from linkcore.standins.loading import Loading
 from linkcore.standins.path import SignalPath
@@ -48,6 +50,11 @@ class Measured(Protocol):
         """Lost links."""
         ...
 
+    @property
+    def airframe(self) -> InHands:
+        """The craft in hands."""
+        ...
+
     latency: LatencyWatch
 
     def watched_s(self) -> dict[Axis, float]:
@@ -67,6 +74,12 @@ class Losses(Protocol):
     bad_air: BadAir | None
     switch_test: SwitchTest | None
     walk: RangeWalk | None
+
+
+class InHands(Protocol):
+    """What was measured of the craft in hands."""
+
+    seen: AirframeMeasure
 
 
 class SeenBench(Protocol):
@@ -93,6 +106,44 @@ class SeenBench(Protocol):
     tap: str
     gps_fix: bool
     home: bool
+    held: HeldCraft
+    read_mah: float
+    drawn_s: float
+
+    def idea(self) -> Idea:
+        """What the board makes of how it lies."""
+        ...
+
+    def read_v(self) -> float:
+        """What the board's divider reads of the pack, unscaled."""
+        ...
+
+    def read_a(self) -> float:
+        """What its current sensor reads, unscaled."""
+        ...
+
+    def pack_volts(self) -> float:
+        """What stands at the pack's own leads."""
+        ...
+
+    def current_a(self) -> float:
+        """What is drawn from the pack."""
+        ...
+
+    @property
+    def used_mah(self) -> float:
+        """What was taken out of the pack."""
+        ...
+
+    @property
+    def motors_a(self) -> float:
+        """What the motors draw of the pack."""
+        ...
+
+    @property
+    def sees_compass(self) -> bool:
+        """Whether the board sees a compass, its own or a device's."""
+        ...
 
     @property
     def spec(self) -> ProtocolSpec:

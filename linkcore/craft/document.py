@@ -10,6 +10,7 @@ from jsonpatch import JsonPatch, JsonPatchException
 from jsonpointer import JsonPointerException
 from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, ValidationError, model_validator
 
+from linkcore.craft.facing import Facing
 from linkcore.craft.names import setting_name, value_in_words
 from linkcore.findings import Edit
 from linkcore.marks import LATER
@@ -346,6 +347,42 @@ class ScreenSetup(_Section):
 Baud = Annotated[int, Field(ge=1200, le=1_000_000)]
 
 
+class LevelTrim(_Section):
+    """What the board takes for level, against its facing: roll right side down, pitch nose up."""
+
+    roll_deg: float = Field(0, ge=-20, le=20)
+    pitch_deg: float = Field(0, ge=-20, le=20)
+
+
+_Axes = Annotated[list[float], Field(min_length=3, max_length=3)]
+
+
+class AccelerometerSetup(_Section):
+    """What is taken off each of the board's axes, g, and what the rest is multiplied by: true = scale x (read - offset)."""
+
+    offset_g: _Axes = Field(default_factory=lambda: [0.0, 0.0, 0.0])
+    scale: _Axes = Field(default_factory=lambda: [1.0, 1.0, 1.0])
+
+    @model_validator(mode="after")
+    def _possible(self) -> AccelerometerSetup:
+        if not all(abs(each) <= 0.5 for each in self.offset_g) or not all(0.5 <= each <= 1.5 for each in self.scale):
+            raise ValueError("an accelerometer's offset is within 0.5 g, and its scale from 0.5 to 1.5")
+        return self
+
+
+class PowerSetup(_Section):
+    """How the board reads its pack. True volts = voltage_scale x read; true amperes = current_slope x read + current_offset_a.
+
+    `cells`: None: it counts them by itself as the pack is plugged in; `capacity_mah`: None: it does not tell what is left.
+    """
+
+    voltage_scale: float = Field(1, ge=0.5, le=2)
+    current_slope: float = Field(1, ge=0.2, le=5)
+    current_offset_a: float = Field(0, ge=-20, le=20)
+    cells: int | None = Field(None, ge=1, le=14)
+    capacity_mah: int | None = Field(None, ge=50, le=100_000)
+
+
 class BoardSettings(_Section):
     """All that is written to the board and read back from it."""
 
@@ -367,6 +404,10 @@ class BoardSettings(_Section):
         default_factory=dict, max_length=MOST_PORTS, description="Ports that listen at another rate than what is usual for their job"
     )
     screen: Annotated[ScreenSetup, LATER] = Field(default_factory=ScreenSetup, description="The on-screen display")
+    facing: Annotated[Facing, LATER] = Field(default_factory=Facing, description="How the board sits in the craft")
+    level: Annotated[LevelTrim, LATER] = Field(default_factory=LevelTrim, description="What the board takes for level")
+    accelerometer: Annotated[AccelerometerSetup, LATER] = Field(default_factory=AccelerometerSetup, description="What makes its readings right")
+    power: Annotated[PowerSetup, LATER] = Field(default_factory=PowerSetup, description="How the board reads its pack")
     reversing_drives: Annotated[bool, LATER] = Field(False, description="Drives turn both ways: they stand still at 1500 us, not at 1000")
     bind_count: int = Field(0, ge=0, le=10, description="Bind pulses for a satellite at power-up; 0 in use")
 

@@ -24,8 +24,22 @@ _SECTIONS = {
     "reversing_drives": "Drives turn both ways",
     "rssi_channel": "RSSI channel",
     "rssi_falls": "RSSI falls on loss",
+    "facing": "Facing",
+    "level": "Level",
+    "accelerometer": "Accelerometer",
+    "power": "Pack as the board reads it",
 }
 _LEAVES = {
+    "facing/roll_deg": "Facing, roll",
+    "facing/pitch_deg": "Facing, pitch",
+    "facing/yaw_deg": "Facing, yaw",
+    "level/roll_deg": "Level, roll",
+    "level/pitch_deg": "Level, pitch",
+    "power/voltage_scale": "Voltage scale",
+    "power/current_slope": "Current slope",
+    "power/current_offset_a": "Current offset",
+    "power/cells": "Cells of the pack",
+    "power/capacity_mah": "Capacity of the pack",
     "receiver_input/protocol": "Receiver protocol",
     "receiver_input/inverted": "Receiver port inverted",
     "receiver_input/half_duplex": "Receiver port half duplex",
@@ -70,6 +84,9 @@ _UNITS = {
     "_percent": " %",
     "_kg": " kg",
     "_j": " J",
+    "_deg": " degrees",
+    "_mah": " mAh",
+    "_a": " A",
     "low": " us",
     "high": " us",
 }  # by how a number's field ends
@@ -92,6 +109,8 @@ def _in_a_list(steps: Sequence[str]) -> str:
             return f"Sensor not told {int(number) + 1}"
         case ["screen", "elements", number, *leaf] if number.isdigit():
             return " ".join([f"On the picture {int(number) + 1}", *leaf])
+        case ["accelerometer", what, number] if number.isdigit() and int(number) < 3:
+            return f"Accelerometer, {'offset' if what == 'offset_g' else what} of {'xyz'[int(number)]}"
         case ["modes", number, *leaf] if number.isdigit():
             return " ".join([f"Mode {int(number) + 1}", *leaf])
         case ["lost_link", "switches_us", channel]:
@@ -127,6 +146,7 @@ def place_name(path: str) -> str:
 
 
 _ELSEWHERE = {
+    "board": "facts of the board",
     "parts": "facts of the kit's parts",
     "parts of devices": "facts of the devices",
     "bind": "bind",

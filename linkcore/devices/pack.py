@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+import math
+
+from linkcore.craft.document import PowerSetup
 from linkcore.parts.models import CELL_VOLTS, Pack
 
 MIDDLE = 0.5  # of its charge: there a cell stands at its nominal voltage (ours: two straight lines for the curve)
@@ -24,3 +27,23 @@ def ohm(pack: Pack) -> float:
 def volts(pack: Pack, left: float, current_a: float) -> float:
     """What it gives under a load, V; never below nothing."""
     return max(0.0, open_volts(pack, left) - current_a * ohm(pack))
+
+
+def shown_v(setup: PowerSetup, read_v: float) -> float:
+    """What the board shows for what its divider reads."""
+    return setup.voltage_scale * read_v
+
+
+def shown_a(setup: PowerSetup, read_a: float) -> float:
+    """What the board shows for what its current sensor reads."""
+    return setup.current_slope * read_a + setup.current_offset_a
+
+
+def shown_mah(setup: PowerSetup, read_mah: float, hours: float) -> float:
+    """What the board counts over a time, from the same sensor."""
+    return setup.current_slope * read_mah + setup.current_offset_a * 1000 * hours
+
+
+def counted_cells(volts: float) -> int:
+    """How many cells a board takes a pack for that it knows nothing of, as it is plugged in: as few as could have so much (any chemistry)."""
+    return max(1, math.ceil((volts - 0.05) / max(full for full, _, _ in CELL_VOLTS.values())))

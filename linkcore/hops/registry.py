@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from linkcore.findings import HOP_KEYS
 from linkcore.hop import Hop
+from linkcore.hops.airframe.hop import HOP as AIRFRAME
 from linkcore.hops.bind.hop import HOP as BIND
 from linkcore.hops.downlink.hop import HOP as DOWNLINK
 from linkcore.hops.kit.hop import HOP as KIT
@@ -15,5 +16,5 @@ from linkcore.hops.port_plan.hop import HOP as PORT_PLAN
 from linkcore.hops.sticks.hop import HOP as STICKS
 from linkcore.hops.switchboard.hop import HOP as SWITCHBOARD
 
-HOPS: tuple[Hop, ...] = (KIT, PORT_PLAN, LOOM, LOAD, BIND, LINE, STICKS, SWITCHBOARD, LOST_LINK, DOWNLINK)
+HOPS: tuple[Hop, ...] = (KIT, PORT_PLAN, LOOM, LOAD, BIND, LINE, STICKS, SWITCHBOARD, LOST_LINK, DOWNLINK, AIRFRAME)
 HOP_KEYS[:] = [hop.key for hop in HOPS]

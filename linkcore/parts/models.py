@@ -254,6 +254,9 @@ class Board(_Fact):
     bind_pads: tuple[Name, ...] = Field((), max_length=MOST_PADS)
     level_within_deg: float = Field(LEVEL_WITHIN_DEG, ge=5, le=180)
     text_screen: Annotated[bool, LATER] = False
+    usb: Annotated[Literal["front", "rear", "left", "right"], LATER] = Field(
+        "rear", description="Which way its USB socket points where it sits as its maker meant"
+    )
     flash: Flash | None = None
 
     @model_validator(mode="after")

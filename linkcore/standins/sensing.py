@@ -6,14 +6,14 @@ from collections.abc import Collection
 from dataclasses import dataclass
 
 from linkcore.devices.sensors import Value, Values
-from linkcore.parts.models import Pack, Sensor
+from linkcore.parts.models import Sensor
 from linkcore.parts.sensor_names import SensorName
 from linkcore.standins.peripherals import Heard
 
 
 @dataclass(frozen=True)
 class Felt:
-    """What the board's own sensors meet. `fitted`: all that the craft has; `volts` at the board's feed, 0 on USB alone."""
+    """What the board makes of its own sensors. `fitted`: all that the craft has; `volts` at the board's feed, 0 on USB alone; `cells`: as set or counted, `capacity_mah`: as set."""
 
     fitted: Collection[Sensor]
     volts: float
@@ -23,19 +23,21 @@ class Felt:
     climb_mps: float
     attitude_deg: tuple[float, float, float]
     mode: str
+    cells: int | None = None
+    capacity_mah: int | None = None
 
 
-def knows(felt: Felt, heard: Heard, pack: Pack | None, t: float) -> Values:
+def knows(felt: Felt, heard: Heard, t: float) -> Values:
     """Every value that it could tell at `t` (bench seconds), in the catalogue's units."""
     said: dict[SensorName, Value] = {"flight mode": felt.mode}
     if "voltage" in felt.fitted:
         said["voltage"] = round(felt.volts, 3)
-        if pack is not None:
-            said["cell voltage"] = round(felt.volts / pack.cells, 3)
+        if felt.cells:
+            said["cell voltage"] = round(felt.volts / felt.cells, 3)
     if "current" in felt.fitted:
         said |= {"current": round(felt.current_a, 2), "used": round(felt.used_mah)}
-        if pack is not None:
-            said["charge left"] = round(100 * max(0.0, 1 - felt.used_mah / pack.capacity_mah))
+        if felt.capacity_mah:
+            said["charge left"] = round(100 * max(0.0, 1 - felt.used_mah / felt.capacity_mah))
     if "barometer" in felt.fitted:
         said |= {"height": round(felt.up_m, 2), "climb rate": round(felt.climb_mps, 2)}
     if "gyro" in felt.fitted:

@@ -366,6 +366,16 @@ def pack_rails(parts: KitParts) -> dict[str, float]:
     return {rail.name: parts.pack.full_volts for rail in parts.board.rails if rail.source == "pack"} if parts.pack else {}
 
 
+def pack_ratings(document: CraftDocument, parts: KitParts) -> dict[str, float]:
+    """What every device that hangs on the pack itself bears, V."""
+    rated: dict[str, float] = {name: part.pack_max_volts for name, part in parts.devices.items() if part.pack_max_volts is not None}
+    for patch in document.wiring:
+        pin, rail, supply = parts.pin(patch.device, patch.pin), rail_of(parts.board, patch), parts.supply(patch.device)
+        if pin is not None and pin.kind == "supply" and rail is not None and rail.source == "pack" and supply is not None:
+            rated[patch.device] = min(supply.max_volts, rated.get(patch.device, supply.max_volts))
+    return rated
+
+
 def sources_agree(pins: Sequence[Pin]) -> bool:
     """Whether several BECs may feed one rail: linear ones share it, a switching one works against any other."""
     return len(pins) < 2 or all(pin.bec == "linear" for pin in pins)

@@ -16,7 +16,7 @@ from linkcore.craft.document import CraftDocument, CraftError
 from linkcore.craft.parts import KitParts
 from linkcore.parts.catalogue import shipped
 from linkcore.wiring.netlist import every_wire, wire_key
-from scenario.bench import Earned, older_receiver, run_in
+from scenario.bench import Earned, as_it_lies, run_in
 from scenario.flights import logs as flown
 from scenario.images import scenario_images
 from server.apart.keeper import read_sample
@@ -86,10 +86,12 @@ def fill_shelf(workshop: Workshop, author: Any) -> None:
 def _make_craft(document: CraftDocument, author: Any) -> None:
     workshop = Workshop.objects.get(name=CREW)
     try:
-        before = older_receiver(document) if document.name == "Avocet" else None
+        before = as_it_lies(document)
         earned = run_in(document, before, proven=document.name == "Curlew")
     except CannotRun:
-        create_craft(workshop, document, author, demo=True)
+        craft = create_craft(workshop, document, author, demo=True)
+        if before is not None:
+            BenchRecord.objects.create(craft=craft, state=before.keep())
         return
     craft = keep(workshop, document, earned, author, demo=True)
     if (log := flown().get(document.name)) is not None:

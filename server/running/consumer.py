@@ -45,6 +45,16 @@ CHECKS_MOVE = frozenset(
         "usb",
         "pack",
         "tilt_deg",
+        "towards_deg",
+        "turn_deg",
+        "unsteady",
+        "asking",
+        "usb_so",
+        "meter_v",
+        "clamp_a",
+        "put_back_mah",
+        "cells_told",
+        "forget_power",
         "gps_fix",
         "home",
         "loss_percent",
@@ -58,7 +68,7 @@ CHECKS_MOVE = frozenset(
         "forget_sensor",
     )
 )
-MOVES = frozenset(("type", "left", "right", "tilt_deg"))  # only where they end counts
+MOVES = frozenset(("type", "left", "right", "tilt_deg", "towards_deg", "turn_deg"))  # only where they end counts
 CHECKS_ASK = frozenset(("measure anew", "read back", "keep line", "keep flight"))
 
 

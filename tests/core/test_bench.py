@@ -109,7 +109,7 @@ class FaultTest(SimpleTestCase):
     def test_the_wire_at_another_port_is_cracked_at_the_port_plan_only(self):
         hand = Hand(with_escs(crsf_craft(pad="R3")))
         hand.wait(2)
-        blank = dict.fromkeys(("loom", "bind", "line", "sticks", "switchboard", "lost link", "downlink"), "blank")
+        blank = dict.fromkeys(("loom", "bind", "line", "sticks", "switchboard", "lost link", "downlink", "airframe"), "blank")
         self.assertEqual(hand.coins(), {"kit": "rings true", "load": "rings true", "port plan": "cracked", **blank})
         self.assertEqual(hand.board.bytes_per_s, 0)
         line = hand.report().told.line

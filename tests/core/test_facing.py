@@ -13,7 +13,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from commands.calc import main
-from linkcore.devices.facing import Facing, angle_deg, in_words, mountings, nearest, right_angled
+from linkcore.craft.facing import Facing, angle_deg, in_words, mountings, nearest, right_angled
 from linkcore.hops.airframe.cells import cell_counts
 from linkcore.hops.airframe.facing import LEAST_SAMPLES, POSES, FacingError, Pose, find_facing
 from linkcore.hops.airframe.six_positions import DIRECTIONS, calibrate, recognise

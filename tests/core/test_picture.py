@@ -89,6 +89,7 @@ class ArrangeTest(unittest.TestCase):
         name=st.sampled_from([each for each in ELEMENTS if each != "flight mode"]), value=st.floats(-1e7, 1e7), column=st.integers(1, 30), marked=st.booleans()
     )
     def test_every_value_keeps_to_its_width_and_is_read_as_it_was_written(self, name, value, column, marked):
+        value = abs(value) if "voltage" in name else value  # no pack stands below nothing
         element = at(name, row=3, column=min(column, 31 - FACTS[name].width))
         rows = compose([element], {name: value}, [name] if marked else [], PAL)
         self.assertEqual([len(row) for row in rows], [30] * 16)

@@ -15,7 +15,7 @@ from typing import Literal, get_args
 import numpy as np
 from pydantic import BaseModel, ConfigDict, Field
 
-from linkcore.devices.facing import Facing, Matrix, UsbSide, Vector, angle_deg, in_words, nearest, unit
+from linkcore.craft.facing import Facing, Matrix, UsbSide, Vector, angle_deg, in_words, nearest, unit
 
 PoseName = Literal["level", "nose down", "right side down"]
 POSES: tuple[PoseName, ...] = get_args(PoseName)

@@ -27,16 +27,25 @@ class CurrentLine(BaseModel):
         return self.slope * shown_a + self.offset_a
 
 
+def could_have(pack: Pack, volts: float) -> bool:
+    """Whether a pack of that kind may stand so at rest."""
+    low, high = _range(pack)
+    return low <= volts <= high
+
+
+def _range(pack: Pack) -> tuple[float, float]:
+    full, _, empty = CELL_VOLTS[pack.chemistry]
+    return pack.cells * (empty - METER_V), pack.cells * (full + METER_V)
+
+
 def voltage_scale(scale: float, shown_v: float, true_v: float, pack: Pack | None = None) -> float:
     """The scale with which the board would show what the meter shows: scale x true / shown. Raise MeterError."""
     if true_v <= 0 or shown_v <= 0:
         who = "the meter" if true_v <= 0 else "the board"
         raise MeterError(f"{who} reads {min(true_v, shown_v):g} V: plug the pack in, and read both at the same moment")
-    if pack is not None:
-        full, _, empty = CELL_VOLTS[pack.chemistry]
-        low, high = pack.cells * (empty - METER_V) * 0.85, pack.cells * (full + METER_V)  # an empty one under load may stand lower
-        if not low <= true_v <= high:
-            raise MeterError(f"{true_v:g} V is no voltage of a {pack.name}, which has {low:.1f} to {high:.1f} V: is another pack plugged in?")
+    if pack is not None and not could_have(pack, true_v):
+        low, high = _range(pack)
+        raise MeterError(f"{true_v:g} V is no voltage of a {pack.name}, which has {low:.1f} to {high:.1f} V: is another pack plugged in?")
     if abs(true_v / shown_v - 1) > FAR_OFF:
         raise MeterError(f"the board shows {shown_v:g} V where the meter shows {true_v:g} V: it measures something else; look at the sensor's wire first")
     return scale * true_v / shown_v

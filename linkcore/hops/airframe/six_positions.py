@@ -11,7 +11,7 @@ from typing import Literal, get_args
 import numpy as np
 from pydantic import BaseModel
 
-from linkcore.devices.facing import Vector
+from linkcore.craft.facing import Vector
 from linkcore.hops.airframe.facing import FacingError, Pose, Reading, mean_at_rest
 
 Direction = Literal["x up", "x down", "y up", "y down", "z up", "z down"]

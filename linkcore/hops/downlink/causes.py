@@ -36,6 +36,7 @@ Code = Literal[
     "device baud",
     "no fix",
     "no pack",
+    "no capacity",
     "not looked for",
 ]
 Inverts = Literal["out", "both ways"]
@@ -134,6 +135,8 @@ def _why(
                 return Cause(code="no fix", says="the GPS has no fix yet", mends=(Mend(text="Give the GPS a clear sky", hands={"gps_fix": True}),))
             if sensor in NEEDS_PACK and not now.pack:
                 return Cause(code="no pack", says="no pack is plugged in, so it is zero", mends=(Mend(text="Plug the pack in", hands={"pack": True}),))
+    if sensor == "charge left" and craft.settings.power.capacity_mah is None:
+        return Cause(code="no capacity", says="the board does not know how much the pack holds", mends=_capacity(parts))
     if no_link is not None:
         return no_link
     if now is not None and not now.looking:
@@ -141,6 +144,12 @@ def _why(
             code="not looked for", says="the transmitter does not look for new sensors", mends=(Mend(text="Look for sensors", hands={"looking": True}),)
         )
     return None
+
+
+def _capacity(parts: KitParts) -> tuple[Mend, ...]:
+    if parts.pack is None:
+        return (Mend(text="Choose the pack that it flies on", go="kit"),)
+    return (Mend(text=f"Tell it: {parts.pack.capacity_mah} mAh", edits=(Edit(path="/settings/power/capacity_mah", value=parts.pack.capacity_mah),)),)
 
 
 # --- the board's way to the receiver ------------------------------------------------------------------------------

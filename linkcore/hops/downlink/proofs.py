@@ -194,7 +194,19 @@ def no_picture(view: View) -> str:
 
 RUNG: tuple[Notice, ...] = ("pack low", "signal weak", "telemetry gone")
 RING_SLACK_S = 0.5  # a slot, a slice and a word (ours)
-READS = (*SIGNAL, "firmware", "bind", "devices", "wants", "wiring of devices", "frame rate", "pack", "settings/telemetry", "settings/port_baud")
+READS = (
+    *SIGNAL,
+    "firmware",
+    "bind",
+    "devices",
+    "wants",
+    "wiring of devices",
+    "frame rate",
+    "pack",
+    "settings/telemetry",
+    "settings/port_baud",
+    "settings/power",
+)
 ALL_COME = ProofOf(
     name="every sensor comes",
     says="Every sensor that this kit should bring is in the transmitter's list, as often as was reckoned, and says something.",

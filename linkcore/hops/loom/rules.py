@@ -10,7 +10,7 @@ from linkcore.findings import At, Check, Edit, Finding, Mend, all_use, work_it_o
 from linkcore.parts.models import Pad, Peripheral, Pin
 from linkcore.protocols.registry import receiver_protocol
 from linkcore.wiring.demands import demands_of, leads_wanted
-from linkcore.wiring.netlist import fed_by_pack, feeding, pack_pads, rail_loads, rail_of, rail_volts, sources_agree, usb_load
+from linkcore.wiring.netlist import fed_by_pack, feeding, pack_pads, pack_ratings, rail_loads, rail_of, rail_volts, sources_agree, usb_load
 from linkcore.wiring.way_home import way_home
 
 CHECK = Check("loom")
@@ -429,12 +429,7 @@ def _headroom(net: _Netlist) -> Iterator[Finding]:
     pack = net.parts.pack
     if pack is None:
         return
-    rated: dict[str, float] = {name: part.pack_max_volts for name, part in net.parts.devices.items() if part.pack_max_volts is not None}
-    for _, patch, pin, _ in net.joined:
-        rail, supply = rail_of(net.board, patch), net.parts.supply(patch.device)
-        if pin.kind == "supply" and rail is not None and rail.source == "pack" and supply is not None:
-            rated[patch.device] = min(supply.max_volts, rated.get(patch.device, supply.max_volts))
-    for device, bears in rated.items():
+    for device, bears in pack_ratings(net.document, net.parts).items():
         full = pack.full_volts
         if full > bears:
             if net.parts.devices.get(device) is not None and net.parts.devices[device].pack_max_volts is not None:

@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from functools import cache
+from functools import cache, lru_cache
 from typing import Literal
 
 import numpy as np
@@ -34,7 +34,7 @@ class Facing(BaseModel):
     @property
     def matrix(self) -> Matrix:
         """What takes a vector's components along the craft's axes to those along the board's, 3 by 3."""
-        return _about(0, self.roll_deg) @ _about(1, self.pitch_deg) @ _about(2, self.yaw_deg)
+        return _turned(self.roll_deg, self.pitch_deg, self.yaw_deg)
 
     @classmethod
     def of(cls, matrix: Matrix, places: int = 2) -> Facing:
@@ -55,6 +55,13 @@ def _about(axis: int, degrees: float) -> Matrix:
     turned = np.eye(3)
     turned[one, one] = turned[two, two] = c
     turned[one, two], turned[two, one] = s, -s
+    return turned
+
+
+@lru_cache(maxsize=256)
+def _turned(roll_deg: float, pitch_deg: float, yaw_deg: float) -> Matrix:
+    turned: Matrix = _about(0, roll_deg) @ _about(1, pitch_deg) @ _about(2, yaw_deg)
+    turned.flags.writeable = False  # it is shared
     return turned
 
 
@@ -106,3 +113,21 @@ def unit(vector: Sequence[float] | Vector) -> Vector:
     """The same direction with a length of 1."""
     array = np.asarray(vector, dtype=float)
     return array / float(np.linalg.norm(array))
+
+
+def tipped(tilt_deg: float, towards_deg: float, turn_deg: float) -> Matrix:
+    """What takes the ground's axes to those of a craft that was turned clockwise seen from above, then tipped: `towards_deg` 0 nose down, 90 right side down."""
+    towards = math.radians(towards_deg)
+    to = _about(2, math.degrees(towards))
+    return to.T @ _about(1, -tilt_deg) @ to @ _about(2, turn_deg)
+
+
+def attitude_deg(turned: Matrix) -> tuple[float, float, float]:
+    """Roll, pitch and heading of a craft: roll right side down, pitch nose up, heading in [0, 360)."""
+    facing = Facing.of(turned)
+    return facing.roll_deg, facing.pitch_deg, facing.yaw_deg % 360
+
+
+def tilt_deg(pull: Vector) -> float:
+    """How far a craft is tilted whose accelerometer is pulled that way, along its own axes."""
+    return math.degrees(math.acos(max(-1.0, min(1.0, -float(unit(pull)[2])))))

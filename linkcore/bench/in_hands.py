@@ -1,0 +1,117 @@
+"""What a bench measures of the craft in hands: poses, level, six positions as they come to rest, compass against gyro, and what meter and charger say beside what the board reads."""
+
+from __future__ import annotations
+
+from linkcore.bench.messages import Hands
+from linkcore.bench.seen import SeenBench
+from linkcore.devices.pack import shown_mah, shown_v
+from linkcore.hops.airframe.measure import AirframeMeasure, AmpsRead, ChargeRead, CompassAt, VoltsRead
+from linkcore.hops.airframe.meters import APART_A, CurrentLine, MeterError, could_have, current_line, slope_by_charge, voltage_scale
+
+COMPASS_EVERY_S = 0.2
+
+
+class HandsWatch:
+    """All of that on one bench."""
+
+    def __init__(self, bench: SeenBench, seen: AirframeMeasure) -> None:
+        self._bench = bench
+        self.seen = seen
+        self._compass_t = 0.0
+
+    def forget(self, *, body: bool, power: bool) -> None:
+        """What was measured counts no more: of how the craft sits, of its pack."""
+        fresh = AirframeMeasure()
+        names = (*(_BODY if body else ()), *(_POWER if power else ()))
+        self.seen = self.seen.model_copy(update={name: getattr(fresh, name) for name in names})
+
+    def told(self, hands: Hands) -> AirframeMeasure:
+        """What is known with what the pilot says. Raise ValueError where it cannot be so; nothing is taken then."""
+        seen, bench = self.seen, self._bench
+        if hands.body is not None:
+            seen = AirframeMeasure()
+        if hands.pack_here is not None:
+            seen = self._without_power(seen)
+        if hands.asking is not None:
+            what = None if hands.asking == "nothing" else hands.asking
+            if what is not None and "accelerometer" not in bench.board_part.sensors:
+                raise ValueError(f"the {bench.board_part.name} has no accelerometer: how it sits is for eyes to tell")
+            bench.held.forget_samples()
+            seen = seen.ask(what)
+        if hands.usb_so is not None:
+            if seen.found is None:
+                raise ValueError("it has not been found yet how the board sits: take the poses first")
+            words = seen.found.says[0]
+            seen = seen.model_copy(update={"usb_so": words if hands.usb_so else "", "usb_not": "" if hands.usb_so else words})
+        if hands.forget_power:
+            seen = self._without_power(seen)
+        if hands.cells_told is not None:
+            seen = seen.model_copy(update={"cells_told": hands.cells_told or None})
+        if hands.meter_v is not None:
+            seen = seen.model_copy(update={"pack_v": hands.meter_v, "volts": self._volts(hands.meter_v), "cells_told": None})
+        if hands.clamp_a is not None:
+            seen = seen.model_copy(update={"amps": self._amps(seen, hands.clamp_a)})
+        if hands.put_back_mah is not None:
+            seen = seen.model_copy(update={"charge": self._charge(hands.put_back_mah)})
+        return seen
+
+    @staticmethod
+    def _without_power(seen: AirframeMeasure) -> AirframeMeasure:
+        return seen.model_copy(update={name: getattr(AirframeMeasure(), name) for name in _POWER})
+
+    def _volts(self, true_v: float) -> VoltsRead | None:
+        """The board's reading beside the meter's; None where it has none, or where the pack is another than the one chosen: then a scale would be made of nothing."""
+        bench = self._bench
+        if true_v <= 0:
+            raise MeterError("the meter reads 0 V: hold it to the pack's own leads, and read it again")
+        if bench.motors_a > 0:
+            raise MeterError("the motors turn, and the pack sags under them: stop them, and read the meter at rest")
+        read, power, chosen = bench.read_v(), bench.board.running.power, bench.parts.pack
+        if "voltage" not in bench.board_part.sensors or read <= 0 or not bench.board.powered:
+            return None
+        if chosen is not None and not could_have(chosen, true_v):
+            return None
+        voltage_scale(power.voltage_scale, shown_v(power, read), true_v, chosen)
+        return VoltsRead(read_v=round(read, 4), true_v=true_v)
+
+    def _amps(self, seen: AirframeMeasure, true_a: float) -> list[AmpsRead]:
+        bench = self._bench
+        if "current" not in bench.board_part.sensors:
+            raise MeterError(f"the {bench.board_part.name} has no current sensor that could be set right")
+        if not bench.board.powered or bench.read_v() <= 0:
+            raise MeterError("no pack is plugged in: plug it in, and read both at the same moment")
+        new = AmpsRead(read_a=round(bench.read_a(), 3), true_a=true_a)
+        points = [each for each in seen.amps if abs(each.read_a - new.read_a) >= APART_A]  # a reading at about the same load takes the place of the older one
+        points = sorted([*points[-1:], new], key=lambda each: each.read_a)
+        if len(points) == 2:
+            current_line((points[0].read_a, points[1].read_a), (points[0].true_a, points[1].true_a))
+        return points
+
+    def _charge(self, put_back_mah: float) -> ChargeRead:
+        bench = self._bench
+        if "current" not in bench.board_part.sensors:
+            raise MeterError(f"the {bench.board_part.name} has no current sensor that could be set right")
+        power, hours = bench.board.running.power, bench.drawn_s / 3600
+        counted = shown_mah(power, bench.read_mah, hours)
+        slope_by_charge(CurrentLine(slope=power.current_slope, offset_a=power.current_offset_a), counted, put_back_mah)
+        return ChargeRead(read_mah=round(bench.read_mah, 1), hours=round(hours, 4), put_back_mah=put_back_mah)
+
+    def watch(self, t: float) -> None:
+        """Take what is asked for once it has rested, and look at the compass, up to `t` (bench seconds)."""
+        bench = self._bench
+        awake = bench.board.powered and not bench.board.booting(t)
+        if self.seen.asking is not None and bench.held.sample(t, awake=awake) and len(bench.held.accelerometer) == bench.held.accelerometer.maxlen:
+            before = self.seen
+            self.seen = before.held(tuple(bench.held.accelerometer), tuple(bench.held.gyro), bench.board_part.usb)
+            if self.seen is not before:
+                bench.held.forget_samples()
+        if awake and t >= self._compass_t and bench.sees_compass:
+            self._compass_t = t + COMPASS_EVERY_S
+            idea = bench.idea()
+            if idea.tilt < 20:
+                off = (idea.compass - idea.heading + 180) % 360 - 180
+                self.seen = self.seen.compass(CompassAt(off_deg=round(off, 2), heading_deg=round(idea.heading, 1), motors_a=round(bench.motors_a, 2)))
+
+
+_BODY = ("asking", "said", "poses", "found", "usb_so", "usb_not", "level", "positions", "calibration", "compass_rest", "compass_motors")
+_POWER = ("pack_v", "volts", "cells_told", "amps", "charge")

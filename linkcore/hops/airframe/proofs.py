@@ -1,0 +1,148 @@
+"""What has to be seen of the airframe: how the board sits, what it takes for level, and that the pack is what it says."""
+
+from __future__ import annotations
+
+from collections.abc import Collection
+from typing import Protocol
+
+import numpy as np
+
+from linkcore.craft.airframes import FLYERS
+from linkcore.craft.facing import angle_deg, tilt_deg
+from linkcore.devices.attitude import level_pull
+from linkcore.hops.airframe.measure import AirframeMeasure
+from linkcore.hops.airframe.pack import VOLTS_WITHIN, cells_found, current_off, voltage_off
+from linkcore.parts.models import Sensor
+from linkcore.proofs import ProofOf
+from linkcore.reads import Reads, View
+from linkcore.wiring.netlist import pack_ratings, rail_loads
+
+FACING_WITHIN_DEG = 5.0  # what hands of 3 degrees leave open, and a little (ours)
+LEVEL_WITHIN_DEG = 1.0
+GRAVITY_WITHIN_G = 0.03
+
+
+class Held(Protocol):
+    """What is looked at of a running bench."""
+
+    @property
+    def in_hands(self) -> AirframeMeasure:
+        """What was measured of the craft in hands."""
+        ...
+
+    @property
+    def sensors_seen(self) -> Collection[Sensor]:
+        """The sensors that the board sees."""
+        ...
+
+
+def steadied(view: View) -> bool:
+    """Whether anything of this craft rests on how the board lies: it flies, or asks for the sensors."""
+    return view.craft.airframe in FLYERS or bool({"gyro", "accelerometer"} & set(view.craft.wants.sensors))
+
+
+def no_accelerometer(view: View) -> str:
+    """Why nothing of how it sits can be or need be proven; empty where it has to be."""
+    board = view.parts.maybe_board
+    if board is not None and "accelerometer" not in board.sensors:
+        return f"the {board.name} has no accelerometer"
+    return "" if steadied(view) else "nothing steadies this craft"
+
+
+def facing_off_deg(view: View, seen: AirframeMeasure) -> float | None:
+    """How far the facing that counts is from the one that was found; None while none was."""
+    return None if seen.found is None else angle_deg(view.craft.settings.facing.matrix, seen.found.facing.matrix)
+
+
+def facing_seen(view: View, bench: Held) -> dict[str, object] | None:
+    """Three poses agree with the facing that the board runs, and eyes with where its socket points."""
+    seen = bench.in_hands
+    off = facing_off_deg(view, seen)
+    if seen.found is None or off is None or off > FACING_WITHIN_DEG or seen.usb_so != seen.found.says[0]:
+        return None
+    return {"facing": seen.found.says[0].rstrip("."), "within_deg": seen.found.within_deg, "off_deg": round(off, 1)}
+
+
+def level_off_deg(view: View, seen: AirframeMeasure) -> float | None:
+    """How tilted the board believes the craft to be that stood level."""
+    return None if seen.level is None else tilt_deg(level_pull(view.craft.settings, seen.level.mean_g))
+
+
+def gravity_off_g(view: View, seen: AirframeMeasure) -> float | None:
+    """How much too long or short gravity reads at level."""
+    return None if seen.level is None else float(np.linalg.norm(level_pull(view.craft.settings, seen.level.mean_g))) - 1
+
+
+def level_seen(view: View, bench: Held) -> dict[str, object] | None:
+    """What stood level is level to the board."""
+    tilt, gravity = level_off_deg(view, bench.in_hands), gravity_off_g(view, bench.in_hands)
+    if tilt is None or gravity is None or tilt > LEVEL_WITHIN_DEG or abs(gravity) > GRAVITY_WITHIN_G:
+        return None
+    return {"off_deg": round(tilt, 2), "gravity_g": round(1 + gravity, 3)}
+
+
+def too_much(view: View) -> list[str]:
+    """What of the supply carries or bears too little, on a full pack; empty where nothing does."""
+    craft, parts = view.craft, view.parts
+    pack = parts.pack
+    over = [f"the rail {load.rail}" for load in rail_loads(craft, parts) if load.ma > load.limit_ma]
+    bears = pack_ratings(craft, parts) if pack is not None else {}
+    return [*over, *(f"the {name}" for name, volts in bears.items() if pack is not None and pack.full_volts > volts)]
+
+
+def power_seen(view: View, bench: Held) -> dict[str, object] | None:
+    """The pack that lies there is the chosen one, the board shows what a meter does, and everything bears it full."""
+    seen, pack, board, power = bench.in_hands, view.parts.pack, view.parts.maybe_board, view.craft.settings.power
+    if pack is None or board is None:
+        return None
+    found = cells_found(seen, pack)
+    if found is None or found.cells != pack.cells or (power.cells or pack.cells) != pack.cells or too_much(view):
+        return None
+    told: dict[str, object] = {"cells": found.cells, "volts": seen.pack_v}
+    if "voltage" in board.sensors:
+        off = voltage_off(power, seen)
+        if off is None or abs(off) > VOLTS_WITHIN:
+            return None
+        told["voltage_off_percent"] = round(100 * off, 1)
+    if "current" in board.sensors:
+        if current_off(power, seen) != "" or power.capacity_mah != pack.capacity_mah:
+            return None
+        told["current"] = "by the charger" if seen.charge is not None else "by a meter, at two loads"
+    return told
+
+
+def needs_no_power(view: View) -> str:
+    """A craft that nothing feeds from a pack needs no proof of it."""
+    return "" if view.craft.feed == "pack" or view.parts.pack is not None else "no pack feeds this craft"
+
+
+_SITS = ("board", "airframe", "wants", "settings/facing")
+FACING = ProofOf(
+    name="facing",
+    says="Three poses of the craft agree with the facing that the board runs, and its USB socket is seen to point there.",
+    reads=Reads(*_SITS),
+    minutes=2,
+    seen=facing_seen,
+    wants=("pack",),
+    needless=no_accelerometer,
+)
+LEVEL = ProofOf(
+    name="level",
+    says="The craft stood as it shall fly level, at rest for 2 s, and the board takes that for level.",
+    reads=Reads(*_SITS, "settings/level", "settings/accelerometer"),
+    minutes=1,
+    seen=level_seen,
+    wants=("pack",),
+    needless=no_accelerometer,
+)
+POWER = ProofOf(
+    name="power",
+    says="The pack has the cells of the one that was chosen, the board shows what meter and charger do, and everything bears it full.",
+    reads=Reads("board", "kit", "pack", "devices", "feed", "wiring", "wiring of devices", "settings/power"),
+    minutes=4,
+    seen=power_seen,
+    wants=("pack", "props off"),
+    needless=needs_no_power,
+)
+PROOFS = (FACING, LEVEL, POWER)
+MADE_WITH = {"airframe": Reads("board"), "pack": Reads("board", "pack", "feed")}  # what was read of board and pack counts for these

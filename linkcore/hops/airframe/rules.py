@@ -1,0 +1,205 @@
+"""What is wrong with how the board sits, what it takes for level, and what it makes of its pack."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from linkcore.craft.airframes import MULTIROTORS
+from linkcore.craft.document import AccelerometerSetup
+from linkcore.craft.facing import Facing, angle_deg, in_words
+from linkcore.craft.places import place_of
+from linkcore.devices.attitude import level_for
+from linkcore.devices.body import Body
+from linkcore.findings import At, Check, Edit, Finding, Mend
+from linkcore.hops.airframe.measure import AirframeMeasure
+from linkcore.hops.airframe.pack import VOLTS_WITHIN, cells_found, current_off, line_for, scale_for, voltage_off
+from linkcore.hops.airframe.proofs import FACING_WITHIN_DEG, GRAVITY_WITHIN_G, LEVEL_WITHIN_DEG, facing_off_deg, gravity_off_g, level_off_deg, no_accelerometer
+from linkcore.parts.models import Pack
+from linkcore.reads import View
+
+CHECK = Check("airframe")
+COMPASS_MOST_DEG = 10.0  # a return home that is off by more bends into a spiral (ours)
+IRON_MOST_DEG = 15.0
+MOST_PACKS = 3
+
+
+def facing_to_set(seen: AirframeMeasure) -> Facing:
+    """What is set of what was found: the way that was meant, or, where the board is off it by more than hands leave open, just as found."""
+    assert seen.found is not None
+    off = angle_deg(seen.found.facing.matrix, seen.found.mounting.matrix)
+    return seen.found.mounting if off <= seen.found.within_deg else seen.found.facing
+
+
+def check_set(view: View) -> list[Finding]:
+    """What is set of the pack, against the one that was chosen."""
+    pack, power = view.parts.pack, view.craft.settings.power
+    found = []
+    if pack is not None and power.cells not in (None, pack.cells):
+        found.append(
+            CHECK.stop(
+                "airframe.cells",
+                At.setting("/settings/power/cells", "board"),
+                f"The board is set to {power.cells} cells; the {pack.name} has {pack.cells}.",
+                "Every warning about the pack comes too early, or never.",
+                Mend(text=f"Set {pack.cells} cells", edits=(Edit(path="/settings/power/cells", value=pack.cells),)),
+            )
+        )
+    if pack is not None and power.capacity_mah not in (None, pack.capacity_mah):
+        found.append(
+            CHECK.warn(
+                "airframe.capacity",
+                At.setting("/settings/power/capacity_mah", "board"),
+                f"The board reckons with {power.capacity_mah} mAh; the {pack.name} holds {pack.capacity_mah}.",
+                "What it tells to be left is not what is left.",
+                Mend(text=f"Set {pack.capacity_mah} mAh", edits=(Edit(path="/settings/power/capacity_mah", value=pack.capacity_mah),)),
+            )
+        )
+    return found
+
+
+def check_measured(view: View, seen: AirframeMeasure) -> list[Finding]:
+    """What was measured, against what is set."""
+    if view.parts.maybe_board is None:
+        return []
+    sits = [] if no_accelerometer(view) else [*_facing(view, seen), *_level(view, seen)]
+    return [*sits, *_pack(view, seen), *_meters(view, seen), *_compass(view, seen)]
+
+
+def _facing(view: View, seen: AirframeMeasure) -> Iterator[Finding]:
+    if seen.found is None:
+        return
+    words, usb = seen.found.says[0].rstrip("."), view.parts.board.usb
+    if seen.usb_not == seen.found.says[0]:
+        yield CHECK.stop(
+            "airframe.eyes",
+            At.device("board"),
+            f"By the poses {_first_lower(words)}, and you see it otherwise.",
+            "Nose up with the left side down reads like a board that is turned half round: a pose was held the other way.",
+            Mend(text="Take the poses anew", hands={"asking": "facing"}),
+        )
+        return
+    off = facing_off_deg(view, seen)
+    if off is not None and off > FACING_WITHIN_DEG:
+        believes = in_words(view.craft.settings.facing.matrix, usb)
+        said = f"{words}; the board believes that {_first_lower(believes)}" if believes != words else f"{words}, {off:.0f} degrees off what the board believes"
+        yield CHECK.stop(
+            "airframe.facing",
+            At.setting("/settings/facing", "board"),
+            f"{said}.",
+            "What tips the craft one way is steadied another way: it rolls over as it leaves the ground.",
+            Mend(text=f"Set it: {_first_lower(words)}", edits=(Edit(path="/settings/facing", value=facing_to_set(seen).model_dump()),)),
+        )
+
+
+def _level(view: View, seen: AirframeMeasure) -> Iterator[Finding]:
+    tilt, gravity = level_off_deg(view, seen), gravity_off_g(view, seen)
+    if seen.level is None or tilt is None or gravity is None:
+        return
+    if abs(gravity) > GRAVITY_WITHIN_G:
+        calibrated = seen.calibration
+        if calibrated is not None and calibrated.offset_g is not None and calibrated.scale is not None and calibrated.worst is None:
+            setup = AccelerometerSetup(offset_g=[round(each, 4) for each in calibrated.offset_g], scale=[round(each, 4) for each in calibrated.scale])
+            mend = Mend(text="Set what the six positions gave", edits=(Edit(path="/settings/accelerometer", value=setup.model_dump()),))
+        else:
+            mend = Mend(text="Take the six positions", hands={"asking": "six positions"})
+        yield CHECK.warn(
+            "airframe.gravity",
+            At.setting("/settings/accelerometer", "board"),
+            f"At rest the board reads {1 + gravity:.3f} g.",
+            "Its idea of level moves with every tilt, since an axis is off by more than what is left of it.",
+            mend,
+        )
+    trim = level_for(view.craft.settings, seen.level.mean_g)
+    if tilt > LEVEL_WITHIN_DEG and trim is not None:
+        yield CHECK.warn(
+            "airframe.level",
+            At.setting("/settings/level", "board"),
+            f"The board believes the craft to be tilted by {tilt:.1f} degrees where it stood level.",
+            "With the sticks let go it drifts that way.",
+            Mend(text="Take that for level", edits=(Edit(path="/settings/level", value=trim.model_dump()),)),
+        )
+
+
+def _pack(view: View, seen: AirframeMeasure) -> Iterator[Finding]:
+    pack = view.parts.pack
+    found = cells_found(seen, pack) if pack is not None else None
+    if pack is None or found is None or found.ask or found.cells == pack.cells:
+        return
+    if found.cells is None:
+        yield CHECK.stop(
+            "airframe.no-count",
+            At.device("pack"),
+            f"{seen.pack_v:g} V is no count of {pack.chemistry} cells: of a {pack.name} it would be {(seen.pack_v or 0) / pack.cells:.2f} V a cell.",
+            "A pack that is emptier than empty, or has a dead cell, burns as it is charged.",
+            Mend(text="Measure each cell at the balance lead before anything else"),
+        )
+        return
+    others = [part for part in view.parts.catalogue.all_of(Pack) if part.cells == found.cells]
+    yield CHECK.stop(
+        "airframe.pack",
+        At.device("pack"),
+        f"{_cells(found.cells)} lie there, at {seen.pack_v:g} V; the {pack.name} that was chosen has {pack.cells}.",
+        "Motors, limits and every warning are reckoned for another pack.",
+        *(Mend(text=f"It is a {part.name}: choose it", edits=(Edit(path="/kit/pack", value=part.id),)) for part in others[:MOST_PACKS]),
+        Mend(text=f"Plug the {pack.name} in, and hold the meter to it"),
+    )
+
+
+def _meters(view: View, seen: AirframeMeasure) -> Iterator[Finding]:
+    power, board = view.craft.settings.power, view.parts.board
+    off, scale = voltage_off(power, seen), scale_for(seen)
+    if off is not None and scale is not None and abs(off) > VOLTS_WITHIN and "voltage" in board.sensors:
+        yield CHECK.warn(
+            "airframe.voltage",
+            At.setting("/settings/power/voltage_scale", "board"),
+            f"The board shows {abs(100 * off):.1f} % {'more' if off > 0 else 'less'} than the meter.",
+            "It warns too late of an empty pack." if off > 0 else "It warns while the pack is half full.",
+            Mend(text=f"Set the voltage scale to {scale:g}", edits=(Edit(path="/settings/power/voltage_scale", value=scale),)),
+        )
+    wrong, line = current_off(power, seen), line_for(power, seen)
+    if wrong and line is not None and "current" in board.sensors:
+        slope, offset = round(line.slope, 4), round(line.offset_a, 3)
+        edits = (Edit(path="/settings/power/current_slope", value=slope), Edit(path="/settings/power/current_offset_a", value=offset))
+        yield CHECK.warn(
+            "airframe.current",
+            At.setting("/settings/power/current_slope", "board"),
+            f"The current is not what the board shows: {wrong}.",
+            "What it counts to be used, and what it tells to be left, are wrong by as much.",
+            Mend(text=f"Set slope {slope:g} and offset {offset:g} A", edits=edits),
+        )
+
+
+def hover_a(view: View) -> float | None:
+    """What the motors draw in steady flight, at the pack's nominal voltage; None without a pack."""
+    place, pack = place_of(view.craft), view.parts.pack
+    return None if pack is None else Body.of(view.craft.airframe, place).power_w(place.speed_mps) / pack.nominal_volts
+
+
+def _compass(view: View, seen: AirframeMeasure) -> Iterator[Finding]:
+    amps, per_a = hover_a(view), seen.deg_per_a
+    if amps is not None and per_a is not None and abs(per_a * amps) > COMPASS_MOST_DEG:
+        flight = "hover" if view.craft.airframe in MULTIROTORS else "cruise"
+        yield CHECK.warn(
+            "airframe.motors-turn-compass",
+            At.device("board"),
+            f"Each ampere of the motors turns the compass by {abs(per_a):.1f} degrees: {abs(per_a * amps):.0f} degrees at the {amps:.0f} A of a {flight}.",
+            f"More than {COMPASS_MOST_DEG:.0f} degrees, and a return home bends into a spiral.",
+            Mend(text="Move the compass away from the pack's leads, twist those, and run the motors again"),
+        )
+    spread = seen.compass_spread_deg
+    if spread is not None and spread > IRON_MOST_DEG:
+        yield CHECK.warn(
+            "airframe.craft-turns-compass",
+            At.device("board"),
+            f"Turned round, compass and gyro part by {spread:.0f} degrees.",
+            "Something magnetic turns with the craft, or the compass sits another way than it is told.",
+            Mend(text="Take magnets and steel away from it, calibrate it, and turn the craft round once more"),
+        )
+
+
+def _cells(count: int) -> str:
+    return "One cell" if count == 1 else f"{count} cells"
+
+
+def _first_lower(text: str) -> str:
+    return text if text.startswith("USB") else text[0].lower() + text[1:]
