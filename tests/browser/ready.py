@@ -12,6 +12,7 @@ from linkcore.hops.kit.exchange import exchange
 from linkcore.parts.catalogue import shipped
 from linkcore.wiring.netlist import plan_edits
 from linkcore.wiring.planner import work_out
+from scenario.bench import as_it_lies
 from server.bench.models import BenchRecord
 from server.crafts.models import Craft
 from server.demo import services as demo
@@ -31,7 +32,9 @@ def take_up(document: CraftDocument, on_board: BoardSettings | None = None) -> N
     settings = on_board or document.settings
     craft = Craft.objects.get(workshop__name=demo.CREW, name=document.name)
     Craft.objects.filter(pk=craft.pk).update(document=document.model_dump(mode="json"))
-    bench = Bench(document, BenchState(stored=settings, running=settings, read_back=settings))
+    lies = as_it_lies(document)
+    so = {"body": lies.body, "pack_here": lies.pack_here} if lies else {}
+    bench = Bench(document, BenchState(stored=settings, running=settings, read_back=settings, **so))
     BenchRecord.objects.update_or_create(craft=craft, defaults={"state": bench.state().keep()})
 
 

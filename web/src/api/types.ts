@@ -77,3 +77,4 @@ export type Budget = Schemas["Budget"];
 export type SwitchView = Schemas["SwitchView"];
 export type TruthTableView = Schemas["TruthTable"];
 export type TransmitterSetup = CraftDocument["transmitter"];
+export type AirframeTold = Schemas["AirframeTold"];

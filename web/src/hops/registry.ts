@@ -35,6 +35,7 @@ export const REGISTRY: Record<Hop, HopEntry> = {
   switchboard: live("switchboard", async () => (await import("./switchboard/SwitchboardHop")).SwitchboardHop),
   "lost link": live("lost link", async () => (await import("./lost_link/LostLinkHop")).LostLinkHop),
   downlink: live("downlink", async () => (await import("./downlink/DownlinkHop")).DownlinkHop),
+  airframe: live("airframe", async () => (await import("./airframe/AirframeHop")).AirframeHop),
 };
 export const HOPS = Object.keys(REGISTRY) as Hop[];
 
