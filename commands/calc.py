@@ -204,6 +204,7 @@ def calc_power(document: CraftDocument, parts: KitParts, _heard: Heard) -> Answe
             {
                 "name": load.rail,
                 "volts_full": load.volts,
+                "idle_ma": load.idle_ma,
                 "ma": load.ma,
                 "peak_ma": load.peak_ma,
                 "limit_ma": load.limit_ma,

@@ -9,7 +9,9 @@ from itertools import pairwise
 from linkcore.bench.bench import REST_SLICE_S, Bench
 from linkcore.bench.messages import Hands
 from linkcore.bench.report import Reporter
+from linkcore.craft.airframes import ON_THE_GROUND
 from linkcore.craft.document import Band, CraftDocument, Place
+from linkcore.devices.body import Body
 from linkcore.hops.lost_link.proofs import clears
 from linkcore.hops.lost_link.runs import LossRun, as_long_as
 from linkcore.hops.lost_link.timeline import predict
@@ -62,8 +64,8 @@ def losing(seed: int) -> CraftDocument | None:
 def _response(craft: CraftDocument, rng: random.Random) -> None:
     """Any airframe and response, somewhere; a GPS with a compass now and then."""
     lost = craft.settings.lost_link
-    craft.airframe = rng.choice(["quad X", "quad X", "plane", "boat"])
-    flies = craft.airframe != "boat"
+    craft.airframe = rng.choice(["quad X", "quad X", "plane", "boat", "rover"])
+    flies = craft.airframe not in ON_THE_GROUND
     lost.response = rng.choice(["motors off", "land", "return home", "loiter"])
     if rng.random() < 0.6:
         located = with_gps(craft, name="compass GPS")
@@ -88,7 +90,10 @@ def _response(craft: CraftDocument, rng: random.Random) -> None:
         energy_limit_j=rng.choice([None, 30, 500]),
         water=rng.random() < 0.2,
     )
-
+    if craft.airframe == "boat":  # as fast as water lets it
+        top = Body.of("boat", craft.place).top_mps
+        craft.place.speed_mps, craft.place.wind_mps = rng.uniform(0.2, 0.7) * top, rng.choice([0, rng.uniform(0, 0.4) * top])
+        lost.return_mps = max(2.0, rng.uniform(0.6, 0.85) * top)
     if 0 < lost.return_mps - craft.place.wind_mps < 1:  # it would crawl home for half an hour
         craft.place.wind_mps = lost.return_mps + 1
 
@@ -168,7 +173,12 @@ def lost(seed: int) -> Loss | None:
     if fooled and not said & {"lostlink.hidden", "lostlink.preset-arms", "lostlink.preset-disarms"}:
         run.faults.append("the board is deceived, and nothing is said")
     run.faults += _dangers(craft, seen, said) if seen is not None and not predicted.hidden else []
-    low = seen is not None and predicted.home_s is not None and not clears(seen, craft.place.obstacle_height_m if craft.place else 0.0)
+    low = (
+        seen is not None
+        and predicted.home_s is not None
+        and craft.airframe not in ON_THE_GROUND
+        and not clears(seen, craft.place.obstacle_height_m if craft.place else 0.0)
+    )
     if low and not said & {"lostlink.low-return", "lostlink.low-path"}:
         run.faults.append("it came home lower than what stands around, and nothing is said")
     if not predicted.hidden:

@@ -370,6 +370,32 @@ class AccelerometerSetup(_Section):
         return self
 
 
+OutputRole = Literal[
+    "front left motor",
+    "front right motor",
+    "rear left motor",
+    "rear right motor",
+    "front motor",
+    "rear motor",
+    "left motor",
+    "right motor",
+    "motor",
+    "aileron",
+    "elevator",
+    "rudder",
+    "tail servo",
+    "another servo",
+]
+
+
+class MixingSetup(_Section):
+    """What the board makes of its commands: for which layout it mixes (None: what its craft is), what each output drives, and how often its servos get a pulse."""
+
+    layout: Airframe | None = None
+    outputs: dict[Annotated[str, Field(max_length=40)], OutputRole] = Field(default_factory=dict, max_length=24)
+    servo_hz: int = Field(50, ge=40, le=400)
+
+
 class PowerSetup(_Section):
     """How the board reads its pack. True volts = voltage_scale x read; true amperes = current_slope x read + current_offset_a.
 
@@ -407,6 +433,7 @@ class BoardSettings(_Section):
     facing: Annotated[Facing, LATER] = Field(default_factory=Facing, description="How the board sits in the craft")
     level: Annotated[LevelTrim, LATER] = Field(default_factory=LevelTrim, description="What the board takes for level")
     accelerometer: Annotated[AccelerometerSetup, LATER] = Field(default_factory=AccelerometerSetup, description="What makes its readings right")
+    mixing: Annotated[MixingSetup, LATER] = Field(default_factory=MixingSetup, description="Layout, outputs and servo rate")
     power: Annotated[PowerSetup, LATER] = Field(default_factory=PowerSetup, description="How the board reads its pack")
     reversing_drives: Annotated[bool, LATER] = Field(False, description="Drives turn both ways: they stand still at 1500 us, not at 1000")
     bind_count: int = Field(0, ge=0, le=10, description="Bind pulses for a satellite at power-up; 0 in use")

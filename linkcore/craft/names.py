@@ -28,6 +28,7 @@ _SECTIONS = {
     "level": "Level",
     "accelerometer": "Accelerometer",
     "power": "Pack as the board reads it",
+    "mixing": "Mixing",
 }
 _LEAVES = {
     "facing/roll_deg": "Facing, roll",
@@ -35,6 +36,9 @@ _LEAVES = {
     "facing/yaw_deg": "Facing, yaw",
     "level/roll_deg": "Level, roll",
     "level/pitch_deg": "Level, pitch",
+    "mixing/layout": "Layout that is mixed for",
+    "mixing/outputs": "Outputs",
+    "mixing/servo_hz": "Servo rate",
     "power/voltage_scale": "Voltage scale",
     "power/current_slope": "Current slope",
     "power/current_offset_a": "Current offset",
@@ -85,6 +89,7 @@ _UNITS = {
     "_kg": " kg",
     "_j": " J",
     "_deg": " degrees",
+    "_hz": " Hz",
     "_mah": " mAh",
     "_a": " A",
     "low": " us",
@@ -109,6 +114,8 @@ def _in_a_list(steps: Sequence[str]) -> str:
             return f"Sensor not told {int(number) + 1}"
         case ["screen", "elements", number, *leaf] if number.isdigit():
             return " ".join([f"On the picture {int(number) + 1}", *leaf])
+        case ["mixing", "outputs", pad]:
+            return f"Output {pad}"
         case ["accelerometer", what, number] if number.isdigit() and int(number) < 3:
             return f"Accelerometer, {'offset' if what == 'offset_g' else what} of {'xyz'[int(number)]}"
         case ["modes", number, *leaf] if number.isdigit():
@@ -173,7 +180,9 @@ def section_name(section: str) -> str:
 
 def value_in_words(value: Any, path: str = "") -> str:
     """A setting's value for people; with its `path` a number carries its unit."""
-    if value is None or value == []:
+    if value is None and path.endswith("layout"):
+        return "what its craft is"
+    if value is None or value in ([], {}):
         return "none"
     if isinstance(value, bool):
         return "yes" if value else "no"
@@ -183,6 +192,8 @@ def value_in_words(value: Any, path: str = "") -> str:
             return f"{value['mode']} at {band}" if "mode" in value else band
         if {"element", "column", "row"} <= value.keys():
             return f"{value['element']} at column {value['column']}, row {value['row']}"
+        if path.endswith("outputs"):
+            return ", ".join(f"{pad} {role}" for pad, role in value.items())
         if value.keys() == {"low", "high"}:
             return f"{value['low']:g} to {value['high']:g} us"
         return ", ".join(value_in_words(each, name) for name, each in value.items())

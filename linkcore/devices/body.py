@@ -54,6 +54,11 @@ class Body:
         return math.sqrt(G * self.drag_length_m)
 
     @property
+    def top_mps(self) -> float:
+        """How fast a boat goes through the water at most: sqrt(T L), where thrust T (of its mass) and drag v² / L hold each other; no limit is known of others."""
+        return math.sqrt(self.thrust_ratio * G * self.drag_length_m) if self.airframe == "boat" else math.inf
+
+    @property
     def hover_percent(self) -> float:
         """The motors' share at which a multirotor hovers: thrust goes with the square of what is asked."""
         return 100 * math.sqrt(1 / self.thrust_ratio)
@@ -75,6 +80,11 @@ class Body:
             return IDLE_W + self.mass_kg * G * airspeed_mps / GLIDE_RATIO / EFFICIENCY + lift
         drag = self.mass_kg * airspeed_mps**2 / self.drag_length_m if self.airframe == "boat" else ROLLING * self.mass_kg * G / 4
         return IDLE_W + drag * airspeed_mps / EFFICIENCY
+
+    @property
+    def full_power_w(self) -> float:
+        """What all its motors draw at full throttle, standing: power goes with thrust to the power of three halves (momentum theory)."""
+        return IDLE_W + HOVER_W_KG * self.mass_kg * math.pow(self.thrust_ratio, 1.5)
 
     def energy_j(self, down_mps: float, along_mps: float) -> float:
         """What it strikes with."""

@@ -6,7 +6,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Literal
 
-from linkcore.craft.airframes import FLYERS, MULTIROTORS, WINGS
+from linkcore.craft.airframes import FLYERS, MULTIROTORS, ON_THE_GROUND, WINGS
 from linkcore.craft.document import Airframe, BoardSettings, CraftDocument, Mode
 from linkcore.craft.parts import KitParts
 from linkcore.devices.responses import heading_known, height_known
@@ -22,6 +22,8 @@ class ModeFacts:
     """One mode. `kind`: under what it is offered; `group`: of those in one group only one holds, the one listed first here; `needs_fix`: a GPS fix besides the sensor; `needs_heading`: it must know which way
     it faces; `needs_height`: how high it is.
 
+    `ground_too`: a boat or a rover does it as well, and asks for a place and a heading only.
+
     `first`: it wins over whatever it does not go with, wherever that is listed. `airframes`: where it makes sense (None: anywhere); `excludes`: modes of other groups that it does not go with.
     """
 
@@ -34,6 +36,7 @@ class ModeFacts:
     needs_heading: bool = False
     needs_height: bool = False
     first: bool = False
+    ground_too: bool = False
     airframes: frozenset[Airframe] | None = None
     excludes: tuple[Mode, ...] = ()
 
@@ -60,7 +63,8 @@ MODES: tuple[ModeFacts, ...] = (
         needs_heading=True,
         needs_height=True,
         first=True,  # a pilot who asks for it has lost sight, or the craft
-        airframes=FLYERS,
+        ground_too=True,
+        airframes=FLYERS | ON_THE_GROUND,
     ),
     ModeFacts(
         "position hold",
@@ -70,7 +74,8 @@ MODES: tuple[ModeFacts, ...] = (
         ("gyro", "accelerometer", "GPS"),
         needs_fix=True,
         needs_heading=True,
-        airframes=MULTIROTORS,
+        ground_too=True,
+        airframes=MULTIROTORS | ON_THE_GROUND,
     ),
     ModeFacts("loiter", "circles over one place", "where it stays", "place", ("gyro", "accelerometer", "GPS"), needs_fix=True, airframes=WINGS),
     ModeFacts("altitude hold", "keeps its height", "where it stays", None, ("gyro", "accelerometer", "barometer"), airframes=FLYERS),
@@ -108,10 +113,11 @@ def lacks(name: str, document: CraftDocument, parts: KitParts) -> str | None:
     facts = FACTS[name]
     if facts.airframes is not None and document.airframe not in facts.airframes:
         return f"it is not for a {document.airframe}"
-    missing: list[str] = [sensor for sensor in facts.sensors if sensor not in parts.sensors]
+    ground = facts.ground_too and document.airframe in ON_THE_GROUND
+    missing: list[str] = [sensor for sensor in facts.sensors if sensor not in parts.sensors and not (ground and sensor in ("gyro", "accelerometer"))]
     if facts.needs_heading and not heading_known(document.airframe, parts.sensors):
         missing.append("a magnetometer")
-    if facts.needs_height and not height_known(parts.sensors):
+    if facts.needs_height and not ground and not height_known(parts.sensors):
         missing.append("a barometer")
     return f"it needs {' and '.join(missing)}, which this craft does not have" if missing else None
 

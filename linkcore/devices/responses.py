@@ -6,11 +6,12 @@ import math
 from collections.abc import Collection
 from typing import Literal
 
-from linkcore.craft.airframes import MULTIROTORS, WINGS
+from linkcore.craft.airframes import MULTIROTORS, ON_THE_GROUND, WINGS
 from linkcore.craft.document import Airframe, LostLink, Response
 from linkcore.parts.models import Sensor
 
 ALONG_MPS2 = 2.5  # how hard it speeds up and brakes over the ground: a tilt of 14 degrees
+GROUND_MPS2 = 0.8  # the same of a boat or a rover (ours)
 UP_MPS2 = 1.5  # how hard it begins to climb or come down
 CLIMB_MPS = 3.0
 REACHED_M = 1.0  # so near to home it begins to come down
@@ -27,9 +28,14 @@ IN_WORDS: dict[Response, str] = {
 }
 WHO_CAN: dict[Response, Collection[Airframe]] = {
     "land": MULTIROTORS | WINGS,
-    "return home": MULTIROTORS | WINGS,
-    "loiter": WINGS,
+    "return home": MULTIROTORS | WINGS | ON_THE_GROUND,
+    "loiter": WINGS | ON_THE_GROUND,
 }
+
+
+def in_words(response: Response, airframe: Airframe) -> str:
+    """What it does; a boat or a rover that loiters stays where it is."""
+    return "stays where it is" if response == "loiter" and airframe in ON_THE_GROUND else IN_WORDS[response]
 
 
 def can_do(airframe: Airframe, response: Response) -> bool:
@@ -49,6 +55,8 @@ def height_known(sensors: Collection[Sensor]) -> bool:
 
 def lacks(airframe: Airframe, response: Response, sensors: Collection[Sensor]) -> list[str]:
     """What a response needs and this craft does not have."""
+    if airframe in ON_THE_GROUND and response in ("return home", "loiter"):
+        return [*([] if "GPS" in sensors else ["a GPS"]), *([] if heading_known(airframe, sensors) else ["a magnetometer"])]
     if response == "return home":
         height = [] if height_known(sensors) else ["a barometer"]
         return [*([] if "GPS" in sensors else ["a GPS"]), *([] if heading_known(airframe, sensors) else ["a magnetometer"]), *height]

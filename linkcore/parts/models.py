@@ -510,7 +510,8 @@ class Screen(_Fact):
 class Peripheral(_Device):
     """Any other device: what job its port needs (None: no port), its serial line, its sensors. `reverses`: a drive that turns both ways, and so stands still in the middle.
 
-    `bec_ma`: what its BEC gives; `pack_max_volts`: the most that it bears at leads of its own to the pack; `idle_ma`: what a servo takes while it holds still, beside its supply's, which is moving and stalled.
+    `bec_ma`: what its BEC gives; `pack_max_volts`: the most that it bears at leads of its own to the pack; `idle_ma`: what a servo takes while it holds still, beside its supply's, which is moving and stalled;
+    `motor_a`: what an ESC bears for long at each of its motors, A; `pulse_hz`: how many pulses a second a servo bears at most.
     `screens`: of a camera the formats that it can be set to, of a digital video link the one that it shows text in; the first is how it leaves its maker.
     """
 
@@ -524,6 +525,8 @@ class Peripheral(_Device):
     bec_ma: Annotated[Milliamps | None, LATER] = None
     pack_max_volts: Annotated[Volts | None, LATER] = None
     idle_ma: Annotated[Milliamps | None, LATER] = None
+    motor_a: Annotated[float | None, LATER] = Field(None, gt=0, le=500)
+    pulse_hz: Annotated[int | None, LATER] = Field(None, ge=40, le=1000)
 
     @property
     def films(self) -> bool:

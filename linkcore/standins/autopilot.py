@@ -6,9 +6,9 @@ import math
 from dataclasses import dataclass
 from typing import Literal
 
-from linkcore.craft.airframes import WINGS
+from linkcore.craft.airframes import ON_THE_GROUND, WINGS
 from linkcore.craft.document import Airframe, LostLink, Response
-from linkcore.devices.responses import ALONG_MPS2, CIRCLE_M, CLIMB_MPS, REACHED_M, UP_MPS2, Way, hover_thrust
+from linkcore.devices.responses import ALONG_MPS2, CIRCLE_M, CLIMB_MPS, GROUND_MPS2, REACHED_M, UP_MPS2, Way, hover_thrust
 
 GAIN = 2.0  # 1/s: what it asks for a speed that is off
 NEAR_M = 0.05  # so near to its height it has reached it
@@ -64,6 +64,11 @@ class Autopilot:
         """Whether it flies on wings."""
         return self.airframe in WINGS
 
+    @property
+    def on_the_ground(self) -> bool:
+        """Whether it swims or drives."""
+        return self.airframe in ON_THE_GROUND
+
     def ask(self, t: float, dt: float, senses: Senses) -> Asked:
         """What it asks for the next moment."""
         if self.phase is None:
@@ -71,12 +76,19 @@ class Autopilot:
         if senses.touching or (self._down_by is not None and t >= self._down_by):
             self.stops = True
             return Asked(percent=0.0, motor=False)
+        if self.on_the_ground:
+            return self._drive(dt, senses)
         return self._wing(dt, senses) if self.wing else self._rotors(t, dt, senses)
 
     def _begin(self, t: float, senses: Senses) -> None:
         self._along, self._up = senses.along_mps, senses.up_mps
         self._target_m = max(senses.height_m or 0.0, float(self.settings.return_height_m))
-        if self.does == "loiter":
+        if self.on_the_ground:
+            near = senses.home_m is not None and senses.home_m <= self.least_home_m
+            self.phase = "stay" if self.does == "loiter" or near else "fly home"
+            if near and self.does != "loiter":
+                self.says.append(("circles", f"home is nearer than {self.least_home_m:g} m: it stays where it is"))
+        elif self.does == "loiter":
             self.phase = "circle"
         elif self.does == "land":
             self._come_down(t, senses, "")
@@ -135,6 +147,17 @@ class Autopilot:
             along_mps2=None if level else (self._along - before[0]) / dt + GAIN * (self._along - senses.along_mps),
             up_mps2=(self._up - before[1]) / dt + GAIN * (self._up - senses.up_mps),
         )
+
+    def _drive(self, dt: float, senses: Senses) -> Asked:
+        """Back the same way, or held over one place, whatever carries it."""
+        along, ground = 0.0, self.settings.return_mps - senses.wind_mps
+        if self.phase == "fly home" and senses.home_m is not None:
+            along = -ground if ground <= 0 else -min(ground, math.sqrt(2 * GROUND_MPS2 * max(0.0, senses.home_m)))
+            if senses.home_m <= REACHED_M:
+                self.says.append(("at home", "at home"))
+                self.stops, self.phase = self.settings.at_home == "land", "stay"
+        before, self._along = self._along, self._towards(self._along, along, GROUND_MPS2, dt)
+        return Asked(along_mps2=(self._along - before) / dt + GAIN * (self._along - senses.along_mps))
 
     def _arrive(self, t: float, senses: Senses) -> None:
         if self.settings.at_home == "land":

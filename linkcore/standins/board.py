@@ -9,6 +9,7 @@ from typing import Literal
 
 import numpy as np
 
+from linkcore.craft.airframes import WINGS
 from linkcore.craft.document import Airframe, BoardSettings, Response
 from linkcore.devices.arming import Arming, ArmView, Blocker, blockers
 from linkcore.devices.board_api import EventKind, EventLog, Refused
@@ -391,7 +392,9 @@ class StandInBoard:
         for kind, text in pilot.says:
             self.events.add(t, kind, text)
         pilot.says.clear()
-        if pilot.stops:
+        if pilot.stops and pilot.on_the_ground:
+            self._stop(t, "at home: motors off")
+        elif pilot.stops:
             self.events.add(t, "touched down", "touched down" if senses.touching else "it must be down: the time for it is over")
             self._stop(t, "landed: motors off")
         elif not asked.motor and self.motors_percent > 0:
@@ -574,6 +577,7 @@ class StandInBoard:
         """Each servo's surface, -1 to 1, as it is seen to go: positive the way that the stick's positive end asks for."""
         if not self.world.servos:
             return {}
-        asked = self.commands() if self.powered and self.link != "no signal" else {}
+        mixes = self.running.mixing.layout in (None, *WINGS)  # a board that mixes for rotors drives no surface
+        asked = self.commands() if mixes and self.powered and self.link != "no signal" else {}
         turn = {name: (-1 if turned else 1) * (-1 if name in self.running.servo_reverse else 1) for name, _, turned in self.world.servos}
         return {name: round(asked.get(axis, 0.0) * turn[name], 3) for name, axis, _ in self.world.servos}

@@ -38,7 +38,7 @@ class PointCraft:
             home_m=abs(self.along_m) if fix else None,
             along_mps=self.along_mps,
             up_mps=self.up_mps,
-            wind_mps=self.place.wind_mps,
+            wind_mps=carried_mps(self.body.airframe, self.place),
             turned_rad=self.turned_rad,
             touching=self.touching,
         )
@@ -54,7 +54,7 @@ class PointCraft:
         elif self.body.airframe in WINGS:
             self._wing(asked, dt)
         else:
-            self._drift(dt)
+            self._drift(asked, dt)
 
     def _move(self, along_mps2: float, up_mps2: float, dt: float) -> None:
         if self.down:
@@ -106,14 +106,20 @@ class PointCraft:
         self.along_mps = self.airspeed_mps * math.cos(self.turned_rad) + (0.0 if asked.stay else self.place.wind_mps)
         self._move(0.0, up, dt)
 
-    def _drift(self, dt: float) -> None:
-        """A boat is carried by the current, a rover rolls until it stands."""
+    def _drift(self, asked: Asked, dt: float) -> None:
+        """It is driven as it is asked; else a boat is carried by the current, and a rover rolls until it stands."""
         self.down = False
         away = self.along_mps - self.place.wind_mps
-        if self.body.airframe == "boat":
-            self._move(-abs(away) * away / self.body.drag_length_m, 0.0, dt)
+        drag = -abs(away) * away / self.body.drag_length_m if self.body.airframe == "boat" else 0.0
+        self.percent = 0.0
+        if asked.along_mps2 is not None:
+            most = self.body.thrust_ratio * G
+            pull = max(-most, min(most, asked.along_mps2 - drag))
+            self.percent = 100 * math.copysign(math.sqrt(abs(pull) / most), pull)
+            self._move(pull + drag, 0.0, dt)
+        elif self.body.airframe == "boat":
+            self._move(drag, 0.0, dt)
         else:
             slower = min(ROLLING * G / 4, abs(self.along_mps) / dt)
             self._move(-math.copysign(slower, self.along_mps), 0.0, dt)
         self.down = self.touching = False
-        self.percent = 0.0

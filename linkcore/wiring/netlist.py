@@ -74,13 +74,14 @@ class Wire(BaseModel):
 
 
 class RailLoad(BaseModel):
-    """What a rail carries, mA: usual and peak, beside what it can give. `usb_volts` None: dead on USB alone; `fed_by`: whose BECs feed a rail that is fed from outside."""
+    """What a rail carries, mA: at rest, usual and peak, beside what it can give. `usb_volts` None: dead on USB alone; `fed_by`: whose BECs feed a rail that is fed from outside."""
 
     rail: str
     volts: float
     usb_volts: float | None
     source: Literal["board", "pack", "outside"]
     devices: list[str]
+    idle_ma: int
     ma: int
     peak_ma: int
     limit_ma: int
@@ -248,6 +249,7 @@ def rail_loads(document: CraftDocument, parts: KitParts) -> list[RailLoad]:
             usb_volts=rail.usb_volts,
             source=rail.source,
             devices=[],
+            idle_ma=0,
             ma=0,
             peak_ma=0,
             limit_ma=_given_ma(document, parts, rail),
@@ -261,6 +263,8 @@ def rail_loads(document: CraftDocument, parts: KitParts) -> list[RailLoad]:
         if pin and pin.kind == "supply" and rail and supply and patch.device not in loads[rail.name].devices:
             load = loads[rail.name]
             load.devices.append(patch.device)
+            part = parts.devices.get(patch.device)
+            load.idle_ma += supply.ma if part is None or part.idle_ma is None else part.idle_ma
             load.ma += supply.ma
             load.peak_ma += supply.peak_ma
     return list(loads.values())

@@ -10,9 +10,12 @@ import scenario
 from linkcore.bench.messages import BenchState, Hands
 from linkcore.craft.document import CraftDocument, apply_edits
 from linkcore.craft.facing import Facing, angle_deg
+from linkcore.craft.parts import KitParts
 from linkcore.hops.airframe.codes import CODES
 from linkcore.hops.airframe.six_positions import DIRECTIONS
+from linkcore.hops.kit.starting import starting_point
 from linkcore.standins.held import BodyTruth
+from linkcore.wiring.outputs import outputs_for
 from tests.core.test_bench import Hand
 from tests.crafts import sbus_craft
 
@@ -336,6 +339,14 @@ class PackTest(unittest.TestCase):
             mend(hand, code)
             self.assertNotIn(code, findings(hand))
 
+    def test_an_esc_that_full_throttle_would_burn_is_warned_of(self):
+        craft = scenario.curlew()
+        self.assertNotIn("airframe.esc-current", findings(curlew(BodyTruth(), craft=craft)))
+        craft.place = craft.place.model_copy(update={"mass_kg": 2.0})
+        hand = curlew(BodyTruth(), craft=craft)
+        self.assertIn("the ESC bears 45 A", findings(hand)["airframe.esc-current"].what)
+        self.assertGreater(told(hand).pack.full_a, 45)
+
     def test_a_proof_of_the_pack_waits_for_parts_that_do_not_bear_it(self):
         craft = scenario.curlew()
         craft.kit.pack = "tussock-6-4000"
@@ -345,6 +356,42 @@ class PackTest(unittest.TestCase):
                 patch.pad = "BAT"
         hand = curlew(BodyTruth(), craft=craft)
         self.assertEqual(told(hand).too_much, ["the GPS"])
+
+
+class MixingTest(unittest.TestCase):
+    def test_a_starting_point_says_layout_outputs_and_servo_rate_by_what_is_wired(self):
+        for make, layout, outputs, rate in (
+            (scenario.curlew, "quad X", ["front left motor", "front right motor", "rear left motor", "rear right motor"], None),
+            (scenario.sandpiper, "plane", ["aileron", "aileron", "elevator", "motor"], 50),
+            (scenario.coot, "boat", ["left motor", "right motor"], None),
+        ):
+            craft = make()
+            lines = {line.name: line.edit.value for line in starting_point(craft, KitParts.of(craft))}
+            self.assertEqual((lines["Mixer"], sorted(lines["Outputs"].values()), lines.get("Servo rate")), (layout, sorted(outputs), rate))
+            after = apply_edits(craft, [line.edit for line in starting_point(craft, KitParts.of(craft))])
+            self.assertFalse({"airframe.mixing", "airframe.outputs", "airframe.servo-rate"} & set(Hand(after).codes()), make)
+        bare = scenario.dunlin()
+        bare.kit.board = "merle-f4"
+        self.assertEqual(len(outputs_for(bare, KitParts.of(bare))), 4)
+
+    def test_manual_is_at_the_first_position_of_a_plane(self):
+        craft = scenario.sandpiper()
+        modes = next(line.edit.value for line in starting_point(craft, KitParts.of(craft)) if line.name == "Flight modes")
+        self.assertEqual([(each["mode"], each["low"]) for each in modes], [("manual", 850.0), ("angle", 1250.0)])
+
+    def test_another_layout_moves_no_surface_and_wrong_outputs_and_rates_are_stops(self):
+        craft = scenario.sandpiper()
+        craft.settings.mixing.layout, craft.settings.mixing.servo_hz = "quad X", 333
+        pads = outputs_for(craft, KitParts.of(craft))
+        servo = next(pad for pad, role in pads.items() if role == "elevator")
+        craft.settings.mixing.outputs = {**pads, servo: "motor"}
+        hand = Hand(craft, BenchState(stored=craft.settings, running=craft.settings, body=BodyTruth()))
+        self.assertEqual(set(hand.board.surfaces.values()), {0.0})
+        for code in ("airframe.mixing", "airframe.outputs", "airframe.servo-rate"):
+            before = set(findings(hand))
+            self.assertEqual(findings(hand)[code].severity, "stop")
+            mend(hand, code)
+            self.assertEqual(set(findings(hand)), before - {code})
 
 
 class CompassTest(unittest.TestCase):

@@ -14,6 +14,7 @@ from linkcore.craft.parts import KitParts
 from linkcore.craft.places import USUAL
 from linkcore.devices.body import Body, G
 from linkcore.devices.modes import lacking, switch_channels
+from linkcore.devices.responses import in_words
 from linkcore.findings import Edit, Finding
 from linkcore.hops.kit.ability import ability
 from linkcore.hops.lost_link.path import covered_m, fall_s, fallen_m, stretch_s
@@ -560,3 +561,34 @@ class DrivesTest(unittest.TestCase):
         hand.do(0.5, left={"x": 1, "y": -1})
         self.assertFalse(hand.board.armed)
         self.assertTrue(any("the drives stand still at 1500" in each.what for each in hand.board.blockers))
+
+
+class BoatTest(unittest.TestCase):
+    def boat(self, **place: Any) -> CraftDocument:
+        return craft_with(
+            "boat", response="return home", return_mps=2, at_home="circle", place={"thrust_ratio": 1.2, "speed_mps": 1.5, "height_m": 0, "home_m": 60, **place}
+        )
+
+    def test_a_boat_comes_home_by_place_and_heading_or_stays_where_it_is(self):
+        craft = self.boat()
+        parts = KitParts.of(craft)
+        self.assertFalse({"return home", "position hold"} & set(lacking(craft, parts)))
+        predicted = predict(craft, parts)
+        self.assertEqual(predicted.does, "return home")
+        self.assertGreater(predicted.home_s, 60 / 2)
+        craft.settings.lost_link.response = "loiter"
+        stays = predict(craft, parts)
+        self.assertLess(abs(stays.path[-1].distance_m - 60), 5)
+        self.assertEqual(in_words("loiter", "boat"), "stays where it is")
+        no_compass = craft_with("rover", compass=False, response="return home")
+        self.assertIn("lostlink.no-sensor", {each.code for each in check_lost_link(no_compass, KitParts.of(no_compass))})
+
+    def test_what_it_cannot_do_through_the_water_is_said(self):
+        craft = self.boat()
+        craft.settings.lost_link.return_mps = 10
+        found = {each.code: each for each in check_lost_link(craft, KitParts.of(craft))}
+        mended = apply_edits(craft, found["lostlink.too-fast"].mends[0].edits)
+        self.assertNotIn("lostlink.too-fast", {each.code for each in check_lost_link(mended, KitParts.of(mended))})
+        swept = self.boat(wind_mps=5)
+        swept.settings.lost_link.return_mps = 10
+        self.assertIn("lostlink.never-home", {each.code for each in check_lost_link(swept, KitParts.of(swept))})

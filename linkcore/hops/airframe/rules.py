@@ -16,6 +16,7 @@ from linkcore.hops.airframe.pack import VOLTS_WITHIN, cells_found, current_off, 
 from linkcore.hops.airframe.proofs import FACING_WITHIN_DEG, GRAVITY_WITHIN_G, LEVEL_WITHIN_DEG, facing_off_deg, gravity_off_g, level_off_deg, no_accelerometer
 from linkcore.parts.models import Pack
 from linkcore.reads import View
+from linkcore.wiring.outputs import fits, outputs_for, wired_outputs
 
 CHECK = Check("airframe")
 COMPASS_MOST_DEG = 10.0  # a return home that is off by more bends into a spiral (ours)
@@ -33,7 +34,7 @@ def facing_to_set(seen: AirframeMeasure) -> Facing:
 def check_set(view: View) -> list[Finding]:
     """What is set of the pack, against the one that was chosen."""
     pack, power = view.parts.pack, view.craft.settings.power
-    found = []
+    found = [] if view.parts.maybe_board is None else [*_mixing(view), *_escs(view)]
     if pack is not None and power.cells not in (None, pack.cells):
         found.append(
             CHECK.stop(
@@ -55,6 +56,40 @@ def check_set(view: View) -> list[Finding]:
             )
         )
     return found
+
+
+def _mixing(view: View) -> Iterator[Finding]:
+    mixing, craft, parts = view.craft.settings.mixing, view.craft, view.parts
+    if mixing.layout not in (None, craft.airframe):
+        yield CHECK.stop(
+            "airframe.mixing",
+            At.setting("/settings/mixing/layout", "mixer"),
+            f"The board mixes for a {mixing.layout}; this craft is a {craft.airframe}.",
+            "What should roll it drives something else.",
+            Mend(text=f"Mix for a {craft.airframe}", edits=(Edit(path="/settings/mixing/layout", value=craft.airframe),)),
+        )
+    wired = wired_outputs(craft, parts)
+    wrong = [(pad, role, wired[pad]) for pad, role in mixing.outputs.items() if pad in wired and not fits(role, wired[pad], parts)]
+    if wrong:
+        pad, role, device = wrong[0]
+        yield CHECK.stop(
+            "airframe.outputs",
+            At.pads(pad) + At.device(device),
+            f"Output {pad} is set to drive {'an ' if role[0] in 'aeiou' else 'the '}{role}; the {device} is wired there.",
+            "A motor that gets a servo's pulses runs up, and a servo that gets a motor's goes to its end.",
+            Mend(text="Set the outputs as they are wired", edits=(Edit(path="/settings/mixing/outputs", value=outputs_for(craft, parts)),)),
+        )
+    bears = {name: part.pulse_hz for name, part in parts.devices.items() if part.servo and part.pulse_hz is not None and part.pulse_hz < mixing.servo_hz}
+    if bears:
+        name, hz = next(iter(bears.items()))
+        slow = min(50, *bears.values())
+        yield CHECK.stop(
+            "airframe.servo-rate",
+            At.setting("/settings/mixing/servo_hz", "servo rate") + At.device(name),
+            f"Servos get {mixing.servo_hz} pulses a second; the {name} bears {hz}.",
+            "An analog servo that is driven faster hums, grows hot, and burns.",
+            Mend(text=f"Set {slow} pulses a second", edits=(Edit(path="/settings/mixing/servo_hz", value=slow),)),
+        )
 
 
 def check_measured(view: View, seen: AirframeMeasure) -> list[Finding]:
@@ -167,6 +202,25 @@ def _meters(view: View, seen: AirframeMeasure) -> Iterator[Finding]:
             "What it counts to be used, and what it tells to be left, are wrong by as much.",
             Mend(text=f"Set slope {slope:g} and offset {offset:g} A", edits=edits),
         )
+
+
+def full_a(view: View) -> float | None:
+    """What each motor draws at full throttle, at the pack's nominal voltage; None without a pack or motors."""
+    pack, motors = view.parts.pack, sum(part.drives for part in view.parts.devices.values())
+    return None if pack is None or not motors else Body.of(view.craft.airframe, place_of(view.craft)).full_power_w / pack.nominal_volts / motors
+
+
+def _escs(view: View) -> Iterator[Finding]:
+    full = full_a(view)
+    for name, part in view.parts.devices.items():
+        if full is not None and part.drives and part.motor_a is not None and full > part.motor_a:
+            yield CHECK.warn(
+                "airframe.esc-current",
+                At.device(name),
+                f"At full throttle about {full:.0f} A flow at each motor, by mass and thrust; the {name} bears {part.motor_a:g} A.",
+                "It grows hot, cuts back, or burns, and the motor stops.",
+                Mend(text="Fit an ESC that bears more, or smaller propellers, and say so in the place's thrust"),
+            )
 
 
 def hover_a(view: View) -> float | None:

@@ -21,11 +21,12 @@ from linkcore.hops.airframe.facing import LEAST_TIP_DEG
 from linkcore.hops.airframe.measure import REST_S, AirframeMeasure, Asking
 from linkcore.hops.airframe.pack import cells_found, current_off, voltage_off
 from linkcore.hops.airframe.proofs import Held, facing_off_deg, level_off_deg, no_accelerometer, too_much
-from linkcore.hops.airframe.rules import COMPASS_MOST_DEG, facing_to_set, hover_a
+from linkcore.hops.airframe.rules import COMPASS_MOST_DEG, facing_to_set, full_a, hover_a
 from linkcore.hops.airframe.six_positions import DIRECTIONS, Direction
 from linkcore.parts.models import CELL_VOLTS, Sensor
 from linkcore.reads import Reads, View, Whole
 from linkcore.wiring.netlist import pack_ratings, rail_loads
+from linkcore.wiring.outputs import outputs_for
 
 LIES_DEG = 25.0  # so near a position the craft lies in it, for words
 
@@ -120,7 +121,9 @@ class RatedTold(BaseModel):
 class PackTold(BaseModel):
     """The chosen pack with its limits a cell (full, reserve, empty), and what is known of the one that lies there.
 
-    `shows_v`, `shows_a`, `counted_mah`: what the board makes of it; `meter_v`, `clamp_a`, `charger_mah`: what the bench's meter and charger show just now. `counts`: cells that are possible; `ask`: they have to be
+    `full_a`: what each motor draws at full throttle by mass and thrust, `escs`: what ESCs bear.
+    `shows_v`, `shows_a`, `counted_mah`: what the board makes of it; `meter_v`, `clamp_a`, `charger_mah`: what the bench's meter and charger show just now.
+    `counts`: cells that are possible; `ask`: they have to be
     counted. `voltage_off_percent`, `current_wrong`: None where nobody has compared.
     """
 
@@ -132,6 +135,8 @@ class PackTold(BaseModel):
     capacity_mah: int
     usable_mah: int
     minutes: float | None
+    full_a: float | None
+    escs: dict[str, float]
     plugged: bool
     shows_v: float | None
     shows_a: float | None
@@ -151,7 +156,7 @@ class PackTold(BaseModel):
 
 class AirframeTold(BaseModel):
     """`hands`: the craft as it is held, `idea`: what the board makes of it (None while it does not run). `why_none`: why nothing of how it sits need be found. `still_s`: for how long it has been at rest while
-    something is asked, of `rest_s`. `unseen`: sensors that are fitted and that the board does not see."""
+    something is asked, of `rest_s`. `outputs`: what sets them as they are wired; `unseen`: sensors that are fitted and that the board does not see."""
 
     hands: Attitude
     idea: Attitude | None
@@ -172,6 +177,7 @@ class AirframeTold(BaseModel):
     rails: list[RailTold]
     rated: list[RatedTold]
     too_much: list[str]
+    outputs: Mend | None
     unseen: list[Sensor]
 
 
@@ -214,6 +220,7 @@ READS = Reads(
     "kit",
     "pack",
     "devices",
+    "servo roles",
     "feed",
     "wiring",
     "wiring of devices",
@@ -221,7 +228,7 @@ READS = Reads(
     "wants",
     "place",
     "sensors",
-    *(f"settings/{name}" for name in ("facing", "level", "accelerometer", "power")),
+    *(f"settings/{name}" for name in ("facing", "level", "accelerometer", "power", "mixing")),
 )
 _POSES = {"level": (0.0, 0.0), "nose down": (60.0, 0.0), "right side down": (60.0, 90.0)}
 _NAMES = {
@@ -298,12 +305,19 @@ def tell(whole: Whole, bench: Shown) -> AirframeTold:
         ],
         rated=[RatedTold(device=name, bears_v=volts) for name, volts in pack_ratings(craft, view.parts).items()],
         too_much=too_much(view),
+        outputs=_outputs(view, whole),
         unseen=[sensor for sensor in view.parts.sensors if sensor not in bench.sensors_seen] if believed is not None else [],
     )
 
 
 def _mend(text: str, path: str, value: object, now: object) -> Mend | None:
     return None if value == now else Mend(text=text, edits=(Edit(path=path, value=value),))
+
+
+def _outputs(view: View, whole: Whole) -> Mend | None:
+    """What sets the outputs as they are wired; None where the draft has it, or nothing is known."""
+    wanted = outputs_for(view.craft, view.parts)
+    return _mend("Set them as they are wired", "/settings/mixing/outputs", wanted, whole.document.settings.mixing.outputs) if wanted else None
 
 
 def _asks(seen: AirframeMeasure) -> str:
@@ -431,6 +445,8 @@ def _pack(view: View, bench: Shown) -> PackTold | None:
         capacity_mah=pack.capacity_mah,
         usable_mah=usable,
         minutes=None if not amps else round(usable / 1000 / amps * 60, 1),
+        full_a=None if (most := full_a(view)) is None else round(most, 1),
+        escs={name: part.motor_a for name, part in view.parts.devices.items() if part.drives and part.motor_a is not None},
         plugged=plugged,
         shows_v=round(shown_v(power, read_v), 2) if has_v and plugged else None,
         shows_a=round(shown_a(power, read_a), 1) if has_a and plugged else None,

@@ -18,6 +18,7 @@ from linkcore.devices.motors import reversing
 from linkcore.devices.on_loss import BAD_AIR, BRIDGED_GRACE_MS, ONCE_IN_S, bridges_gaps, starting_grace_ms, wire_to_board
 from linkcore.findings import Edit
 from linkcore.parts.models import Receiver, Sensor
+from linkcore.wiring.outputs import outputs_for
 
 
 class StartLine(BaseModel):
@@ -33,13 +34,17 @@ class StartLine(BaseModel):
 
 _ARM = {"channel": 5, "low": 1750.0, "high": 2150.0}
 _ANGLE_LOW = {"mode": "angle", "channel": 6, "low": 850.0, "high": 1250.0}
+_MANUAL_LOW = {"mode": "manual", "channel": 6, "low": 850.0, "high": 1250.0}
 _ANGLE_MIDDLE = {"mode": "angle", "channel": 6, "low": 1250.0, "high": 1750.0}
 
 
 def starting_point(document: CraftDocument, parts: KitParts, airframe: Airframe | None = None) -> list[StartLine]:
     """The lines for an airframe kind, the document's own where none is given."""
     kind = airframe or document.airframe
-    lines: list[tuple[str, str, Any, str]] = [("Arming", "/settings/arming", _ARM, "A switch of its own, up is on, well clear of the middle.")]
+    lines: list[tuple[str, str, Any, str]] = [
+        *_mixing(document, parts, kind),
+        ("Arming", "/settings/arming", _ARM, "A switch of its own, up is on, well clear of the middle."),
+    ]
     if kind in MULTIROTORS:
         lines += [
             ("Flight modes", "/settings/modes", [_ANGLE_LOW], "Angle at the switch's first position: whoever lets go of the sticks hovers level."),
@@ -52,7 +57,12 @@ def starting_point(document: CraftDocument, parts: KitParts, airframe: Airframe 
         ]
     elif kind in WINGS:
         lines += [
-            ("Flight modes", "/settings/modes", [_ANGLE_MIDDLE], "Manual at the first position, angle in the middle."),
+            (
+                "Flight modes",
+                "/settings/modes",
+                [_MANUAL_LOW, _ANGLE_MIDDLE],
+                "Manual at the first position, to fall back on where a sensor fails; angle in the middle.",
+            ),
             ("Response", "/settings/lost_link/response", "land", "A wing glides: motor off, in a gentle bank, so that it comes down near."),
         ]
     else:
@@ -71,6 +81,20 @@ def starting_point(document: CraftDocument, parts: KitParts, airframe: Airframe 
     lines.append(("Sensors expected", "/wants/sensors", sensors, "What the board must report before this craft moves."))
     data = document.model_dump(mode="json")
     return [_line(data, *line) for line in lines]
+
+
+def _mixing(document: CraftDocument, parts: KitParts, kind: Airframe) -> list[tuple[str, str, Any, str]]:
+    """For what it mixes, what each output drives, and how often servos get a pulse."""
+    lines: list[tuple[str, str, Any, str]] = [("Mixer", "/settings/mixing/layout", kind, f"The board mixes for the airframe that it sits in: a {kind}.")]
+    if parts.maybe_board is not None and (outputs := outputs_for(document, parts, kind)):
+        how = (
+            "As its motors and servos are wired, from the front, as a page is read." if document.wiring else "From the front, as a page is read; wire them so."
+        )
+        lines.append(("Outputs", "/settings/mixing/outputs", outputs, how))
+    rates = [part.pulse_hz for part in parts.devices.values() if part.servo and part.pulse_hz is not None]
+    if kind in WINGS or kind == "tri" or rates:
+        lines.append(("Servo rate", "/settings/mixing/servo_hz", 50, "Every servo bears 50 pulses a second; more of them burn an analog one."))
+    return lines
 
 
 def _grace(receiver: Receiver, parts: KitParts, period_s: float) -> tuple[int, str]:

@@ -26,6 +26,7 @@ CODES = tuple(
         "nobody-home",
         "over-ceiling",
         "people",
+        "too-fast",
         "preset-arms",
         "preset-channels",
         "preset-disarms",

@@ -11,7 +11,7 @@ from pydantic import BaseModel
 from linkcore.craft.airframes import MULTIROTORS, WINGS
 from linkcore.craft.document import CraftDocument, LostLink, Place, Response
 from linkcore.devices.body import LAG_S, ROLLING, SPEEDING_MPS2, Body, G, carried_mps
-from linkcore.devices.responses import ALONG_MPS2, BANK_DEG, CIRCLE_M, CLIMB_MPS, REACHED_M, UP_MPS2, Way, hover_thrust, turn_radius_m
+from linkcore.devices.responses import ALONG_MPS2, BANK_DEG, CIRCLE_M, CLIMB_MPS, GROUND_MPS2, REACHED_M, UP_MPS2, Way, hover_thrust, turn_radius_m
 
 LOOK_S = 15.0  # how much is shown of what has no end
 NEAR_M = 0.05  # from its height: reached
@@ -80,6 +80,8 @@ def way_of(craft: CraftDocument, place: Place, does: Response, by: Way | None, *
         _rotors(way, body, start, craft.settings.lost_link, does, by, least_home_m)
     elif craft.airframe in WINGS:
         _wing(way, body, start, craft.settings.lost_link, does, least_home_m)
+    elif does in ("return home", "loiter"):
+        _drive_home(way, body, start, craft.settings.lost_link, does, least_home_m)
     else:
         way.motors_stop_s = from_s
         way.legs.append(Leg(from_s, FOREVER, lambda _: 0.0, _drift(body, start)))
@@ -345,6 +347,33 @@ def _when(of: Of, reaches: float, at_most: float) -> float:
 
 
 # --- boats and rovers -------------------------------------------------------------------------------------------
+
+
+def _drive_home(way: WayOn, body: Body, start: _Start, lost: LostLink, does: Response, least_home_m: float) -> None:
+    """Braked evenly, then it stays, or goes back the same way; at home its motors stop, or it stays there."""
+    carried = carried_mps(body.airframe, start.place)
+    speed, ground = start.place.speed_mps + carried, min(lost.return_mps, body.top_mps) - carried
+    braked_s, braked_m = speed / GROUND_MPS2, start.along_m + speed**2 / (2 * GROUND_MPS2)
+
+    def braking(t: float) -> float:
+        return braked_m if t >= braked_s else start.along_m + speed * t - GROUND_MPS2 * t * t / 2
+
+    if does == "loiter" or abs(start.along_m) <= least_home_m:
+        way.legs.append(Leg(start.t, FOREVER, lambda _: 0.0, braking))
+        return
+    turns = start.t + braked_s
+    way.legs.append(Leg(start.t, turns, lambda _: 0.0, braking))
+    if ground <= 0:
+        way.legs.append(Leg(turns, FOREVER, lambda _: 0.0, lambda t: braked_m - ground * t))
+        return
+    home = way.home_s = turns + stretch_s(braked_m, ground, GROUND_MPS2, REACHED_M)
+    way.legs.append(Leg(turns, home, lambda _: 0.0, lambda t: braked_m - covered_m(braked_m, ground, GROUND_MPS2, t)))
+    if lost.at_home == "land":
+        way.motors_stop_s = home
+        here = replace(start, t=home, along_m=REACHED_M, place=start.place.model_copy(update={"speed_mps": 0.0}))
+        way.legs.append(Leg(home, FOREVER, lambda _: 0.0, _drift(body, here)))
+    else:
+        way.legs.append(Leg(home, FOREVER, lambda _: 0.0, lambda _: 0.0))
 
 
 def _drift(body: Body, start: _Start) -> Of:

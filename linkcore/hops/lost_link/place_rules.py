@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Iterator
 
-from linkcore.craft.airframes import MULTIROTORS, WINGS
+from linkcore.craft.airframes import FLYERS, MULTIROTORS, WINGS
 from linkcore.craft.document import CraftDocument
 from linkcore.craft.parts import KitParts
 from linkcore.craft.places import place_of
@@ -19,6 +19,7 @@ AIR_ABOVE_M = 10.0  # above what is to be cleared
 DRIFT_HPA = 0.5  # by which the air's pressure may change in a flight
 M_PER_HPA = 8.0  # near the ground (ISO 2533)
 CEILING_M = 120  # EU 2019/947: 120 m; FCC part 107: 400 feet
+TOP_SHARE = 0.9  # of what a boat can, that leaves something to steer by (ours)
 WIND_SHARE = 0.8
 SOFT_MPS = 3.0  # what a landing gear takes, down or along (ours)
 DIVE_MPS = 5.0  # how fast a pilot brings it down with throttle low (ours)
@@ -68,7 +69,7 @@ def check_place(craft: CraftDocument, parts: KitParts, predicted: Prediction) ->
         return []
     found = [*_ends(craft, predicted), *_late(craft, predicted)]
     if predicted.does == "return home":
-        found += [*_heights(craft), *_wind(craft), *_charge(craft, parts, predicted), *_at_home(craft)]
+        found += [*(_heights(craft) if craft.airframe in FLYERS else ()), *_wind(craft), *_charge(craft, parts, predicted), *_at_home(craft)]
     if predicted.does == "land":
         found += _landing(craft, parts, predicted)
     return found
@@ -127,6 +128,26 @@ def _heights(craft: CraftDocument) -> Iterator[Finding]:
 
 def _wind(craft: CraftDocument) -> Iterator[Finding]:
     lost, place = craft.settings.lost_link, place_of(craft)
+    top = Body.of(craft.airframe, place).top_mps
+    if lost.return_mps > TOP_SHARE * top:
+        slower = max(2.0, math.floor(10 * TOP_SHARE * top) / 10)  # the slowest that can be set
+        mends = (Mend(text=f"Set the return speed to {slower:g} m/s", edits=(_setting("return_mps", slower),)),) if slower <= TOP_SHARE * top else ()
+        yield CHECK.warn(
+            "lostlink.too-fast",
+            _at("return_mps", "return speed"),
+            f"It shall come home at {lost.return_mps:g} m/s; at full power it makes {top:.1f} m/s through the water.",
+            "It comes home later than that, if the current lets it.",
+            *(mends or (Mend(text="Give it more thrust, or stay where the current brings it home"),)),
+        )
+        if place.wind_mps >= top:
+            yield CHECK.stop(
+                "lostlink.never-home",
+                _place("wind_mps", "current"),
+                f"The current is {place.wind_mps:g} m/s; at full power it makes {top:.1f} m/s through the water.",
+                "Against that current it never comes home.",
+                Mend(text="Give it more thrust, or stay downstream of it"),
+            )
+        return
     faster = math.ceil(place.wind_mps / WIND_SHARE) + 1
     mend = Mend(text=f"Set the return speed to {faster} m/s", edits=(_setting("return_mps", faster),))
     if place.wind_mps >= lost.return_mps:

@@ -9,7 +9,7 @@ from linkcore.craft.places import place_of
 from linkcore.devices.budget import frame_period_s
 from linkcore.devices.motors import at_rest, reversing, stop_us
 from linkcore.devices.on_loss import starting_grace_ms, wire_to_board
-from linkcore.devices.responses import IN_WORDS, can_do, lacks, lands_by
+from linkcore.devices.responses import can_do, in_words, lacks, lands_by
 from linkcore.findings import At, Check, Edit, Finding, Mend
 from linkcore.hops.lost_link.place_rules import DIVE_MPS, check_place, flies_on_s
 from linkcore.hops.lost_link.timeline import Prediction, predict, preset_value, preset_with
@@ -116,7 +116,7 @@ def check_fix(craft: CraftDocument, fix: bool | None, home: bool | None) -> list
         CHECK.stop(
             "lostlink.no-fix",
             At.setting("/settings/lost_link/response", "response"),
-            f"It {IN_WORDS[lost.response]}, and the GPS has no fix{' that is good enough for a home' if fix else ''}.",
+            f"It {in_words(lost.response, craft.airframe)}, and the GPS has no fix{' that is good enough for a home' if fix else ''}.",
             f"{waits}. Where it was armed is home; without a fix nobody knows where that is.",
             Mend(text="Let it have its fix, good enough for a home", hands={"gps_fix": True, "home": True}),
         )
@@ -184,11 +184,11 @@ def _response(craft: CraftDocument, parts: KitParts) -> list[Finding]:
     lost, airframe = craft.settings.lost_link, craft.airframe
     at = At.setting("/settings/lost_link/response", "response")
     if not can_do(airframe, lost.response):
-        what = f"A {airframe} cannot do that: it {IN_WORDS[lost.response]}."
+        what = f"A {airframe} cannot do that: it {in_words(lost.response, airframe)}."
         return [CHECK.stop("lostlink.cannot", at, what, "The board stops the motors instead.", _respond("motors off"))]
     missing = lacks(airframe, lost.response, parts.sensors)
     if missing:
-        what = f"It {IN_WORDS[lost.response]}, and has no {' and no '.join(each.removeprefix('a ') for each in missing)}."
+        what = f"It {in_words(lost.response, airframe)}, and has no {' and no '.join(each.removeprefix('a ') for each in missing)}."
         mends = [Mend(text=f"Fit {' and '.join(missing)}", go="kit"), _respond("motors off")]
         return [CHECK.stop("lostlink.no-sensor", at, what, "The board stops the motors instead, wherever it is.", *mends)]
     if lost.response == "land" and lands_by(lost, airframe, parts.sensors) is None:

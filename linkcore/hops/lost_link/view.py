@@ -10,7 +10,7 @@ from linkcore.craft.document import CraftDocument, Place, Response
 from linkcore.craft.parts import KitParts
 from linkcore.craft.places import place_of
 from linkcore.devices.body import Body, charge_left_mah
-from linkcore.devices.responses import IN_WORDS, can_do, lacks, lands_by
+from linkcore.devices.responses import can_do, in_words, lacks, lands_by
 from linkcore.hops.lost_link.place_rules import charge_home_mah, clear_line_m, clearance_parts
 from linkcore.hops.lost_link.proofs import (
     ARMED,
@@ -125,7 +125,9 @@ def tell(whole: Whole, seen: Lost) -> LostLinkTold:
         preset=places,
         preset_us=preset_with(craft, {each.channel: each.us for each in places}),
         preset_steps=_preset_steps(craft, parts),
-        responses=[ResponseChoice(response=each, says=IN_WORDS[each], why_not=_why_not(craft, parts, each)) for each in get_args(get_args(Response)[0])],
+        responses=[
+            ResponseChoice(response=each, says=in_words(each, craft.airframe), why_not=_why_not(craft, parts, each)) for each in get_args(get_args(Response)[0])
+        ],
         place=place,
         place_said=craft.place is not None,
         clears=[Cleared(what=what, metres=metres) for what, metres in clearance_parts(craft)],

@@ -11,6 +11,7 @@ import { HopHead } from "../../look/HopHead";
 import { Panel } from "../../look/Panel";
 import { columns } from "../../look/phone";
 import { GravityMap } from "./GravityMap";
+import { MixPanel } from "./MixPanel";
 import { PackPanel } from "./PackPanel";
 import { Silhouettes } from "./Silhouettes";
 
@@ -63,7 +64,21 @@ export function AirframeHop({ craft, edit }: HopProps) {
           )}
         </Box>
       </Box>
-      <PackPanel told={told} checks={checks} />
+      <Box sx={{ display: "grid", gap: 2 }}>
+        <PackPanel told={told} checks={checks} />
+        <MixPanel
+          airframe={craft.document.airframe}
+          mixing={craft.document.settings.mixing ?? {}}
+          wired={told.outputs}
+          set={(change) =>
+            edit((document) => {
+              document.settings.mixing = { ...document.settings.mixing, ...change };
+              return document;
+            })
+          }
+          mend={mend}
+        />
+      </Box>
     </>
   );
 }

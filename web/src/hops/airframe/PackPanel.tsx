@@ -181,6 +181,12 @@ function Rails({ told, full }: { told: AirframeTold; full: number | null }) {
             {capital(each.device)} hangs on the pack itself: it bears {each.bears_v} V, and the full pack has {full} V.
           </Box>
         ))}
+      {told.pack?.full_a != null &&
+        Object.entries(told.pack.escs).map(([name, bears]) => (
+          <Box key={name} sx={{ mt: 0.5, color: (told.pack?.full_a ?? 0) > bears ? colours.copperText : "text.primary" }}>
+            At full throttle each motor draws about {told.pack?.full_a} A; the {name} bears {bears} A.
+          </Box>
+        ))}
       {told.too_much.length > 0 && (
         <Box sx={{ mt: 0.75, fontWeight: 600, color: colours.oxide }}>Too much for {told.too_much.join(" and ")}: see the Loom.</Box>
       )}

@@ -43,7 +43,7 @@ export function Currents({ rails, usb }: Pick<LoomView, "rails" | "usb">) {
                       <Gauge ma={rail.peak_ma} limit={rail.limit_ma} over={rail.peak_ma > rail.limit_ma} />
                       {rail.source === "outside" && (
                         <Box component="span" sx={{ fontSize: 12, color: "text.secondary" }}>
-                          where all stall; {rail.ma} mA as they move; by {rail.fed_by.join(", ")}
+                          where all stall; {rail.ma} mA as they move, {rail.idle_ma} at rest; by {rail.fed_by.join(", ")}
                         </Box>
                       )}
                     </>

@@ -26,6 +26,7 @@ export function LossSentence({
 }) {
   const lost = craft.settings.lost_link;
   const wing = craft.airframe === "plane" || craft.airframe === "wing";
+  const ground = craft.airframe === "boat" || craft.airframe === "rover";
   const flies = FLIES.has(lost.response);
   return (
     <>
@@ -73,7 +74,7 @@ export function LossSentence({
           choices={told.responses.map((each) => ({ value: each.response, text: each.says, why: each.why_not }))}
           onSay={(response) => set({ response })}
         />
-        <Carried lost={lost} wing={wing} told={told} set={set} />
+        <Carried lost={lost} wing={wing} ground={ground} told={told} set={set} />
       </Sentence>
       <Sentence>
         Roll, pitch and yaw rest in the middle, throttle{" "}
@@ -189,7 +190,19 @@ export function LossSentence({
 }
 
 /** How a response is carried out, with what it can be told. */
-function Carried({ lost, wing, told, set }: { lost: Lost; wing: boolean; told: LostTold; set: (change: Partial<Lost>) => void }) {
+function Carried({
+  lost,
+  wing,
+  ground,
+  told,
+  set,
+}: {
+  lost: Lost;
+  wing: boolean;
+  ground: boolean;
+  told: LostTold;
+  set: (change: Partial<Lost>) => void;
+}) {
   const descent = (
     <SayNumber
       label="Rate of descent"
@@ -224,8 +237,8 @@ function Carried({ lost, wing, told, set }: { lost: Lost; wing: boolean; told: L
   if (lost.response === "return home")
     return (
       <>
-        , climbing{" "}
-        {wing ? (
+        {!ground && ", climbing "}
+        {ground ? null : wing ? (
           "on the way"
         ) : (
           <SayChoice
@@ -237,16 +250,21 @@ function Carried({ lost, wing, told, set }: { lost: Lost; wing: boolean; told: L
             ]}
             onSay={(when) => set({ climb_first: when === "first" })}
           />
-        )}{" "}
-        to{" "}
-        <SayNumber
-          label="Return height"
-          value={lost.return_height_m ?? 40}
-          unit="m"
-          min={5}
-          max={500}
-          onSay={(m) => m !== null && set({ return_height_m: Math.round(m) })}
-        />
+        )}
+        {!ground && (
+          <>
+            {" "}
+            to{" "}
+            <SayNumber
+              label="Return height"
+              value={lost.return_height_m ?? 40}
+              unit="m"
+              min={5}
+              max={500}
+              onSay={(m) => m !== null && set({ return_height_m: Math.round(m) })}
+            />
+          </>
+        )}
         , at{" "}
         <SayNumber
           label="Return speed"
@@ -261,12 +279,12 @@ function Carried({ lost, wing, told, set }: { lost: Lost; wing: boolean; told: L
           label="At home"
           value={lost.at_home ?? "land"}
           choices={[
-            { value: "land", text: "lands" },
+            { value: "land", text: ground ? "stops its motors" : "lands" },
             { value: "circle", text: wing ? "circles" : "stays" },
           ]}
           onSay={(at_home) => set({ at_home })}
         />
-        {!wing && (lost.at_home ?? "land") === "land" && <> at {descent}</>}. <Without lost={lost} set={set} />
+        {!wing && !ground && (lost.at_home ?? "land") === "land" && <> at {descent}</>}. <Without lost={lost} set={set} />
       </>
     );
   if (lost.response === "loiter")
