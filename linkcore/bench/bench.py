@@ -567,7 +567,7 @@ class Bench:
     @property
     def pack_here(self) -> Pack:
         """The pack that really lies there: another than the one that was chosen, the chosen one, or a usual one."""
-        other = self.parts.catalogue.get(self.pack_lying)
+        other = self.parts.catalogue.get(self.pack_lying) if self.pack_lying else None
         return other if isinstance(other, Pack) else self.parts.pack or USUAL_PACK
 
     def volts(self) -> float:
@@ -712,7 +712,7 @@ class Bench:
             self._counted_cells = counted_cells(shown_v(power, self.read_v()))
         felt = Felt(
             fitted={*self.board_part.sensors, *(("magnetometer",) if compass else ())},
-            volts=shown_v(power, self.read_v()),
+            volts=shown_v(power, self.read_v()) if fed else 0.0,
             current_a=shown_a(power, self.read_a()) if fed else 0.0,
             used_mah=shown_mah(power, self.read_mah, self.drawn_s / 3600),
             cells=power.cells or self._counted_cells,

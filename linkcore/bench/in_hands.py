@@ -8,7 +8,7 @@ from linkcore.devices.pack import shown_mah, shown_v
 from linkcore.hops.airframe.measure import AirframeMeasure, AmpsRead, ChargeRead, CompassAt, VoltsRead
 from linkcore.hops.airframe.meters import APART_A, CurrentLine, MeterError, could_have, current_line, slope_by_charge, voltage_scale
 
-COMPASS_EVERY_S = 0.2
+COMPASS_EVERY_S = 0.4
 
 
 class HandsWatch:
@@ -105,8 +105,10 @@ class HandsWatch:
             self.seen = before.held(tuple(bench.held.accelerometer), tuple(bench.held.gyro), bench.board_part.usb)
             if self.seen is not before:
                 bench.held.forget_samples()
-        if awake and t >= self._compass_t and bench.sees_compass:
-            self._compass_t = t + COMPASS_EVERY_S
+        if not awake or t < self._compass_t:
+            return
+        self._compass_t = t + COMPASS_EVERY_S
+        if bench.sees_compass:
             idea = bench.idea()
             if idea.tilt < 20:
                 off = (idea.compass - idea.heading + 180) % 360 - 180

@@ -55,6 +55,7 @@ CHECKS_MOVE = frozenset(
         "put_back_mah",
         "cells_told",
         "forget_power",
+        "pack_here",
         "gps_fix",
         "home",
         "loss_percent",

@@ -246,6 +246,10 @@ class PackTest(unittest.TestCase):
         self.assertEqual(told(hand).pack.counts, [2])
         self.assertIsNone(told(hand).pack.voltage_off_percent)  # of another pack no scale is made
         self.assertNotIn("power", hand.proven("airframe"))
+        other = curlew(BodyTruth(), "tussock-2-1000", hand.bench.document)
+        self.meter(other)
+        mend(other, "airframe.pack", len(findings(other)["airframe.pack"].mends) - 1)  # the chosen one is plugged in instead
+        self.assertEqual((findings(other), told(other).pack.meter_v > 12), ({}, True))
         mend(hand, "airframe.pack")
         self.assertEqual(hand.bench.document.kit.pack, "tussock-2-1000")
         self.assertNotIn("airframe.pack", findings(hand))

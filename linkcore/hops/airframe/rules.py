@@ -176,7 +176,7 @@ def _pack(view: View, seen: AirframeMeasure) -> Iterator[Finding]:
         f"{_cells(found.cells)} lie there, at {seen.pack_v:g} V; the {pack.name} that was chosen has {pack.cells}.",
         "Motors, limits and every warning are reckoned for another pack.",
         *(Mend(text=f"It is a {part.name}: choose it", edits=(Edit(path="/kit/pack", value=part.id),)) for part in others[:MOST_PACKS]),
-        Mend(text=f"Plug the {pack.name} in, and hold the meter to it"),
+        Mend(text=f"Plug the {pack.name} in instead", hands={"pack_here": ""}),
     )
 
 

@@ -216,7 +216,7 @@ function Level({ told, checks, mend }: { told: AirframeTold; checks: boolean; me
           : "Set it on something that a spirit level calls level."
         : (level.off_deg ?? 0) > 1
           ? `The board believes it tilted by ${level.off_deg?.toFixed(1)}° where it stood level.`
-          : `The board takes it for level, within ${level.off_deg?.toFixed(1)}°.`}{" "}
+          : `The board takes it for level, within ${level.off_deg?.toFixed(1)}°; at rest its readings scattered by ${((level.scatter_g ?? 0) * 1000).toFixed(0)} mg.`}{" "}
       {level.in_flight}
       <Box sx={{ display: "flex", gap: 0.75, flexWrap: "wrap", mt: 0.5 }}>
         <Button
