@@ -259,7 +259,7 @@ def _measure_page(port: int) -> tuple[list[float], list[Row]]:
         page.get_by_label("Password").fill("low-tide-42")
         page.get_by_label("Password").press("Enter")
         page.get_by_role("link", name="Curlew", exact=True).click()
-        page.wait_for_selector("[data-ready] nav")
+        page.wait_for_selector("[data-ready] nav[aria-label=Chain]")
         page.locator('a[href$="/sticks"]').first.click()
         page.get_by_role("row", name=re.compile("^roll CH")).wait_for()
         page.wait_for_timeout(2000)

@@ -84,7 +84,15 @@ def angle_deg(one: Matrix, other: Matrix) -> float:
 
 def nearest(matrix: Matrix) -> Matrix:
     """The mounting that a rotation is nearest to; of two as near the right-angled one."""
-    return min(mountings(), key=lambda each: (round(angle_deg(each, matrix), 6), not right_angled(each)))
+    every, right = _every_mounting()
+    angles = np.round(np.degrees(np.arccos(np.clip((np.einsum("nij,ij->n", every, matrix) - 1) / 2, -1, 1))), 6)
+    return mountings()[int(np.lexsort((~right, angles))[0])]
+
+
+@cache
+def _every_mounting() -> tuple[NDArray[np.float64], NDArray[np.bool_]]:
+    """All of them in one array, and which are right-angled."""
+    return np.array(mountings()), np.array([right_angled(each) for each in mountings()])
 
 
 def right_angled(matrix: Matrix) -> bool:

@@ -23,6 +23,7 @@ from linkcore.hops.airframe.pack import cells_found, current_off, voltage_off
 from linkcore.hops.airframe.proofs import Held, facing_off_deg, level_off_deg, no_accelerometer, too_much
 from linkcore.hops.airframe.rules import COMPASS_MOST_DEG, facing_to_set, full_a, hover_a
 from linkcore.hops.airframe.six_positions import DIRECTIONS, Direction
+from linkcore.kept import Kept
 from linkcore.parts.models import CELL_VOLTS, Sensor
 from linkcore.reads import Reads, View, Whole
 from linkcore.wiring.netlist import pack_ratings, rail_loads
@@ -184,6 +185,8 @@ class AirframeTold(BaseModel):
 class Shown(Held, Protocol):
     """What is looked at of a running bench to tell of it."""
 
+    kept: Kept
+
     @property
     def pose(self) -> Matrix:
         """What takes the ground's axes to the craft's."""
@@ -271,6 +274,7 @@ def tell(whole: Whole, bench: Shown) -> AirframeTold:
     held = Facing.of(bench.pose)
     believed = bench.believed
     craft = view.craft
+    rails, rated, over = bench.kept.get("airframe: supply", (craft, view.parts), None, lambda: _supply(view))
     return AirframeTold(
         hands=_attitude(held.roll_deg, held.pitch_deg, held.yaw_deg, bench.pose @ np.array((0.0, 0.0, -1.0))),
         idea=None if believed is None else _attitude(*believed),
@@ -298,16 +302,22 @@ def tell(whole: Whole, bench: Shown) -> AirframeTold:
         positions=_positions(view, whole, seen),
         compass=_compass(view, seen, bench.compass_off_deg),
         pack=_pack(view, bench),
-        rails=[
-            RailTold(name=load.rail, volts=load.volts, ma=load.ma, peak_ma=load.peak_ma, limit_ma=load.limit_ma, on=load.devices)
-            for load in rail_loads(craft, view.parts)
-            if load.devices
-        ],
-        rated=[RatedTold(device=name, bears_v=volts) for name, volts in pack_ratings(craft, view.parts).items()],
-        too_much=too_much(view),
+        rails=rails,
+        rated=rated,
+        too_much=over,
         outputs=_outputs(view, whole),
         unseen=[sensor for sensor in view.parts.sensors if sensor not in bench.sensors_seen] if believed is not None else [],
     )
+
+
+def _supply(view: View) -> tuple[list[RailTold], list[RatedTold], list[str]]:
+    """Rails with something on them, who hangs on the pack itself, and what is too much; the same as long as no wire and no part changes."""
+    rails = [
+        RailTold(name=load.rail, volts=load.volts, ma=load.ma, peak_ma=load.peak_ma, limit_ma=load.limit_ma, on=load.devices)
+        for load in rail_loads(view.craft, view.parts)
+        if load.devices
+    ]
+    return rails, [RatedTold(device=name, bears_v=volts) for name, volts in pack_ratings(view.craft, view.parts).items()], too_much(view)
 
 
 def _mend(text: str, path: str, value: object, now: object) -> Mend | None:
