@@ -403,6 +403,8 @@ class Bench:
         held.towards_deg = held.towards_deg if hands.towards_deg is None else hands.towards_deg
         held.turn_deg = held.turn_deg if hands.turn_deg is None else hands.turn_deg
         held.unsteady = held.unsteady if hands.unsteady is None else hands.unsteady
+        if hands.asking is not None:
+            held.forget_samples()
         if hands.body is not None:
             held.truth = hands.body
         if hands.pack_here is not None:

@@ -36,7 +36,6 @@ class HandsWatch:
             what = None if hands.asking == "nothing" else hands.asking
             if what is not None and "accelerometer" not in bench.board_part.sensors:
                 raise ValueError(f"the {bench.board_part.name} has no accelerometer: how it sits is for eyes to tell")
-            bench.held.forget_samples()
             seen = seen.ask(what)
         if hands.usb_so is not None:
             if seen.found is None:

@@ -12,6 +12,7 @@ from linkcore.craft.document import CraftDocument, apply_edits
 from linkcore.craft.facing import Facing, angle_deg
 from linkcore.craft.parts import KitParts
 from linkcore.hops.airframe.codes import CODES
+from linkcore.hops.airframe.measure import AmpsRead, ChargeRead
 from linkcore.hops.airframe.six_positions import DIRECTIONS
 from linkcore.hops.kit.starting import starting_point
 from linkcore.standins.held import BodyTruth
@@ -317,6 +318,15 @@ class PackTest(unittest.TestCase):
         mend(hand, "airframe.current")
         self.assertAlmostEqual(hand.bench.board.running.power.current_slope, 1.2, delta=0.02)
         self.assertNotIn("airframe.current", findings(hand))
+
+    def test_a_meter_and_a_charger_that_contradict_each_other_are_both_forgotten(self):
+        hand = curlew(BodyTruth())
+        seen = hand.bench.measuring.airframe.seen
+        amps = [AmpsRead(read_a=each, true_a=0.75 * each) for each in (1.0, 20.0)]
+        hand.bench.measuring.airframe.seen = seen.model_copy(update={"amps": amps, "charge": ChargeRead(read_mah=500, hours=0.1, put_back_mah=620)})
+        self.assertIn("and a meter says otherwise", findings(hand)["airframe.current"].what)
+        mend(hand, "airframe.current")
+        self.assertEqual((findings(hand), told(hand).pack.points), ({}, 0))
 
     def test_what_cannot_be_is_refused_and_nothing_is_kept(self):
         hand = curlew(BodyTruth())

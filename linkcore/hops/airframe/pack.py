@@ -44,7 +44,10 @@ def scale_for(seen: AirframeMeasure) -> float | None:
 
 
 def line_for(setup: PowerSetup, seen: AirframeMeasure) -> CurrentLine | None:
-    """Slope and offset with which it would show what the meter did, or would have counted what the charger put back; the charger's word counts more."""
+    """Slope and offset with which it would show what the meter did, or would have counted what the charger put back; the charger's word counts more.
+
+    None where nothing was compared, or where meter and charger contradict each other.
+    """
     line = _line_by_meter(seen)
     if seen.charge is not None:
         by = line or CurrentLine(slope=setup.current_slope, offset_a=setup.current_offset_a)
@@ -52,7 +55,7 @@ def line_for(setup: PowerSetup, seen: AirframeMeasure) -> CurrentLine | None:
         try:
             return slope_by_charge(by, counted, seen.charge.put_back_mah)
         except MeterError:
-            return line
+            return None
     return line
 
 

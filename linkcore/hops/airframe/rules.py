@@ -192,15 +192,19 @@ def _meters(view: View, seen: AirframeMeasure) -> Iterator[Finding]:
             Mend(text=f"Set the voltage scale to {scale:g}", edits=(Edit(path="/settings/power/voltage_scale", value=scale),)),
         )
     wrong, line = current_off(power, seen), line_for(power, seen)
-    if wrong and line is not None and "current" in board.sensors:
-        slope, offset = round(line.slope, 4), round(line.offset_a, 3)
-        edits = (Edit(path="/settings/power/current_slope", value=slope), Edit(path="/settings/power/current_offset_a", value=offset))
+    if wrong and "current" in board.sensors:
+        if line is None:
+            mend = Mend(text="Forget what meter and charger said, and read them again", hands={"forget_power": True})
+        else:
+            slope, offset = round(line.slope, 4), round(line.offset_a, 3)
+            edits = (Edit(path="/settings/power/current_slope", value=slope), Edit(path="/settings/power/current_offset_a", value=offset))
+            mend = Mend(text=f"Set slope {slope:g} and offset {offset:g} A", edits=edits)
         yield CHECK.warn(
             "airframe.current",
             At.setting("/settings/power/current_slope", "board"),
-            f"The current is not what the board shows: {wrong}.",
+            f"The current is not what the board shows: {wrong}{', and a meter says otherwise' if line is None else ''}.",
             "What it counts to be used, and what it tells to be left, are wrong by as much.",
-            Mend(text=f"Set slope {slope:g} and offset {offset:g} A", edits=edits),
+            mend,
         )
 
 
