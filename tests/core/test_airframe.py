@@ -380,6 +380,7 @@ class MixingTest(unittest.TestCase):
             (scenario.coot, "boat", ["left motor", "right motor"], None),
         ):
             craft = make()
+            craft.settings.mixing.layout = "tri"
             lines = {line.name: line.edit.value for line in starting_point(craft, KitParts.of(craft))}
             self.assertEqual((lines["Mixer"], sorted(lines["Outputs"].values()), lines.get("Servo rate")), (layout, sorted(outputs), rate))
             after = apply_edits(craft, [line.edit for line in starting_point(craft, KitParts.of(craft))])

@@ -85,7 +85,9 @@ def starting_point(document: CraftDocument, parts: KitParts, airframe: Airframe 
 
 def _mixing(document: CraftDocument, parts: KitParts, kind: Airframe) -> list[tuple[str, str, Any, str]]:
     """For what it mixes, what each output drives, and how often servos get a pulse."""
-    lines: list[tuple[str, str, Any, str]] = [("Mixer", "/settings/mixing/layout", kind, f"The board mixes for the airframe that it sits in: a {kind}.")]
+    follows = document.settings.mixing.layout is None and kind == document.airframe  # that is the same
+    layout = None if follows else kind
+    lines: list[tuple[str, str, Any, str]] = [("Mixer", "/settings/mixing/layout", layout, f"The board mixes for the airframe that it sits in: a {kind}.")]
     if parts.maybe_board is not None and (outputs := outputs_for(document, parts, kind)):
         how = (
             "As its motors and servos are wired, from the front, as a page is read." if document.wiring else "From the front, as a page is read; wire them so."
