@@ -409,6 +409,8 @@ class Bench:
             held.truth = hands.body
         if hands.pack_here is not None:
             self.pack_lying = hands.pack_here
+            self.used_mah = self.read_mah = self.drawn_s = 0.0  # it comes full
+            self._counted_cells = None
 
     def _replace(self, device: str) -> None:
         """Put a new one in the place of a device that failed; a new receiver knows nobody."""
@@ -420,6 +422,8 @@ class Bench:
         """Plug or unplug USB and pack."""
         if usb and not self.usb and self.loading.boot_button:
             self.loading.power_up("board", button=True)
+        if pack != self.pack:
+            self._counted_cells = None
         before, self.usb, self.pack = self.powered, usb, pack
         if self.powered != before:
             rested = self._foundations()

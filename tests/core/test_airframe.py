@@ -409,6 +409,16 @@ class MixingTest(unittest.TestCase):
             self.assertEqual(set(findings(hand)), before - {code})
 
 
+class CountedTest(unittest.TestCase):
+    def test_a_board_that_is_told_nothing_counts_the_cells_of_each_pack_as_it_is_plugged_in(self):
+        hand = curlew(BodyTruth())
+        self.assertEqual(round(float(hand.bench._board_says()["cell voltage"]), 1), 4.2)
+        hand.do(0.5, pack=False)
+        hand.do(3, pack=True, pack_here="tussock-2-1000")
+        self.assertEqual(round(float(hand.bench._board_says()["cell voltage"]), 1), 4.2)
+        self.assertLess(hand.bench.volts(), 8.5)
+
+
 class CompassTest(unittest.TestCase):
     def turned_round(self, hand: Hand) -> None:
         for turn in (0, 45, 90, 135, 180, -135, -90, -45, 0):
