@@ -341,10 +341,6 @@ def _line(options: argparse.Namespace) -> int:
 # --- checking and measuring -------------------------------------------------------------------------------------
 
 
-MOST_AGAIN = 4
-IN_REAL_TIME = ("tests.browser.", "tests.server.", "tests.launcher.")  # they wait for processes that share the machine; the core's drive their own clock
-
-
 def _test(options: argparse.Namespace) -> int:
     """Checks and tests side by side; `--fast` leaves out whatever needs a database, a server or a browser."""
     labels = options.labels or (["tests.core"] if options.fast else ["tests"])
@@ -353,13 +349,7 @@ def _test(options: argparse.Namespace) -> int:
     setup.front_end()
     with ThreadPoolExecutor(1) as beside, tempfile.TemporaryDirectory(prefix="bell-test-") as folder:
         checked = [] if options.labels else [(check.name, beside.submit(check.run)) for check in _checks()]
-        passed, failed, fell = _run_tests(labels, Path(folder))
-        if fell and len(fell) <= MOST_AGAIN and all(name.startswith(IN_REAL_TIME) for name in fell):
-            say(f"{len(fell)} failed beside others on a busy machine; each by itself once more: {', '.join(fell)}")
-            (again := Path(folder) / "again").mkdir()
-            stood, _, _ = _run_tests(fell, again)
-            say(f"by themselves {stood} of {len(fell)} pass")
-            passed, failed = passed + stood, failed - stood
+        passed, failed = _run_tests(labels, Path(folder))
         for name, done in checked:
             said = done.result()
             passed, failed = (passed + 1, failed) if said is None else (passed, failed + 1)
@@ -368,8 +358,8 @@ def _test(options: argparse.Namespace) -> int:
     return 1 if failed else 0
 
 
-def _run_tests(labels: Sequence[str], folder: Path) -> tuple[int, int, list[str]]:
-    """Django's runner with a worker for each core, up to two; (passed, failed, the names of those that failed)."""
+def _run_tests(labels: Sequence[str], folder: Path) -> tuple[int, int]:
+    """Django's runner with a worker for each core, up to two; (passed, failed)."""
     folder.chmod(0o755)
     result = folder / "result.json"
     with Database(folder / "db") as database:
@@ -389,9 +379,9 @@ def _run_tests(labels: Sequence[str], folder: Path) -> tuple[int, int, list[str]
         )
     if not result.exists():
         say("the test run ended before it was through")
-        return 0, 1, []
+        return 0, 1
     counts = json.loads(result.read_text())
-    return counts["passed"], counts["failed"], counts["fell"]
+    return counts["passed"], counts["failed"]
 
 
 @dataclass(frozen=True)
