@@ -42,8 +42,7 @@ class Ear:
                 self.sticks.add_all(axis, seen)
                 watch = self.watches.get(axis)
                 if watch is not None:
-                    for t, us in seen:
-                        watch.take(t, us)
+                    watch.take_all(seen)
                     if watch.noise is not None and self.sticks.noise.get(axis) is not watch.noise:
                         self.sticks.noise[axis] = watch.noise
         for channel in switches_on:

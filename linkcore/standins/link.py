@@ -270,7 +270,10 @@ class RadioLink:
     @property
     def margin_db(self) -> float | None:
         """Signal above what is still understood, at the distance that both ends are apart and the power that is sent; reckoned anew when something of that changes."""
-        found, here = self.budget, (self.distance_m, self.power_cut_db)
+        return self._margin_of(self.budget)
+
+    def _margin_of(self, found: Budget | None) -> float | None:
+        here = (self.distance_m, self.power_cut_db)
         if self._margin is None or self._margin[0] is not found or self._margin[1] != here:
             self._margin = (found, here, margin_db(found, self.distance_m) - self.power_cut_db if found else None)
         return self._margin[2]
@@ -377,9 +380,9 @@ class RadioLink:
         self.cycle.see(t, receiver_on=self.receiver.powered, transmitter_on=self.transmitter.on, linked=self.receiver.linked, binding=binding)
         return f"receiver: {listener.state}" if taken else None
 
-    def _weak(self, period_s: float) -> float:
+    def _weak(self, found: Budget | None, period_s: float) -> float:
         """The share of frames that the signal as it is now loses, percent; the receiver's own figures follow from the same signal."""
-        margin, found = self.margin_db, self.budget
+        margin = self._margin_of(found)
         if margin is None or found is None:
             return 0.0
         self.air.pass_shadow(self.distance_m, period_s)
@@ -392,9 +395,9 @@ class RadioLink:
         if self.receiver.linked and self._loading.outlook.telemetry:
             self.home.take(frames)
 
-    def _come_home(self, t: float, *, quiet: bool) -> None:
+    def _come_home(self, found: Budget | None, t: float, *, quiet: bool) -> None:
         """A slot for the way home: weaker than the way out by as much as the receiver sends less."""
-        found, margin = self.budget, self.margin_db
+        margin = self._margin_of(found)
         if found is None or margin is None:
             return
         power = found.power_dbm - self.power_cut_db
@@ -414,17 +417,17 @@ class RadioLink:
 
     def words(self, until: float) -> list[Said]:
         """What the receiver says for the radio slots before `until`."""
-        period, outlook = self.period_s, self._loading.outlook
+        period, outlook, found = self.period_s, self._loading.outlook, self.budget
         sends = self.transmitting
         understood = outlook.verdict != "do not match" and self.knows and sends and self.receiver.powered and self.receiver.end.listens
         said: list[Said] = []
         while (slot := self._slots * period) < until - 1e-9:
             self._slots += 1
             if understood and outlook.telemetry and self.receiver.linked and self._slots % self.home.every == 0:
-                self._come_home(slot, quiet=self.air.quiet(slot))
+                self._come_home(found, slot, quiet=self.air.quiet(slot))
             if self.outing is not None:
                 self.distance_m = self.outing.distance_m(slot)
-            heard = self.air.carries(understood, self._weak(period), slot)
+            heard = self.air.carries(understood, self._weak(found, period), slot)
             if self.outing is not None and sends:
                 self.outing.note(slot, self.receiver.signal[0], heard)
             if sends:

@@ -355,6 +355,24 @@ class RestTest(SimpleTestCase):
             watch.take(index * 0.02, 1500 + (100 if index % 200 == 0 else 0))
         self.assertIsNone(watch.noise, "it was moved every four seconds")
 
+    def test_stretches_come_to_the_same_as_one_value_after_the_other(self):
+        rng = random.Random(11)
+        values = [(index * 0.004, 1500 + rng.gauss(0, 1.5) + (200 if 700 < index < 760 else 0)) for index in range(3000)]
+        one, many = RestWatch(), RestWatch()
+        seen = {"one": [], "many": []}
+        at = 0
+        while at < len(values):
+            stretch = values[at : at + rng.randint(1, 20)]
+            at += len(stretch)
+            for t, us in stretch:
+                one.take(t, us)
+            many.take_all(stretch)
+            for name, watch in (("one", one), ("many", many)):
+                if watch.noise is not None and (not seen[name] or seen[name][-1] is not watch.noise):
+                    seen[name].append(watch.noise)
+        self.assertEqual(len(seen["one"]), 1, "one move in the middle, and five seconds after it")
+        self.assertEqual(seen["one"], seen["many"])
+
     def test_the_deadband_follows_and_never_falls_below_a_step_of_the_protocol(self):
         noise = {axis: Noise(peak_us=peak, deviation_us=1, samples=1) for axis, peak in (("roll", 2.5), ("pitch", 5.0), ("yaw", 9.0))}
         proposal = propose_deadband(noise, 0.625)

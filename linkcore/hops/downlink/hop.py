@@ -9,7 +9,7 @@ from linkcore.hop import Hop
 from linkcore.hops.downlink.codes import CODES
 from linkcore.hops.downlink.noticing import check_noticing
 from linkcore.hops.downlink.picture import check_picture
-from linkcore.hops.downlink.proofs import PICTURE_READS, PROOFS, Come, coming, expected
+from linkcore.hops.downlink.proofs import PICTURE_READS, PROOFS, Come, coming, expected, expected_now
 from linkcore.hops.downlink.rules import check_downlink, check_firmware
 from linkcore.hops.downlink.view import DownlinkTold, tell
 from linkcore.reads import Reads, View
@@ -50,7 +50,7 @@ def come(view: View, seen: Come | None) -> str:
     """The one value: how many of the expected sensors come."""
     if not view.parts.whole:
         return "–"
-    wanted = len(expected(view.craft, view.parts))
+    wanted = len(expected(view.craft, view.parts) if seen is None else expected_now(view, seen))
     if seen is None or not wanted:
         return f"0 of {wanted}" if wanted else "none"
     return f"{len(coming(view, seen))} of {wanted}"

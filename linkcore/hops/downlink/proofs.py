@@ -94,6 +94,11 @@ def expected(craft: CraftDocument, parts: KitParts) -> list[SensorName]:
     return [sensor for sensor in SENSORS if sensor in told | by_receiver and telling.of(sensor)]
 
 
+def expected_now(view: View, seen: Come) -> list[SensorName]:
+    """The same of a running bench; worked out once as long as nothing that it rests on changes."""
+    return seen.kept.get("downlink: expected", (view.craft, view.parts), None, lambda: expected(view.craft, view.parts))
+
+
 def reckoned(view: View, seen: Come) -> Ages | None:
     """How often each should come; worked out once as long as nothing that it rests on changes."""
     way = way_home(view.craft, view.parts)
@@ -114,7 +119,7 @@ def all_come(view: View, seen: Come) -> dict[str, object] | None:
     found = {each.sensor: each for each in seen.sensors_found if each.age_s is not None}
     if not found:
         return None
-    wanted, reckons, now = expected(view.craft, view.parts), reckoned(view, seen), seen.downlink_now
+    wanted, reckons, now = expected_now(view, seen), reckoned(view, seen), seen.downlink_now
     if not wanted or reckons is None or not now.pack or any(each.clash for each in found.values()):
         return None
     told: dict[str, float] = {}
@@ -130,7 +135,7 @@ def coming(view: View, seen: Come) -> list[SensorName]:
     """Those of the expected sensors that come, and in time."""
     reckons = reckoned(view, seen)
     found = {each.sensor: each for each in seen.sensors_found}
-    wanted = expected(view.craft, view.parts) if reckons else []
+    wanted = expected_now(view, seen) if reckons else []
     return [sensor for sensor in wanted if sensor in found and reckons is not None and in_time(found[sensor], reckons.every_s.get(sensor, 0.0))]
 
 
