@@ -97,7 +97,7 @@ class BenchConsumer(GatedConsumer):
         self._moves: dict[str, Any] = {}
         self._moved_at = 0.0
         self._moving: asyncio.Task[None] | None = None
-        self._messages = near.join(self.craft_id)
+        self._messages = near.join(self.craft_id, self.channel_name)
         self._passing = asyncio.create_task(self._pass_on())
         self._watching = asyncio.create_task(self._watch())
         await self._reach()
@@ -126,7 +126,7 @@ class BenchConsumer(GatedConsumer):
         """Stop watching; the bench stands still then, and lingers a little."""
         for waiting in self._asked.values():
             waiting.cancel()
-        near.leave(self.craft_id, self._messages)
+        near.leave(self.craft_id, self.channel_name)
         self._passing.cancel()
         if self._moving:
             self._moving.cancel()
@@ -217,11 +217,14 @@ class BenchConsumer(GatedConsumer):
         await self.send(json.dumps(Answer(request=act.request, ok=False, text=why).model_dump()))
 
     async def _pass_on(self) -> None:
-        """What the bench tells everybody, as it is."""
+        """What the bench tells everybody, as it is, and what it tells this browser alone."""
         with contextlib.suppress(asyncio.CancelledError, OSError):  # OSError: the browser went away; disconnect comes next
             while True:
                 text = await self._messages.get()
                 self._heard_at = time.monotonic()
+                if not isinstance(text, str):
+                    await self.bench_text(text)
+                    continue
                 if self.known:  # or it was on its way while this end was being shut
                     await self.send(text)
 
@@ -262,7 +265,8 @@ class BenchConsumer(GatedConsumer):
         if not self.bench:
             return  # there is none yet, and they know
         try:
-            await self.channel_layer.send(self.bench, message)
+            if not near.hand_over(self.bench, message):
+                await self.channel_layer.send(self.bench, message)
         except ChannelFull:
             await self.tell("the bench is behind and did not take this; try again")
 

@@ -285,6 +285,7 @@ class RunningBench:
                 break
             except Ended:
                 continue  # another bench ended the worker; there is a new one
+        self._inbox = near.open_inbox(self.channel)
         self._task = asyncio.create_task(self._run())
 
     async def _ask(self, method: str, *arguments: object) -> Any:
@@ -348,7 +349,7 @@ class RunningBench:
             raise LeaseLost
 
     async def _run(self) -> None:
-        listening = asyncio.create_task(self._listen())
+        listening = [asyncio.create_task(self._listen()), asyncio.create_task(self._hear_from_afar())]
         mine = True
         try:
             await self._tick_on()
@@ -360,7 +361,9 @@ class RunningBench:
             log.exception("the bench of craft %s stopped", self.craft_id)
             await self._to_all(Trouble(text="The bench stopped because of a fault in Coin Bell; it starts anew in a moment.").model_dump_json())
         finally:
-            listening.cancel()
+            for each in listening:
+                each.cancel()
+            near.close_inbox(self.channel)
             async with _changing:
                 _running.pop(self.craft_id, None)
                 if self._probing:
@@ -611,14 +614,20 @@ class RunningBench:
 
     # --- what comes in ------------------------------------------------------------------------------------------
 
-    async def _listen(self) -> None:
+    async def _hear_from_afar(self) -> None:
+        """What browsers of other processes say comes through the channel layer."""
         while True:
             message = None
             with unless_down():
                 message = await self._layer.receive(self.channel)
             if message is None:
                 await asyncio.sleep(PROBE_EVERY_S)  # the layer is down; it is tried again
-                continue
+            else:
+                await self._inbox.put(message)
+
+    async def _listen(self) -> None:
+        while True:
+            message = await self._inbox.get()
             try:
                 await self._take_message(message)
             except LeaseLost:
@@ -673,9 +682,10 @@ class RunningBench:
             await self._reply(message["reply"], Trouble(text=STARTED_ANEW))
 
     async def _reply(self, channel: str, answer: Answer | Trouble | Outage) -> None:
-        event = {"type": "bench.text", "text": answer.model_dump_json()}
-        with unless_down():
-            await self._layer.send(channel, event | ({"answers": answer.request} if isinstance(answer, Answer) else {}))
+        event = {"type": "bench.text", "text": answer.model_dump_json()} | ({"answers": answer.request} if isinstance(answer, Answer) else {})
+        if not near.answer(channel, event):
+            with unless_down():
+                await self._layer.send(channel, event)
 
     async def _act(self, act: Act, message: dict[str, Any]) -> None:
         self._made: str | None = None

@@ -1,4 +1,7 @@
-"""Who in this process listens to which bench. A bench that runs here tells them directly; of one that runs elsewhere one stream comes here, however many listen."""
+"""Who in this process listens to which bench. A bench that runs here tells them directly, and is told directly; of one that runs elsewhere one stream comes here, however many listen.
+
+What goes through Redis is lost where the end that waits there for all of a process is shut at that very moment.
+"""
 
 from __future__ import annotations
 
@@ -6,7 +9,9 @@ import asyncio
 import contextlib
 import functools
 import uuid
+from typing import Any
 
+from channels.exceptions import ChannelFull
 from django.conf import settings
 from redis.asyncio import Redis
 from redis.asyncio.retry import Retry
@@ -18,7 +23,13 @@ KEPT_BEHIND = 64  # messages for a browser that is slow; what comes beyond is lo
 LISTEN_S = 5.0
 PAUSE_S = 0.5
 
-Messages = asyncio.Queue[str]
+ASKED_AT_MOST = 500  # messages for a bench that it has not come to
+
+Event = dict[str, Any]
+Messages = asyncio.Queue[str | Event]
+Inbox = asyncio.Queue[Event]
+_inboxes: dict[str, Inbox] = {}
+_ends: dict[str, Messages] = {}
 _listeners: dict[uuid.UUID, set[Messages]] = {}
 _relays: dict[uuid.UUID, asyncio.Task[None]] = {}
 
@@ -28,15 +39,50 @@ def _name_of(craft_id: uuid.UUID) -> str:
     return f"coin-bell.bench.{craft_id.hex}"
 
 
-def join(craft_id: uuid.UUID) -> Messages:
-    """Listen; what is told comes in the queue."""
-    messages: Messages = asyncio.Queue(KEPT_BEHIND)
+def open_inbox(channel: str) -> Inbox:
+    """Where what is said to a bench that runs here comes in, under its channel's name."""
+    inbox = _inboxes[channel] = asyncio.Queue(ASKED_AT_MOST)
+    return inbox
+
+
+def close_inbox(channel: str) -> None:
+    """It runs here no longer."""
+    _inboxes.pop(channel, None)
+
+
+def hand_over(channel: str, message: Event) -> bool:
+    """Say something to the bench of this channel; False where it does not run here. Raise ChannelFull where it is too far behind."""
+    inbox = _inboxes.get(channel)
+    if inbox is None:
+        return False
+    try:
+        inbox.put_nowait(message)
+    except asyncio.QueueFull:
+        raise ChannelFull from None
+    return True
+
+
+def answer(end: str, event: Event) -> bool:
+    """Say something to one browser alone, by the name of its end; False where that is not here, or far behind."""
+    messages = _ends.get(end)
+    if messages is None or messages.full():
+        return False
+    messages.put_nowait(event)
+    return True
+
+
+def join(craft_id: uuid.UUID, end: str) -> Messages:
+    """Listen; what is told comes in the queue, and what is meant for this `end` alone."""
+    messages = _ends[end] = asyncio.Queue(KEPT_BEHIND)
     _listeners.setdefault(craft_id, set()).add(messages)
     return messages
 
 
-def leave(craft_id: uuid.UUID, messages: Messages) -> None:
+def leave(craft_id: uuid.UUID, end: str) -> None:
     """Listen no longer."""
+    messages = _ends.pop(end, None)
+    if messages is None:
+        return
     here = _listeners.get(craft_id, set())
     here.discard(messages)
     if not here:
