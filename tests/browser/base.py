@@ -99,6 +99,7 @@ class People:
         page.goto(f"{self.address}/crafts/{self._crafts[craft]}/{hop.lower().replace(' ', '-')}")
         page.wait_for_selector("[data-ready] nav[aria-label=Chain]")
         page.get_by_role("heading", level=1, name=hop).wait_for()
+        settled(page)
         return page
 
     def picture(self, name):
@@ -112,9 +113,16 @@ class People:
             self._windows.give_back(context, screen)
 
 
+def settled(page):
+    """Nothing is on its way any more that could push what is there from under the pointer: a press that lands elsewhere than its release is no click."""
+    page.evaluate("document.fonts.ready.then(() => new Promise((done) => requestAnimationFrame(() => requestAnimationFrame(() => done()))))")
+    page.wait_for_selector("[data-settled]", state="attached")
+
+
 def go(page, hop):
     page.get_by_role("navigation", name="Chain").get_by_role("link", name=hop).click()
     page.get_by_role("heading", level=1, name=hop).wait_for()
+    settled(page)
 
 
 def choose(page, label, option):

@@ -60,6 +60,13 @@ class Viewer:
         self.say(type="act", act=act, request=act, **more)
         return self.until("answer", lambda answer: answer["request"] == act)
 
+    def done(self, act: str, **more):
+        """The answer to an act that must be done."""
+        answer = self.act(act, **more)
+        if not answer["ok"]:
+            raise AssertionError(f"{act} was not done: {answer['text']}")
+        return answer
+
     def closed_with(self) -> int:
         end = time.monotonic() + PATIENCE_S
         try:
@@ -93,10 +100,10 @@ class OnTheSocket(DatabaseTest):
     def write_and_restart(self):
         with self.viewer() as viewer:
             viewer.until("report")
-            self.assertTrue(viewer.act("write", version=Craft.objects.get(pk=self.craft.pk).version)["ok"])
-            self.assertTrue(viewer.act("read back")["ok"])
+            viewer.done("write", version=Craft.objects.get(pk=self.craft.pk).version)
+            viewer.done("read back")
             viewer.until("report", lambda report: report["restart_due"] and not report["differences"])
-            self.assertTrue(viewer.act("restart")["ok"])
+            viewer.done("restart")
             viewer.until("live", lambda message: message["board"]["link"] == "good")
 
 

@@ -244,8 +244,8 @@ class EveryReceiverTest(LineTest):
             craft = make_craft(document, name.replace(" ", "-")[:40])
             with self.subTest(name), self.socket(f"{craft.id}/bench") as viewer:
                 viewer.until("report")
-                self.assertTrue(viewer.act("write", version=1)["ok"])
-                self.assertTrue(viewer.act("read back")["ok"])
+                viewer.done("write", version=1)
+                viewer.done("read back")
                 viewer.act("restart")
                 report = viewer.until("report", lambda report: report["told"]["line"]["port_good_share"] == 1.0 and report["told"]["line"]["protocol"])
                 self.assertEqual(report["told"]["line"]["protocol"], document.settings.receiver_input.protocol)

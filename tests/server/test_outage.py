@@ -104,7 +104,7 @@ class OutageTest(OwnServer):
     def test_a_bench_goes_on_and_records_when_the_database_is_back(self):
         with ExitStack() as stack:
             viewer = stack.enter_context(self.viewer())
-            self.assertTrue(viewer.act("write", version=self.craft.version)["ok"])
+            viewer.done("write", version=self.craft.version)
             viewer.until("report", lambda report: report["restart_due"])
             for seconds in (1.0, 4.0):
                 self.lead.cut()
@@ -129,12 +129,12 @@ class OutageTest(OwnServer):
                 viewer.until("report")
                 self.assertLess(time.monotonic() - back, BACK_WITHIN_S)
                 self.assertEqual(self.ask("GET", f"/api/crafts/{self.craft.id}")[0], 200)
-            self.assertTrue(viewer.act("restart")["ok"])
+            viewer.done("restart")
 
     def test_what_is_proven_during_an_outage_is_recorded_after_it_and_not_shown_before(self):
         with self.viewer() as viewer:
-            self.assertTrue(viewer.act("write", version=self.craft.version)["ok"])
-            self.assertTrue(viewer.act("restart")["ok"])
+            viewer.done("write", version=self.craft.version)
+            viewer.done("restart")
             self.lead.cut()
             viewer.until("outage")
             viewer.until("live", lambda live: live["board"]["link"] == "good" and live["board"]["good_per_s"] > 50)

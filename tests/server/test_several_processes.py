@@ -101,7 +101,7 @@ class RoomElsewhereTest(_TwoProcesses):
             first.until("live")
             with self.one.viewer(others[0], "wren") as second:
                 second.until("live")
-                self.assertTrue(second.act("read back")["ok"])
+                second.done("read back")
                 self.assertEqual(BenchRecord.objects.exclude(holder="").values("holder").distinct().count(), 2)
                 with self.one.viewer(others[1], "wren") as third:
                     self.assertIn("is set up as soon as there is room", third.until("waiting")["why"])
@@ -114,9 +114,9 @@ class SeveralProcessesTest(_TwoProcesses):
                 wren.until("report")
                 teal.until("report")
                 self.assertEqual(BenchRecord.objects.exclude(holder="").count(), 1)
-                self.assertTrue(teal.act("write", version=1)["ok"])
-                self.assertTrue(wren.act("read back")["ok"])
-                self.assertTrue(teal.act("restart")["ok"])
+                teal.done("write", version=1)
+                wren.done("read back")
+                teal.done("restart")
                 wren.until("live", lambda message: message["board"]["link"] == "good")
                 wren.say(type="hands", right={"x": 1, "y": 0})
                 teal.until("live", lambda message: (message["board"]["axes"]["roll"] or 0) > 1990)
@@ -151,7 +151,7 @@ class SeveralProcessesTest(_TwoProcesses):
         while True:
             with suppress(WebSocketException, OSError), self.one.viewer(self.craft, "wren") as wren:
                 wren.until("live")
-                self.assertTrue(wren.act("read back")["ok"])
+                wren.done("read back")
                 break
             self.assertLess(time.monotonic() - back, 5)
         self.assertLess(time.monotonic() - back, 5)
@@ -162,7 +162,7 @@ class SeveralProcessesTest(_TwoProcesses):
             teal.until("report")
             teal.say(type="hands", adapter_plugged=True)
             teal.until("report", lambda report: report["told"]["load"]["adapter_plugged"])
-            self.assertTrue(teal.act("flash", flash={"role": "receiver", "image": image, "way": "adapter"})["ok"])
+            teal.done("flash", flash={"role": "receiver", "image": image, "way": "adapter"})
             teal.until("live", lambda message: message["jobs"] and message["jobs"][0]["percent"] > 20)
             self.assertEqual(FlashRecord.objects.get().state, "writing")
             self.eventually(lambda: BenchRecord.objects.get(craft=self.craft).read().devices["receiver"].installed.facts is None)
@@ -174,7 +174,7 @@ class SeveralProcessesTest(_TwoProcesses):
             self.assertEqual(record.state, "interrupted")
             self.assertIn("bootloader", record.read().recover[0])
             self.assertIsNotNone(record.ended_at)
-            self.assertTrue(wren.act("flash", flash={"role": "receiver", "image": image, "way": "adapter"})["ok"])
+            wren.done("flash", flash={"role": "receiver", "image": image, "way": "adapter"})
             done = wren.until("live", lambda message: message["jobs"] and message["jobs"][0]["state"] not in RUNNING)
             self.assertEqual(done["jobs"][0]["state"], "done")
         self.eventually(lambda: sorted(FlashRecord.objects.values_list("state", flat=True)) == ["done", "interrupted"])

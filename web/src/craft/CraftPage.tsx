@@ -1,7 +1,7 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import useMediaQuery from "@mui/material/useMediaQuery";
-import { useQueryClient } from "@tanstack/react-query";
+import { useIsFetching, useQueryClient } from "@tanstack/react-query";
 import { Suspense, useCallback, useEffect, useState } from "react";
 import { useHotkeys } from "react-hotkeys-hook";
 import { Link, Navigate, useNavigate, useParams } from "react-router";
@@ -88,6 +88,7 @@ function OpenCraft({ craft, edit, hop, user }: { craft: Craft; edit: HopProps["e
       }}
       data-ready={(ready && catalogue.isSuccess) || undefined}
     >
+      <Settled />
       <SkipLinks />
       <TopBar craft={craft} user={user} edit={edit} onHelp={() => setHelp(true)} />
       <Chain craftId={craft.id} current={hop} />
@@ -135,6 +136,11 @@ function OpenCraft({ craft, edit, hop, user }: { craft: Craft; edit: HopProps["e
       <Shortcuts open={help} onClose={() => setHelp(false)} />
     </Box>
   );
+}
+
+/** A mark in the page: nothing more is on its way that could push what is there aside. */
+function Settled() {
+  return useIsFetching() === 0 ? <span hidden data-settled /> : null;
 }
 
 /** A sheet that rises from the foot of a hand-held screen; what it leaves of the hop stays in sight above it. */

@@ -149,7 +149,7 @@ export function KitHop({ craft, catalogue, edit }: DraftHopProps) {
         <Box sx={{ display: "grid", gap: 2, minWidth: 0 }}>
           {view.error && <Box role="alert">{view.error.message}</Box>}
           {view.data && <AbilityPanel craft={craft} catalogue={catalogue} edit={edit} ability={view.data.view.ability} />}
-          <OutputChange craft={craft} catalogue={catalogue} edit={edit} />
+          {!view.isPending && <OutputChange craft={craft} catalogue={catalogue} edit={edit} />}
         </Box>
       </Box>
       {view.data && (
