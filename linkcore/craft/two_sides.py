@@ -41,7 +41,7 @@ def _said(document: CraftDocument) -> Iterator[tuple[str, str]]:
         yield f"Wire {patch.device} {patch.pin}", f"to {patch.pad}{' through an inverter' if patch.inverter else ''}{', fixed' if patch.fixed else ''}"
     kit = document.kit.model_dump(mode="json")
     for device in kit.pop("devices"):
-        yield f"Device {device['name']}", device["part"] + (f", {device['role']}" if device["role"] else "")
+        yield f"Device {device['name']}", ", ".join(each for each in (device["part"], device["role"], device["format"]) if each)
     settings = document.settings.model_dump(mode="json")
     for band in settings.pop("modes"):
         yield f"Mode band of {band['mode']}", value_in_words({name: band[name] for name in ("channel", "low", "high")})
