@@ -36,7 +36,7 @@ from linkcore.parts.models import Screen
 from linkcore.parts.sensor_names import SENSORS, SensorName
 from linkcore.reads import Whole
 from linkcore.wiring.picture import picture_way, video_devices
-from linkcore.wiring.way_home import none_because, way_home
+from linkcore.wiring.way_home import WayHome, none_because, way_home
 
 Stop = Literal["transmitter", "air", "receiver", "wire", "board", "devices"]
 _STOPS: dict[Code, Stop] = {
@@ -260,13 +260,13 @@ class Told(Come, Protocol):
 def tell(whole: Whole, seen: Told) -> DownlinkTold:
     """The Downlink hop."""
     craft, parts, now = whole.craft, whole.parts, seen.downlink_now
-    way, found = way_home(craft, parts), {each.sensor: each for each in seen.sensors_found}
-    wanted = expected(craft, parts)
+    way, found = seen.kept.get("downlink: way", (craft, parts), None, lambda: way_home(craft, parts)), {each.sensor: each for each in seen.sensors_found}
+    wanted = seen.kept.get("downlink: expected", (craft, parts), None, lambda: expected(craft, parts))
     why = seen.kept.get("downlink: causes", (craft, parts), now, lambda: causes(craft, parts, now))
     told = told_now(parts, why)
     reckons = seen.kept.get("downlink: ages as told", (craft, parts), told, lambda: ages(craft, parts, way.protocol, told)) if way else None
     telling = TELLINGS.get(way.protocol) if way else None
-    rows = [_row(sensor, whole, found.get(sensor), sensor in wanted, why[sensor], reckons.every_s.get(sensor) if reckons else None) for sensor in SENSORS]
+    rows = [_row(sensor, whole, way, found.get(sensor), sensor in wanted, why[sensor], reckons.every_s.get(sensor) if reckons else None) for sensor in SENSORS]
     stopped = _stopped(rows)
     if stopped is not None:  # said once, and not again beside each
         rows = [row.model_copy(update={"cause": None}) if row.cause == stopped else row for row in rows]
@@ -277,14 +277,14 @@ def tell(whole: Whole, seen: Told) -> DownlinkTold:
         shared=bool(way and way.shared),
         port=way.port if way else None,
         pad=way.pad.name if way and way.pad else None,
-        places=_places(whole, seen, rows, stopped),
+        places=_places(whole, way, seen, rows, stopped),
         stopped=stopped,
         sensors=[row for row in rows if telling is None or row.carried or row.sensor in known_to_board(parts)],
         come=sum(row.comes for row in rows if row.expected),
         of=len(wanted),
         looking=now.looking,
         strangers=[
-            _row(each.sensor, whole, each, False, None, None)
+            _row(each.sensor, whole, way, each, False, None, None)
             for each in found.values()
             if each.sensor not in carried or (way and each.protocol != way.protocol)
         ],
@@ -306,9 +306,8 @@ def tell(whole: Whole, seen: Told) -> DownlinkTold:
     )
 
 
-def _row(sensor: SensorName, whole: Whole, found: SensorSeen | None, wanted: bool, cause: Cause | None, every: float | None) -> SensorTold:
+def _row(sensor: SensorName, whole: Whole, way: WayHome | None, found: SensorSeen | None, wanted: bool, cause: Cause | None, every: float | None) -> SensorTold:
     craft, parts = whole.craft, whole.parts
-    way = way_home(craft, parts)
     carried = TELLINGS[way.protocol].of(sensor) if way else None
     comes = found is not None and every is not None and in_time(found, every)
     fresh = found is not None and found.age_s is not None and not found.zero and every is not None and found.age_s <= 3 * every
@@ -341,9 +340,8 @@ def _stopped(rows: Sequence[SensorTold]) -> Cause | None:
     return found or next((row.cause for row in rows if row.cause and row.cause.code in ("receiver has none", "no link")), None)
 
 
-def _places(whole: Whole, seen: Told, rows: Sequence[SensorTold], stopped: Cause | None) -> list[Place]:
+def _places(whole: Whole, way: WayHome | None, seen: Told, rows: Sequence[SensorTold], stopped: Cause | None) -> list[Place]:
     craft, parts = whole.craft, whole.parts
-    way = way_home(craft, parts)
     passing, telemetry = seen.home_traffic, craft.settings.telemetry
     stop = _STOPS[stopped.code] if stopped else None
 
@@ -392,7 +390,7 @@ NEAR_M = 2.0
 def _notices(whole: Whole, seen: Told, why: Mapping[SensorName, Cause | None], reckons: Ages | None) -> list[NoticeTold]:
     craft, parts = whole.craft, whole.parts
     lasting = {sensor: None if cause is None or cause.code in ("no link", "not looked for", "no pack", "no fix") else cause for sensor, cause in why.items()}
-    offers = {each.notice: each for each in limits(craft, parts, reckons)}
+    offers = seen.kept.get("downlink: offers", (craft, parts, reckons), None, lambda: {each.notice: each for each in limits(craft, parts, reckons)})
     way = way_home(craft, parts)
     protocol = way.protocol if way else ""
     told = []
