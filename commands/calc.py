@@ -19,7 +19,8 @@ from pydantic import BaseModel, ConfigDict, Field, ValidationError
 from commands.flight import is_mavlink
 from commands.frames import FramesError, read_frames
 from linkcore.bench.from_frames import heard_in
-from linkcore.craft.document import CraftDocument, CraftError, first_fault, load
+from linkcore.craft.document import Airframe, CraftDocument, CraftError, Props, first_fault, load
+from linkcore.craft.layouts import layout_of
 from linkcore.craft.parts import KitParts
 from linkcore.devices.body import RESERVE_PERCENT
 from linkcore.devices.modes import lacking, switch_channels
@@ -27,6 +28,7 @@ from linkcore.devices.pack import open_volts
 from linkcore.devices.sensors import FACTS, TELLINGS
 from linkcore.findings import Finding
 from linkcore.hops.airframe.facing import FacingError, Pose, find_facing
+from linkcore.hops.airframe.order import OrderError, SeenMotor, motor_mends
 from linkcore.hops.downlink.ages import ages
 from linkcore.hops.downlink.causes import causes, told_now
 from linkcore.hops.downlink.rules import check_downlink
@@ -237,6 +239,26 @@ def calc_facing(samples: Any) -> Answer:
     return answer, 0
 
 
+class _SeenMotors(BaseModel):
+    """What `calc motors` reads."""
+
+    model_config = ConfigDict(extra="forbid")
+    layout: Airframe
+    props: Props = "in"
+    seen: list[SeenMotor] = Field(max_length=24)
+
+
+def calc_motors(said: Any) -> Answer:
+    """What sets motors right whose outputs are numbered as the layout is read. Raise OrderError."""
+    try:
+        read = _SeenMotors.model_validate(said)
+    except ValidationError as error:
+        raise OrderError(first_fault(error)) from error
+    layout = layout_of(read.layout, len(read.seen))
+    found = motor_mends(layout, read.props, {f"M{number}": place.role for number, place in enumerate(layout, 1)}, read.seen)
+    return found.model_dump(), 3 if found.says else 0
+
+
 def calc_alarm(log: Path, margin: float | None) -> Answer:
     """Where loss begins in a flight's log, and the line at which to be warned."""
     with log.open("rb") as stream:
@@ -256,7 +278,8 @@ CALCULATIONS: dict[str, Callable[[CraftDocument, KitParts, Heard], Answer]] = {
     "power": calc_power,
 }
 _MEASURED = ("travel", "bands", "truth")
-_OF_A_LOG, _OF_POSES = "alarm", "facing"  # need no craft
+_OF_A_LOG = "alarm"
+_OF_OTHER_JSON: dict[str, Callable[[Any], Answer]] = {"facing": calc_facing, "motors": calc_motors}  # need no craft
 
 
 def _data(models: Sequence[BaseModel]) -> list[dict[str, Any]]:
@@ -301,9 +324,10 @@ def _hear(options: argparse.Namespace, document: CraftDocument) -> Heard:
 def main(arguments: Sequence[str], into: TextIO, out: TextIO) -> int:
     """The command line; `arguments` begin with calc."""
     parser = argparse.ArgumentParser(
-        prog="./bell calc", description="Reads a craft document on standard input, poses of a board, or a flight's log, prints JSON (docs/commands.md)."
+        prog="./bell calc",
+        description="Reads a craft document on standard input, poses of a board, what motors were seen to do, or a flight's log, prints JSON (docs/commands.md).",
     )
-    parser.add_argument("what", choices=[*CALCULATIONS, _OF_A_LOG, _OF_POSES])
+    parser.add_argument("what", choices=[*CALCULATIONS, _OF_A_LOG, *_OF_OTHER_JSON])
     parser.add_argument("log", type=Path, nargs="?", metavar="LOG.csv", help="alarm: a flight's log, with RSSI or link quality and lost frames")
     parser.add_argument("--margin", type=_margin, metavar="DB", help="alarm: how far above the begin of loss, dB or points of percent")
     parser.add_argument("--parts", type=Path, metavar="FILE", help="own parts, as the app exports them")
@@ -327,8 +351,8 @@ def main(arguments: Sequence[str], into: TextIO, out: TextIO) -> int:
         if options.log:
             name = options.log.name
             return _say(calc_alarm(options.log, options.margin), out)
-        if options.what == _OF_POSES:
-            return _say(calc_facing(json.load(into)), out)
+        if options.what in _OF_OTHER_JSON:
+            return _say(_OF_OTHER_JSON[options.what](json.load(into)), out)
         document = load(json.load(into))
         catalogue = shipped()
         if options.parts:
@@ -340,7 +364,7 @@ def main(arguments: Sequence[str], into: TextIO, out: TextIO) -> int:
     except json.JSONDecodeError as error:
         print(f"bell: {name}: no JSON: {error}", file=sys.stderr)
         return 2
-    except (FramesError, CraftError, FacingError, PartError, UnknownPart, RecordingError, UnicodeDecodeError) as error:
+    except (FramesError, CraftError, FacingError, OrderError, PartError, UnknownPart, RecordingError, UnicodeDecodeError) as error:
         print(f"bell: {name}: {error}", file=sys.stderr)
         return 2
     except OSError as error:

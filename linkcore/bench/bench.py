@@ -19,6 +19,7 @@ from linkcore.bench.observed import Observed
 from linkcore.bench.rings import wires_rung
 from linkcore.bench.seen import EDGE_WINDOW_S
 from linkcore.bench.traffic import HomeTraffic, PortTraffic
+from linkcore.bench.turning import TurningWatch
 from linkcore.chain import ProofKey, newly_proven
 from linkcore.craft.document import RECEIVER, BoardSettings, CraftDocument
 from linkcore.craft.parts import KitParts, spoken_output
@@ -31,6 +32,7 @@ from linkcore.devices.on_loss import rssi_percent
 from linkcore.devices.pack import counted_cells, shown_a, shown_mah, shown_v
 from linkcore.devices.pack import volts as pack_volts
 from linkcore.devices.sensors import TELLINGS, Values
+from linkcore.hops.airframe.proofs import FACING
 from linkcore.hops.kit.ability import sensor_states
 from linkcore.hops.lost_link.runs import LossRun
 from linkcore.hops.sticks.measure import SticksMeasure
@@ -133,6 +135,7 @@ class Bench:
         self._satellites_then = (False, False)
         self._runs: tuple[tuple[WireTruth, bool, bool, tuple[str, ...]], dict[str, bool]] | None = None
         self.measuring = Measuring(self, state)
+        self.turning = TurningWatch(self, state.drives, seed)
         self.new_proofs: list[Proof] = []
         self.proofs: dict[ProofKey, Proof] = {}
         self.rung: dict[str, str] = {}
@@ -193,6 +196,7 @@ class Bench:
             turn_deg=self.held.turn_deg,
             body=self.held.truth,
             pack_here=self.pack_lying,
+            drives=self.turning.truth,
             airframe=self.measuring.airframe.seen,
             read_mah=round(self.read_mah, 1),
             drawn_s=round(self.drawn_s, 1),
@@ -228,6 +232,9 @@ class Bench:
         if document.wiring != before.wiring or document.feed != before.feed or document.kit != before.kit or self.parts.wired() != devices:
             self._follow_wires()
             self.loading.follow(document, self.parts)
+            self.turning.follow()
+        if document.airframe != before.airframe:
+            self.turning.follow()
         if self.powered != powered:  # the board's own feed was soldered, or came off, with the pack connected
             self._board_supplied(usb=False)
         self._supply()
@@ -317,6 +324,7 @@ class Bench:
         board_runs = self.loading.runs("board")
         if self.board.runs and not board_runs:
             self.board.lose_firmware(t)
+            self.turning.drive.lapse("the board was flashed", t)
             self.read_back_settings = None  # a board without a program holds nothing that anybody could know
         elif board_runs and not self.board.runs:
             self.board.take_firmware(self.board.form, wiped=False, t=t)
@@ -363,6 +371,7 @@ class Bench:
             raise ValueError(f"neither the {self.receiver_part.name} nor another device that speaks has a wire on a pin {hands.tap}")
         self.link.refuse(hands)
         self._refuse_body(hands)
+        self.turning.refuse(hands)
         taken = self.measuring.airframe.told(hands)
         rested = self._foundations()
         before = self.transmitter.aims_us()
@@ -380,7 +389,7 @@ class Bench:
         if hands.pack_left_percent is not None:
             self.used_mah = self.pack_here.capacity_mah * (1 - hands.pack_left_percent / 100)
             self.read_mah = self.drawn_s = 0.0
-        self.measuring.airframe.seen = taken
+        self.measuring.airframe.seen = taken.model_copy(update={"motors": self.turning.hands(hands, taken.motors, self.t)})
         self.gps_fix = self.gps_fix if hands.gps_fix is None else hands.gps_fix
         self.home = self.home if hands.home is None else hands.home
         if not hands.model_fields_set <= _MOVES:
@@ -424,6 +433,8 @@ class Bench:
             self.loading.power_up("board", button=True)
         if pack != self.pack:
             self._counted_cells = None
+        if (usb, pack) != (self.usb, self.pack):
+            self.turning.drive.lapse("a plug was pulled or put in", self.t)
         before, self.usb, self.pack = self.powered, usb, pack
         if self.powered != before:
             rested = self._foundations()
@@ -457,6 +468,7 @@ class Bench:
         """Restart the board, so that a port's job counts."""
         rested = self._foundations()
         self.asked.restart(self.t)
+        self.turning.drive.lapse("the board was restarted", self.t)
         self._forget_what_rested_on(rested)
 
     def measure_anew(self) -> None:
@@ -557,6 +569,8 @@ class Bench:
         self.flight.run(until, self.board, self.link.last_sent_t)
         self.measuring.watch_loss(until)
         self.measuring.airframe.watch(until)
+        if self.turning.drive.in_use:
+            self.measuring.airframe.seen_of_motors(self.turning.run(until, self.measuring.airframe.seen.motors))
         self.t = until
         if until >= self._prove_at:
             self._prove_at = until + PROVE_EVERY_S
@@ -600,7 +614,13 @@ class Bench:
     @property
     def motors_a(self) -> float:
         """What the motors draw of it."""
-        return MOTORS_A_PERCENT * abs(self.board.motors_percent) if self.board.powered else 0.0
+        return MOTORS_A_PERCENT * abs(self.board.motors_percent) + self.turning.amperes() if self.board.powered else 0.0
+
+    @property
+    def facing_proven(self) -> bool:
+        """Whether it is proven, and still, how the board sits: then what it feels has a direction."""
+        recorded = self.proofs.get(("airframe", FACING.name))
+        return recorded is not None and not recorded.why_not(FACING.reads.foundation(self.whole))
 
     @property
     def sees_compass(self) -> bool:
@@ -632,7 +652,7 @@ class Bench:
             speed_mps=abs(self.flight.craft.along_mps) if self._flies else 0.0,
             course_deg=0.0,
             sky=sky,
-            motors_percent=self.board.motors_percent,
+            motors_percent=self.board.motors_percent or 100 * self.turning.share(self.t),
             volts=self.volts(),
             current_a=self._current_a(),
             used_mah=self.used_mah,
@@ -833,6 +853,7 @@ class Bench:
             light_means=STATE_WORDS[state][0] if (state := self.receiver.state) else "No supply.",
             edges_per_s=self.traffic.edges_sent,
             marks=self.traffic.marks,
+            turn=self.turning.live(),
             pace=pace,
             board=made_of(
                 BoardLive,

@@ -5,7 +5,6 @@ from __future__ import annotations
 from linkcore.craft.document import CraftDocument
 from linkcore.craft.places import place_of
 from linkcore.devices.body import Body
-from linkcore.devices.motors import IDLE_PERCENT
 from linkcore.devices.responses import height_known
 from linkcore.standins.autopilot import Asked
 from linkcore.standins.board import StandInBoard
@@ -74,7 +73,7 @@ class Flight:
 
     def _pulled_down(self, board: StandInBoard) -> bool:
         """Whether what the receiver sends by itself has the motors as low as they go, and the pilot had not."""
-        return 0 <= board.motors_percent <= IDLE_PERCENT < self._held_percent
+        return 0 <= board.motors_percent <= board.running.drive.idle_percent < self._held_percent
 
     def _remember(self, t: float, board: StandInBoard) -> None:
         since = t - self.free_t

@@ -7,6 +7,7 @@ from linkcore.bench.seen import SeenBench
 from linkcore.devices.pack import shown_mah, shown_v
 from linkcore.hops.airframe.measure import AirframeMeasure, AmpsRead, ChargeRead, CompassAt, VoltsRead
 from linkcore.hops.airframe.meters import APART_A, CurrentLine, MeterError, could_have, current_line, slope_by_charge, voltage_scale
+from linkcore.hops.airframe.motors import MotorsSeen
 
 COMPASS_EVERY_S = 0.4
 
@@ -19,17 +20,17 @@ class HandsWatch:
         self.seen = seen
         self._compass_t = 0.0
 
-    def forget(self, *, body: bool, power: bool) -> None:
-        """What was measured counts no more: of how the craft sits, of its pack."""
+    def forget(self, *, body: bool, power: bool, motors: bool) -> None:
+        """What was measured counts no more: of how the craft sits, of its pack, of its motors."""
         fresh = AirframeMeasure()
-        names = (*(_BODY if body else ()), *(_POWER if power else ()))
+        names = (*(_BODY if body else ()), *(_POWER if power else ()), *(("motors",) if motors else ()))
         self.seen = self.seen.model_copy(update={name: getattr(fresh, name) for name in names})
 
     def told(self, hands: Hands) -> AirframeMeasure:
         """What is known with what the pilot says. Raise ValueError where it cannot be so; nothing is taken then."""
         seen, bench = self.seen, self._bench
         if hands.body is not None:
-            seen = AirframeMeasure()
+            seen = AirframeMeasure(motors=seen.motors)
         if hands.pack_here is not None:
             seen = self._without_power(seen)
         if hands.asking is not None:
@@ -95,11 +96,17 @@ class HandsWatch:
         slope_by_charge(CurrentLine(slope=power.current_slope, offset_a=power.current_offset_a), counted, put_back_mah)
         return ChargeRead(read_mah=round(bench.read_mah, 1), hours=round(hours, 4), put_back_mah=put_back_mah)
 
+    def seen_of_motors(self, motors: MotorsSeen) -> None:
+        """What was seen of motors, where that is news."""
+        if motors is not self.seen.motors:
+            self.seen = self.seen.model_copy(update={"motors": motors})
+
     def watch(self, t: float) -> None:
         """Take what is asked for once it has rested, and look at the compass, up to `t` (bench seconds)."""
         bench = self._bench
         awake = bench.board.powered and not bench.board.booting(t)
-        if self.seen.asking is not None and bench.held.sample(t, awake=awake) and len(bench.held.accelerometer) == bench.held.accelerometer.maxlen:
+        came = (self.seen.asking is not None or bench.turning.drive.in_use) and bench.held.sample(t, awake=awake)
+        if self.seen.asking is not None and came and len(bench.held.accelerometer) == bench.held.accelerometer.maxlen:
             before = self.seen
             self.seen = before.held(tuple(bench.held.accelerometer), tuple(bench.held.gyro), bench.board_part.usb)
             if self.seen is not before:

@@ -7,6 +7,7 @@ from typing import Annotated, Any, Literal
 from pydantic import BaseModel, Field, create_model
 
 from linkcore.craft.document import BoardSettings, Difference
+from linkcore.craft.layouts import Corner, Turn
 from linkcore.devices.arming import Blocker
 from linkcore.devices.ends import TransmitterMode
 from linkcore.devices.flash_job import FlashOrder, JobState
@@ -19,6 +20,7 @@ from linkcore.hops.sticks.measure import SticksMeasure
 from linkcore.hops.switchboard.detents import SwitchMeasure
 from linkcore.parts.axes import Axis
 from linkcore.parts.models import Light
+from linkcore.standins.drives import DrivesTruth
 from linkcore.standins.hands import HandsPart, Stick
 from linkcore.standins.held import BodyTruth
 from linkcore.standins.link import LinkHands, LinkKept
@@ -48,6 +50,21 @@ class Hands(LinkHands, LoadHands):
     forget_power: bool | None = Field(None, description="What meter and charger said is forgotten")
     body: BodyTruth | None = Field(None, description="How the craft on the bench really is: its board's seat, its sensors")
     pack_here: Annotated[str, Field(max_length=60)] | None = Field(None, description="The pack that really lies there; empty: the one that was chosen")
+    by: Annotated[str, Field(max_length=40)] = Field("", description="Whose hands these are; the server says it")
+    props_off: bool | None = Field(None, description="The props are off and the craft is strapped down, says the pilot")
+    turn: Annotated[str, Field(max_length=40)] | None = Field(
+        None, description="The output whose motor turns while the key is held; said anew 20 times a second"
+    )
+    press: Annotated[str, Field(max_length=40)] | None = Field(None, description="Which press of the key this is, new for each")
+    let_go: bool | None = Field(None, description="The key is up")
+    moved: Corner | Literal["nothing"] | None = Field(None, description="Where a motor turned, in words")
+    moved_turns: Turn | None = Field(None, description="And which way, seen from above")
+    not_seen: bool | None = Field(None, description="Nobody saw it: turn it once more")
+    forget_motors: bool | None = Field(None, description="What was answered for motors is forgotten")
+    swap_wires: Annotated[str, Field(max_length=40)] | None = Field(None, description="The output of whose motor two of three wires are exchanged")
+    solder_phase: Annotated[str, Field(max_length=40)] | None = Field(None, description="The output whose motor's open phase is soldered")
+    learn_ends: Annotated[str, Field(max_length=40)] | None = Field(None, description="The output whose ESC learns the board's end points")
+    drives: DrivesTruth | None = Field(None, description="How the motors on the bench really are")
     gps_fix: bool | None = Field(None, description="Whether the GPS, where there is one, has a fix")
     home: bool | None = Field(None, description="Whether the fix is good enough for a home")
     pack_left_percent: Annotated[float, Field(ge=0, le=100)] | None = Field(None, description="The pack is as full as this from now on")
@@ -93,6 +110,14 @@ class Outage(BaseModel):
 
     type: Literal["outage"] = "outage"
     since: float | None
+
+
+class TurnLive(BaseModel):
+    """What a key does just now: the output that turns (empty: none) and how far its command is, percent; `locked`: why no key does anything (empty: one would)."""
+
+    output: str
+    percent: float
+    locked: str
 
 
 class BoardLive(BaseModel):
@@ -148,6 +173,7 @@ class Live(BaseModel):
     light_means: str
     edges_per_s: int
     marks: str
+    turn: TurnLive
     pace: float = Field(description="Bench time as a share of real time of late; under 1 where the machine cannot keep up")
     board: BoardLive
 
@@ -156,7 +182,17 @@ class Live(BaseModel):
         board = self.board
         hands = (self.left, self.right, self.switches, self.transmitter_on, self.usb, self.pack, self.failed, self.linked, self.light, self.transmitter_mode)
         seen = (self.moving, [(job.state, job.done) for job in self.jobs], self.loss_percent)
-        held = (board.powered, board.booting, board.link, board.armed, board.mode, board.port, [blocker.what for blocker in board.blockers])
+        held = (
+            self.turn.output,
+            self.turn.locked,
+            board.powered,
+            board.booting,
+            board.link,
+            board.armed,
+            board.mode,
+            board.port,
+            [blocker.what for blocker in board.blockers],
+        )
         return repr((hands, seen, held))
 
 
@@ -216,6 +252,7 @@ class BenchState(LinkKept, LoadKept):
     turn_deg: float = 0.0
     body: BodyTruth | None = None
     pack_here: str = ""
+    drives: DrivesTruth | None = None
     airframe: AirframeMeasure = Field(default_factory=AirframeMeasure)
     read_mah: float = 0.0
     drawn_s: float = 0.0

@@ -17,6 +17,7 @@ from linkcore.devices.sensors import NEEDS_PACK, USUAL_BAUD
 from linkcore.devices.text_screen import Shown
 from linkcore.findings import Mend
 from linkcore.hops.airframe.measure import AirframeMeasure
+from linkcore.hops.airframe.motor_view import MotorsNow, TurnedTold
 from linkcore.hops.bind.rules import EndsNow
 from linkcore.hops.bind.view import whose_link
 from linkcore.hops.downlink.causes import Now
@@ -34,6 +35,7 @@ from linkcore.kept import Kept
 from linkcore.parts.axes import Axis
 from linkcore.parts.models import BindWay, LightState, Sensor
 from linkcore.protocols.base import TelemetryFrame
+from linkcore.standins.drive import LAPSES_S
 from linkcore.standins.loading import Loading
 from linkcore.standins.peripherals import SAYS
 
@@ -144,6 +146,24 @@ class Observed:
         bench = self._bench
         plugged = bench.pack and bench.wire.fed
         return plugged, bench.read_v(), bench.read_a(), bench.read_mah, bench.drawn_s / 3600, bench.pack_volts(), bench.current_a(), bench.motors_a > 0
+
+    @property
+    def motors_now(self) -> MotorsNow:
+        """The drive, and what hands say of it."""
+        bench, drive, t = self._bench, self._bench.turning.drive, self._bench.t
+        ended = drive.ended if drive.stage == "answer" and not drive.answered else None
+        return MotorsNow(
+            stage=drive.stage,
+            answered=drive.answered,
+            locked="" if drive.turning else drive.locked(),
+            props_off_s=0.0 if drive.said_t is None else round(max(0.0, drive.said_t + LAPSES_S - t)),
+            ended=None if ended is None else TurnedTold(output=ended.output, percent=ended.percent, by_telemetry=ended.by_telemetry, why=ended.why),
+            by_words=bench.turning.why_by_words(),
+            tipped=bench.turning.answers.corner if ended else None,
+            twisted=bench.turning.answers.turns if ended else None,
+            said=bench.turning.said,
+            told_speed=bench.devices.heard.newest("esc", t) is not None,
+        )
 
     @property
     def put_back_mah(self) -> float:

@@ -9,6 +9,7 @@ from linkcore.bench.flight import Flight
 from linkcore.bench.latency import LatencyWatch
 from linkcore.bench.traffic import HomeTraffic, PortTraffic
 from linkcore.craft.document import CraftDocument
+from linkcore.craft.layouts import Corner, Turn
 from linkcore.craft.parts import KitParts
 from linkcore.hops.airframe.measure import AirframeMeasure
 from linkcore.hops.lost_link.runs import BadAir, Gap, LossRun, RangeWalk, SwitchTest
@@ -20,6 +21,7 @@ from linkcore.protocols.base import ProtocolSpec, TelemetryFrame
 from linkcore.signal.edges import Edges
 from linkcore.standins.bells import Bells
 from linkcore.standins.board import StandInBoard
+from linkcore.standins.drive import Drive
 from linkcore.standins.held import HeldCraft, Idea
 from linkcore.standins.link import RadioLink
 from linkcore.standins.loading import Loading
@@ -82,6 +84,33 @@ class InHands(Protocol):
     seen: AirframeMeasure
 
 
+class HandsSaid(Protocol):
+    """What hands have said with the craft so far."""
+
+    corner: Corner | None
+
+    @property
+    def turns(self) -> Turn | None:
+        """Which way it was twisted."""
+        ...
+
+
+class Turns(Protocol):
+    """Motors that are turned one at a time."""
+
+    drive: Drive
+    said: str
+
+    @property
+    def answers(self) -> HandsSaid:
+        """What hands have said with the craft so far."""
+        ...
+
+    def why_by_words(self) -> str:
+        """Why the craft itself cannot answer; empty where it can."""
+        ...
+
+
 class SeenBench(Protocol):
     """The craft, its stand-ins and what was measured, as they are at `t` (bench seconds)."""
 
@@ -109,6 +138,16 @@ class SeenBench(Protocol):
     held: HeldCraft
     read_mah: float
     drawn_s: float
+
+    @property
+    def turning(self) -> Turns:
+        """Motors that are turned one at a time."""
+        ...
+
+    @property
+    def facing_proven(self) -> bool:
+        """Whether it is proven, and still, how the board sits."""
+        ...
 
     def idea(self) -> Idea:
         """What the board makes of how it lies."""

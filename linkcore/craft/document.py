@@ -38,7 +38,8 @@ Mode = Literal[
     "centre learning",
     "throw launch",
 ]
-Airframe = Literal["quad X", "quad plus", "tri", "plane", "wing", "rover", "boat"]
+Airframe = Literal["quad X", "quad plus", "tri", "hexa", "plane", "wing", "rover", "boat"]
+Props = Literal["in", "out"]
 Response = Annotated[
     Literal["motors off", "land", "return home", "loiter"], BeforeValidator(lambda said: "motors off" if said == "drop" else said)
 ]  # as it was called before
@@ -389,11 +390,27 @@ OutputRole = Literal[
 
 
 class MixingSetup(_Section):
-    """What the board makes of its commands: for which layout it mixes (None: what its craft is), what each output drives, and how often its servos get a pulse."""
+    """What the board makes of its commands: for which layout it mixes (None: what its craft is), what each output drives, and how often its servos get a pulse.
+
+    `props`: which way a multirotor's propellers turn; *in*: the front left one clockwise, seen from above.
+    """
 
     layout: Airframe | None = None
+    props: Annotated[Props, LATER] = "in"
     outputs: dict[Annotated[str, Field(max_length=40)], OutputRole] = Field(default_factory=dict, max_length=24)
     servo_hz: int = Field(50, ge=40, le=400)
+
+
+DriveKind = Literal["analog pulses", "shortened pulses", "digital"]
+
+
+class DriveSetup(_Section):
+    """How the board speaks to its ESCs. `pulse_hz`: how often, where it sends pulses; `loop_hz`: how often it steadies, None: as often as its maker meant; `idle_percent`: what armed motors are asked at the least."""
+
+    kind: DriveKind = "analog pulses"
+    pulse_hz: int = Field(400, ge=50, le=32_000)
+    loop_hz: int | None = Field(None, ge=250, le=32_000)
+    idle_percent: float = Field(6, ge=2, le=20)
 
 
 class PowerSetup(_Section):
@@ -434,6 +451,7 @@ class BoardSettings(_Section):
     level: Annotated[LevelTrim, LATER] = Field(default_factory=LevelTrim, description="What the board takes for level")
     accelerometer: Annotated[AccelerometerSetup, LATER] = Field(default_factory=AccelerometerSetup, description="What makes its readings right")
     mixing: Annotated[MixingSetup, LATER] = Field(default_factory=MixingSetup, description="Layout, outputs and servo rate")
+    drive: Annotated[DriveSetup, LATER] = Field(default_factory=DriveSetup, description="How the board speaks to its ESCs")
     power: Annotated[PowerSetup, LATER] = Field(default_factory=PowerSetup, description="How the board reads its pack")
     reversing_drives: Annotated[bool, LATER] = Field(False, description="Drives turn both ways: they stand still at 1500 us, not at 1000")
     bind_count: int = Field(0, ge=0, le=10, description="Bind pulses for a satellite at power-up; 0 in use")

@@ -29,6 +29,7 @@ _SECTIONS = {
     "accelerometer": "Accelerometer",
     "power": "Pack as the board reads it",
     "mixing": "Mixing",
+    "drive": "Drive",
 }
 _LEAVES = {
     "facing/roll_deg": "Facing, roll",
@@ -38,6 +39,11 @@ _LEAVES = {
     "level/pitch_deg": "Level, pitch",
     "mixing/layout": "Layout that is mixed for",
     "mixing/outputs": "Outputs",
+    "mixing/props": "Props",
+    "drive/kind": "Drive",
+    "drive/pulse_hz": "Pulses of the drive",
+    "drive/loop_hz": "Loop rate",
+    "drive/idle_percent": "Idle of the motors",
     "mixing/servo_hz": "Servo rate",
     "power/voltage_scale": "Voltage scale",
     "power/current_slope": "Current slope",

@@ -12,6 +12,7 @@ USUAL: Mapping[Airframe, Place] = {
     "quad X": _QUAD,
     "quad plus": _QUAD,
     "tri": _QUAD,
+    "hexa": _QUAD.model_copy(update={"mass_kg": 2.4, "thrust_ratio": 2.5}),
     "plane": _PLANE,
     "wing": _PLANE.model_copy(update={"mass_kg": 1.0, "speed_mps": 16.0}),
     "rover": Place(mass_kg=2.5, thrust_ratio=0.8, speed_mps=4, height_m=0, home_m=60),

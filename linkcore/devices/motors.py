@@ -5,8 +5,7 @@ from __future__ import annotations
 from linkcore.craft.document import BoardSettings
 from linkcore.craft.parts import KitParts
 
-IDLE_PERCENT = 6.0  # armed motors never stand still, save those that turn both ways
-PERCENT_A_US = 0.094
+TURN_MOST_PERCENT = 15.0  # what a motor is asked at the most that is turned by itself on the bench
 REST_US = 50.0  # about the middle, within which a drive that turns both ways stands still: the jitter of a worn lever, thrice
 
 
@@ -20,12 +19,12 @@ def at_rest(settings: BoardSettings, throttle_us: float) -> bool:
     return abs(throttle_us - 1500) <= REST_US if settings.reversing_drives else throttle_us <= settings.stick_lines.low
 
 
-def motor_percent(throttle_us: float, *, both_ways: bool = False) -> float:
-    """How fast an armed craft's motors are asked to turn, percent, before any steadying; below nothing: astern."""
+def motor_percent(throttle_us: float, idle_percent: float, *, both_ways: bool = False) -> float:
+    """How fast an armed craft's motors are asked to turn, percent, before any steadying; below nothing: astern. They never stand still, save those that turn both ways."""
     if both_ways:
         away = throttle_us - 1500
         return 0.0 if abs(away) <= REST_US else max(-100.0, min(100.0, away / 5))
-    return min(100.0, max(IDLE_PERCENT, IDLE_PERCENT + (throttle_us - 1000) * PERCENT_A_US))
+    return min(100.0, max(idle_percent, idle_percent + (throttle_us - 1000) * (100 - idle_percent) / 1000))
 
 
 def reversing(parts: KitParts) -> bool | None:

@@ -524,8 +524,8 @@ class StandInBoard:
                 self._end_response(t, "a stick has moved: the link takes over again")
             else:
                 return  # the sticks do not count yet; the arm switch does
-        both_ways = self.running.reversing_drives
-        self.motors_percent = motor_percent(stop_us(self.running) if throttle is None else throttle, both_ways=both_ways) if self.armed else 0.0
+        idle, both_ways = self.running.drive.idle_percent, self.running.reversing_drives
+        self.motors_percent = motor_percent(stop_us(self.running) if throttle is None else throttle, idle, both_ways=both_ways) if self.armed else 0.0
 
     def _fly_by_mode(self, t: float) -> None:
         """A mode that flies by itself begins with its switch, and ends with it."""

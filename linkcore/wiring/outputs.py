@@ -5,17 +5,9 @@ from __future__ import annotations
 from collections.abc import Mapping
 
 from linkcore.craft.document import Airframe, CraftDocument, OutputRole, ServoRole
+from linkcore.craft.layouts import Layout, layout_of
 from linkcore.craft.parts import KitParts
 
-MOTORS: Mapping[Airframe, tuple[OutputRole, ...]] = {  # as a page is read, from the front: ours
-    "quad X": ("front left motor", "front right motor", "rear left motor", "rear right motor"),
-    "quad plus": ("front motor", "left motor", "right motor", "rear motor"),
-    "tri": ("front left motor", "front right motor", "rear motor"),
-    "plane": ("motor",),
-    "wing": ("motor",),
-    "rover": ("left motor", "right motor"),
-    "boat": ("left motor", "right motor"),
-}
 SURFACES: frozenset[OutputRole] = frozenset(("aileron", "elevator", "rudder", "tail servo", "another servo"))
 _OF_SERVO: Mapping[ServoRole | None, OutputRole] = {
     "aileron": "aileron",
@@ -33,14 +25,31 @@ def output_pads(parts: KitParts) -> list[str]:
 
 def wired_outputs(document: CraftDocument, parts: KitParts) -> dict[str, str]:
     """Which device is wired to each output, in the board's order."""
-    wired = {patch.pad: patch.device for patch in document.wiring if (pin := parts.pin(patch.device, patch.pin)) is not None and pin.goes_to == "output"}
+    outputs = {name: {pin.name for pin in part.pins if pin.goes_to == "output"} for name, part in parts.devices.items()}
+    wired = {patch.pad: patch.device for patch in document.wiring if patch.pin in outputs.get(patch.device, ())}
     return {pad: wired[pad] for pad in output_pads(parts) if pad in wired}
+
+
+def motors_wired(wired: Mapping[str, str], parts: KitParts) -> int:
+    """How many of the outputs that are wired (by their devices) drive motors."""
+    return sum(not part.servo for device in wired.values() if (part := parts.devices.get(device)) is not None)
+
+
+def motor_pads(document: CraftDocument, parts: KitParts) -> list[str]:
+    """The outputs that an ESC is wired to, in the board's order."""
+    wired = wired_outputs(document, parts)
+    return [pad for pad, device in wired.items() if (part := parts.devices.get(device)) is not None and not part.servo]
+
+
+def layout_wired(document: CraftDocument, parts: KitParts) -> Layout:
+    """The layout of a craft, by how many motors are wired."""
+    return layout_of(document.airframe, motors_wired(wired_outputs(document, parts), parts))
 
 
 def outputs_for(document: CraftDocument, parts: KitParts, airframe: Airframe | None = None) -> dict[str, OutputRole]:
     """What each output should drive: motors of the layout in turn on the outputs that ESCs are wired to, and each servo as the pilot has said; before anything is wired, the motors on the first outputs."""
-    kind = airframe or document.airframe
-    motors, wired = list(MOTORS[kind]), wired_outputs(document, parts)
+    kind, wired = airframe or document.airframe, wired_outputs(document, parts)
+    motors = [place.role for place in layout_of(kind, motors_wired(wired, parts))]
     if not wired:
         return dict(zip(output_pads(parts), motors, strict=False))
     roles: Mapping[str, ServoRole | None] = {each.name: each.role for each in document.kit.devices}
@@ -58,3 +67,12 @@ def fits(role: OutputRole, device: str, parts: KitParts) -> bool:
     """Whether what is wired there is of that kind: a motor's ESC, or a servo."""
     part = parts.devices.get(device)
     return part is None or part.servo == (role in SURFACES)
+
+
+def motor_roles(document: CraftDocument, parts: KitParts) -> dict[str, OutputRole]:
+    """Which motor of the layout the board takes each output for, by its settings; where they say nothing, as its maker meant: in turn."""
+    layout, taken = layout_wired(document, parts), document.settings.mixing.outputs
+    motors = {place.role for place in layout}
+    if taken:
+        return {pad: role for pad, role in taken.items() if role in motors}
+    return dict(zip(motor_pads(document, parts), (place.role for place in layout), strict=False))

@@ -56,6 +56,17 @@ CHECKS_MOVE = frozenset(
         "cells_told",
         "forget_power",
         "pack_here",
+        "props_off",
+        "turn",
+        "press",
+        "let_go",
+        "moved",
+        "moved_turns",
+        "not_seen",
+        "forget_motors",
+        "swap_wires",
+        "solder_phase",
+        "learn_ends",
         "gps_fix",
         "home",
         "loss_percent",
@@ -69,7 +80,9 @@ CHECKS_MOVE = frozenset(
         "forget_sensor",
     )
 )
-MOVES = frozenset(("type", "left", "right", "tilt_deg", "towards_deg", "turn_deg"))  # only where they end counts
+HOLDS = frozenset(("turn", "press", "let_go"))  # a key that is held says so 20 times a second, and letting go is never asked for too often
+MOVES = frozenset(("type", "left", "right", "tilt_deg", "towards_deg", "turn_deg")) | HOLDS  # only where they end counts
+BY_SOMEBODY = HOLDS | {"props_off"}  # what counts for whoever said it
 CHECKS_ASK = frozenset(("measure anew", "read back", "keep line", "keep flight"))
 
 
@@ -78,7 +91,7 @@ def duty_of(message: Hands | Act | Look) -> Duty:
     if isinstance(message, Look):
         return "read"
     if isinstance(message, Hands):
-        moved = message.model_dump(exclude_none=True).keys()
+        moved = message.model_dump(exclude_none=True).keys() - {"by"}
         return "read" if moved <= {"type", "tap"} else "check" if moved <= CHECKS_MOVE | {"tap"} else "build"
     return "check" if message.act in CHECKS_ASK else "build"
 
@@ -181,6 +194,9 @@ class BenchConsumer(GatedConsumer):
             await self._hand_on(moves)
 
     async def _hand_on(self, hands: dict[str, Any]) -> None:
+        hands.pop("by", None)  # nobody says it of themselves
+        if BY_SOMEBODY & hands.keys():
+            hands["by"] = str(self.scope["user"].pk)
         await self._send_on({"type": "hands", "hands": hands, "reply": self.channel_name})
 
     async def _act(self, act: Act) -> None:

@@ -82,6 +82,7 @@ def other_values(path: str, value: Any) -> list[Any]:
     }
     grown |= {
         "servos_turned": {"elevator": True},
+        "outputs": {"M1": "motor"},
         "wiring": [{"device": "receiver", "pin": "SBUS", "pad": "R1"}],
         "devices": [{"name": "GPS", "part": "whimbrel"}],
     }
@@ -92,7 +93,7 @@ def other_values(path: str, value: Any) -> list[Any]:
     if isinstance(value, (int, float)):
         return [value + 1, value - 1]
     others = [OTHERS[name]] if name in OTHERS else []
-    return [*others, "GPS", "free", 1, 868, "own radio", {"channel": 5, "low": 1700, "high": 2000}, "LBT", "Merle", "gyro", "GPS fix"]
+    return [*others, "GPS", "free", 1, 868, "own radio", {"channel": 5, "low": 1700, "high": 2000}, "LBT", "Merle", "gyro", "GPS fix", "out", "digital"]
 
 
 def changed_leaf(craft: CraftDocument, path: str, value: Any) -> CraftDocument | None:

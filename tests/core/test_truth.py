@@ -136,10 +136,10 @@ class ThrottleTest(SimpleTestCase):
         low = hand.bench.sticks.reached["throttle"].places("throttle").low
         self.assertTrue(1070 < low <= 1080)
         warned = of_code(hand.report().findings, "sticks.throttle-margin")
-        self.assertIn(f"the armed motors turn at {motor_percent(low):.0f} %", warned.why)
+        self.assertIn(f"the armed motors turn at {motor_percent(low, 6):.0f} %", warned.why)
         self.assertIn("stick down, the armed motors turn at 13 %", hand.report().told.sticks.verdicts["throttle"])
         fly(hand)
-        self.assertAlmostEqual(hand.board.motors_percent, motor_percent(low), delta=0.2, msg="what is said is what the board does")
+        self.assertAlmostEqual(hand.board.motors_percent, motor_percent(low, 6), delta=0.2, msg="what is said is what the board does")
         hand.do(0.5, switches={"S1": 0})
         mended = Hand(apply_edits(craft, warned.mends[0].edits))
         move_all_sticks(mended)

@@ -17,4 +17,10 @@ CODES = (
     "airframe.current",
     "airframe.motors-turn-compass",
     "airframe.craft-turns-compass",
+    "airframe.motor-order",
+    "airframe.motor-props",
+    "airframe.motor-direction",
+    "airframe.motor-still",
+    "airframe.motor-start",
+    "airframe.idle",
 )

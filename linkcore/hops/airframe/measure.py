@@ -24,6 +24,7 @@ from linkcore.hops.airframe.facing import (
     find_facing,
     mean_at_rest,
 )
+from linkcore.hops.airframe.motors import MotorsSeen
 from linkcore.hops.airframe.six_positions import DIRECTIONS, Calibration, Direction, calibrate, recognise
 
 Asking = Literal["facing", "level", "six positions"]
@@ -94,6 +95,7 @@ class AirframeMeasure(BaseModel):
     charge: ChargeRead | None = None
     compass_rest: dict[int, CompassAt] = Field(default_factory=dict)
     compass_motors: CompassAt | None = None
+    motors: MotorsSeen = Field(default_factory=MotorsSeen)
 
     @property
     def next_pose(self) -> PoseName | None:

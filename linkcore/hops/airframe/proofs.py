@@ -11,11 +11,13 @@ from linkcore.craft.airframes import FLYERS
 from linkcore.craft.facing import angle_deg, tilt_deg
 from linkcore.devices.attitude import level_pull
 from linkcore.hops.airframe.measure import AirframeMeasure
+from linkcore.hops.airframe.order import OrderError
 from linkcore.hops.airframe.pack import VOLTS_WITHIN, cells_found, current_off, voltage_off
 from linkcore.parts.models import Sensor
 from linkcore.proofs import ProofOf
 from linkcore.reads import Reads, View
 from linkcore.wiring.netlist import pack_ratings, rail_loads
+from linkcore.wiring.outputs import layout_wired, motor_roles, motors_wired, wired_outputs
 
 FACING_WITHIN_DEG = 5.0  # what hands of 3 degrees leave open, and a little (ours)
 LEVEL_WITHIN_DEG = 1.0
@@ -144,5 +146,44 @@ POWER = ProofOf(
     wants=("pack", "props off"),
     needless=needs_no_power,
 )
-PROOFS = (FACING, LEVEL, POWER)
-MADE_WITH = {"airframe": Reads("board"), "pack": Reads("board", "pack", "feed")}  # what was read of board and pack counts for these
+
+
+def motors_seen(view: View, bench: Held) -> dict[str, object] | None:
+    """Every output was seen to turn the motor that the board takes it for, the way that it should, as often as it takes."""
+    seen, craft, parts = bench.in_hands.motors, view.craft, view.parts
+    layout, roles = layout_wired(craft, parts), motor_roles(craft, parts)
+    if not layout or set(roles.values()) != {place.role for place in layout} or not all(seen.settled(output) for output in roles):
+        return None
+    if seen.still(roles) or craft.settings.mixing.layout not in (None, craft.airframe):
+        return None
+    try:
+        worked = seen.worked_out(layout, craft.settings.mixing.props, roles)
+    except OrderError:
+        return None
+    if worked.says or worked.mends:
+        return None
+    return {output: f"{last.corner}, {last.turns}" for output in roles if (last := seen.last(output)) is not None}
+
+
+def no_motors(view: View) -> str:
+    """Why no motor need be looked at; empty where some have to be."""
+    if view.parts.maybe_board is None:
+        return ""
+    return "" if motors_wired(wired_outputs(view.craft, view.parts), view.parts) else "no ESC hangs on an output of this board"
+
+
+MOTORS = ProofOf(
+    name="motors",
+    says="Each output turns the motor that the board takes it for, the way that it should, answered twice and as the board felt it, or three times.",
+    reads=Reads("board", "devices", "wiring of devices", "airframe", "settings/mixing", "settings/facing"),
+    minutes=5,
+    seen=motors_seen,
+    wants=("pack", "props off"),
+    needless=no_motors,
+)
+PROOFS = (FACING, LEVEL, POWER, MOTORS)
+MADE_WITH = {  # what was read of board, motors and pack counts for these
+    "airframe": Reads("board"),
+    "motors": Reads("board", "devices", "wiring of devices", "airframe", "settings/facing"),
+    "pack": Reads("board", "pack", "feed"),
+}

@@ -12,6 +12,7 @@ from linkcore.devices.attitude import level_for
 from linkcore.devices.body import Body
 from linkcore.findings import At, Check, Edit, Finding, Mend
 from linkcore.hops.airframe.measure import AirframeMeasure
+from linkcore.hops.airframe.motor_rules import check_motors
 from linkcore.hops.airframe.pack import VOLTS_WITHIN, cells_found, current_off, line_for, scale_for, voltage_off
 from linkcore.hops.airframe.proofs import FACING_WITHIN_DEG, GRAVITY_WITHIN_G, LEVEL_WITHIN_DEG, facing_off_deg, gravity_off_g, level_off_deg, no_accelerometer
 from linkcore.parts.models import Pack
@@ -97,7 +98,7 @@ def check_measured(view: View, seen: AirframeMeasure) -> list[Finding]:
     if view.parts.maybe_board is None:
         return []
     sits = [] if no_accelerometer(view) else [*_facing(view, seen), *_level(view, seen)]
-    return [*sits, *_pack(view, seen), *_meters(view, seen), *_compass(view, seen)]
+    return [*sits, *_pack(view, seen), *_meters(view, seen), *_compass(view, seen), *check_motors(view, seen.motors)]
 
 
 def _facing(view: View, seen: AirframeMeasure) -> Iterator[Finding]:

@@ -19,6 +19,7 @@ from linkcore.devices.pack import open_volts, shown_a, shown_mah, shown_v
 from linkcore.findings import Edit, Mend
 from linkcore.hops.airframe.facing import LEAST_TIP_DEG
 from linkcore.hops.airframe.measure import REST_S, AirframeMeasure, Asking
+from linkcore.hops.airframe.motor_view import MotorsTold, Turning, motors_told
 from linkcore.hops.airframe.pack import cells_found, current_off, voltage_off
 from linkcore.hops.airframe.proofs import Held, facing_off_deg, level_off_deg, no_accelerometer, too_much
 from linkcore.hops.airframe.rules import COMPASS_MOST_DEG, facing_to_set, full_a, hover_a
@@ -157,7 +158,7 @@ class PackTold(BaseModel):
 
 class AirframeTold(BaseModel):
     """`hands`: the craft as it is held, `idea`: what the board makes of it (None while it does not run). `why_none`: why nothing of how it sits need be found. `still_s`: for how long it has been at rest while
-    something is asked, of `rest_s`. `outputs`: what sets them as they are wired; `unseen`: sensors that are fitted and that the board does not see."""
+    something is asked, of `rest_s`. `outputs`: what sets them as they are wired; `motors`: what was seen of them; `unseen`: sensors that are fitted and that the board does not see."""
 
     hands: Attitude
     idea: Attitude | None
@@ -179,10 +180,11 @@ class AirframeTold(BaseModel):
     rated: list[RatedTold]
     too_much: list[str]
     outputs: Mend | None
+    motors: MotorsTold
     unseen: list[Sensor]
 
 
-class Shown(Held, Protocol):
+class Shown(Held, Turning, Protocol):
     """What is looked at of a running bench to tell of it."""
 
     kept: Kept
@@ -231,7 +233,7 @@ READS = Reads(
     "wants",
     "place",
     "sensors",
-    *(f"settings/{name}" for name in ("facing", "level", "accelerometer", "power", "mixing")),
+    *(f"settings/{name}" for name in ("facing", "level", "accelerometer", "power", "mixing", "drive")),
 )
 _POSES = {"level": (0.0, 0.0), "nose down": (60.0, 0.0), "right side down": (60.0, 90.0)}
 _NAMES = {
@@ -306,6 +308,7 @@ def tell(whole: Whole, bench: Shown) -> AirframeTold:
         rated=rated,
         too_much=over,
         outputs=_outputs(view, whole),
+        motors=motors_told(view, seen.motors, bench.motors_now),
         unseen=[sensor for sensor in view.parts.sensors if sensor not in bench.sensors_seen] if believed is not None else [],
     )
 

@@ -68,6 +68,7 @@ HOP = Hop(
         "made for",
         "servos_turned",
         "settings/channel_map",
+        "settings/drive",
         "settings/reversing_drives",
         "settings/stick_lines",
         "settings/servo_reverse",

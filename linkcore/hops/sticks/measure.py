@@ -110,8 +110,8 @@ class SticksMeasure(BaseModel):
             # a long rest must not remember every flicker for ever
             self.since[axis], self.rest_low[axis], self.rest_high[axis] = t, us, us
 
-    def verdict(self, axis: Axis, lines: StickLines, *, both_ways: bool = False) -> tuple[bool, str]:
-        """(whether the axis is proven, what to say of it). `both_ways`: whether the drives stand still with the throttle in the middle."""
+    def verdict(self, axis: Axis, lines: StickLines, *, both_ways: bool = False, idle_percent: float = 0.0) -> tuple[bool, str]:
+        """(whether the axis is proven, what to say of it). `both_ways`: whether the drives stand still with the throttle in the middle; `idle_percent`: of the armed motors."""
         seen = self.reached[axis]
         if seen.low is None or seen.high is None:
             return False, "not seen yet"
@@ -129,7 +129,7 @@ class SticksMeasure(BaseModel):
         if axis == "throttle" and both_ways:
             return True, "reaches both lines; stick down, the armed drives turn full astern"
         if axis == "throttle":
-            return True, f"reaches both lines; stick down, the armed motors turn at {motor_percent(seen.low):.0f} %"
+            return True, f"reaches both lines; stick down, the armed motors turn at {motor_percent(seen.low, idle_percent):.0f} %"
         return True, "reaches both lines, rests in the middle"
 
     def plan(self, axis: Axis, document: CraftDocument, parts: KitParts, channel_map: str) -> TravelPlan | None:

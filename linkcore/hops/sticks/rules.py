@@ -5,7 +5,7 @@ from __future__ import annotations
 from linkcore.craft.document import BoardSettings, CraftDocument
 from linkcore.craft.parts import KitParts
 from linkcore.devices.model_memory import order_of
-from linkcore.devices.motors import IDLE_PERCENT, motor_percent
+from linkcore.devices.motors import motor_percent
 from linkcore.findings import At, Check, Edit, Finding, Mend
 from linkcore.hops.sticks.finder import Found
 from linkcore.hops.sticks.measure import MARGIN_US, SticksMeasure
@@ -77,7 +77,7 @@ def _check_reach(document: CraftDocument, settings: BoardSettings, parts: KitPar
 
 def _throttle_margin(document: CraftDocument, parts: KitParts, measured: SticksMeasure, places: Places) -> list[Finding]:
     """Throttle low must lie clearly below its line, or noise alone refuses arming; and what the motors do there is said."""
-    line, noise = document.settings.stick_lines.low, measured.noise.get("throttle")
+    line, idle, noise = document.settings.stick_lines.low, document.settings.drive.idle_percent, measured.noise.get("throttle")
     peak_us = noise.peak_us if noise else 2 * (measured.reached["throttle"].jitter or 0.0)
     wanted = 2 * peak_us + MARGIN_US
     if line - places.low >= wanted:
@@ -89,7 +89,7 @@ def _throttle_margin(document: CraftDocument, parts: KitParts, measured: SticksM
             "sticks.throttle-margin",
             At.axes("throttle"),
             f"Throttle low reads {places.low:.0f} us, only {line - places.low:.0f} us below the floor line, {line:g}; {wanted:.0f} us are wanted.",
-            f"Noise may refuse arming; and with the stick down the armed motors turn at {motor_percent(places.low):.0f} %, not at their idle of {IDLE_PERCENT:.0f} %.",
+            f"Noise may refuse arming; and with the stick down the armed motors turn at {motor_percent(places.low, idle):.0f} %, not at their idle of {idle:g} %.",
             *dial,
         )
     ]

@@ -91,7 +91,10 @@ class Moving(Protocol):
 def tell(whole: Whole, seen: Moving) -> SticksTold:
     """The Sticks hop."""
     document, parts, measured, kept = whole.document, whole.parts, seen.sticks, seen.kept
-    verdicts = {axis: measured.verdict(axis, whole.settings.stick_lines, both_ways=whole.settings.reversing_drives) for axis in AXES}
+    verdicts = {
+        axis: measured.verdict(axis, whole.settings.stick_lines, both_ways=whole.settings.reversing_drives, idle_percent=whole.settings.drive.idle_percent)
+        for axis in AXES
+    }
     return SticksTold(
         measured=measured,
         verdicts={axis: text for axis, (_, text) in verdicts.items()},

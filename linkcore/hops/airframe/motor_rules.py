@@ -1,0 +1,135 @@
+"""What is wrong with the motors as they were seen, and what sets them right."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from statistics import median
+
+from linkcore.craft.airframes import MULTIROTORS
+from linkcore.craft.document import OutputRole
+from linkcore.craft.layouts import Layout
+from linkcore.findings import At, Check, Edit, Finding, Mend
+from linkcore.hops.airframe.motors import MotorsSeen
+from linkcore.hops.airframe.order import MotorMend, OrderError
+from linkcore.reads import View
+from linkcore.wiring.outputs import layout_wired, motor_roles
+
+CHECK = Check("airframe")
+IDLE_ABOVE = (1.0, 2.0)  # percent above the command from which the worst motor turns
+ASTERN_WHY = "Throttle takes the craft the other way."
+
+
+def check_motors(view: View, seen: MotorsSeen) -> Iterator[Finding]:
+    """What was answered, against what the board takes its outputs for."""
+    layout, roles = layout_wired(view.craft, view.parts), motor_roles(view.craft, view.parts)
+    if not layout or set(roles.values()) != {place.role for place in layout} or view.craft.settings.mixing.layout not in (None, view.craft.airframe):
+        return  # what is set of the outputs has a finding of its own
+    yield from _still(roles, seen)
+    yield from _sluggish(view, roles, seen)
+    try:
+        worked = seen.worked_out(layout, view.craft.settings.mixing.props, roles)
+    except OrderError:
+        return
+    yield from _order(view, layout, roles, [each for each in worked.mends if each.kind == "remap"])
+    mirror = next((each for each in worked.mends if each.kind == "mirror"), None)
+    if mirror is not None:
+        yield _mirror(mirror)
+    for each in worked.mends:
+        if each.kind == "reverse":
+            yield _reverse(view, seen, each)
+
+
+def _order(view: View, layout: Layout, roles: dict[str, OutputRole], remaps: list[MotorMend]) -> Iterator[Finding]:
+    if not remaps:
+        return
+    at = {place.corner: place.role for place in layout}
+    outputs = {**(view.craft.settings.mixing.outputs or roles)} | {each.of: next(role for corner, role in at.items() if corner == each.to) for each in remaps}
+    said = ", ".join(f"{each.of} turns the {each.to}" for each in remaps)
+    yield CHECK.stop(
+        "airframe.motor-order",
+        At.pads(*(each.of for each in remaps)),
+        f"{said}; the board takes {'it' if len(remaps) == 1 else 'them'} for others.",
+        "What should lift one corner lifts another: it flips over as it leaves the ground."
+        if view.craft.airframe in MULTIROTORS
+        else "It steers the wrong way.",
+        Mend(text="Set the outputs as their motors were seen", edits=(Edit(path="/settings/mixing/outputs", value=outputs),)),
+    )
+
+
+def _mirror(mirror: MotorMend) -> Finding:
+    return CHECK.stop(
+        "airframe.motor-props",
+        At.setting("/settings/mixing/props", "props"),
+        f"The motors turn for props {mirror.to}, and the board mixes for the other hand.",
+        "What should turn it left turns it right, faster and faster: it spins as it leaves the ground.",
+        Mend(text=f"Mix for props {mirror.to}, and fit those of the other hand on every motor", edits=(Edit(path="/settings/mixing/props", value=mirror.to),)),
+        Mend(text="Or reverse every motor and keep the props"),
+    )
+
+
+def _reverse(view: View, seen: MotorsSeen, mend: MotorMend) -> Finding:
+    last = seen.last(mend.of)
+    corner = last.corner if last is not None else ""
+    along = mend.to in ("ahead", "astern")
+    why = ASTERN_WHY if along else "Its turning is not taken up by the others: the craft spins, and its propeller, fitted for the other way, pushes down."
+    return CHECK.stop(
+        "airframe.motor-direction",
+        At.pads(mend.of),
+        f"The {corner} motor, on {mend.of}, turns {last.turns if last is not None else 'the other way'}; there it should turn {mend.to}.",
+        why,
+        Mend(text="Swap any two of its three wires", hands={"swap_wires": mend.of}),
+        Mend(text="Or reverse it in its ESC, where that can"),
+    )
+
+
+def _still(roles: dict[str, OutputRole], seen: MotorsSeen) -> Iterator[Finding]:
+    for output in seen.still(roles):
+        last = seen.last(output)
+        yield CHECK.stop(
+            "airframe.motor-still",
+            At.pads(output),
+            f"Nothing turned on {output}, up to {last.percent if last else 0:.0f} %.",
+            "A motor with an open phase twitches and stands; one that no ESC drives does nothing at all.",
+            Mend(text="Solder its open phase", hands={"solder_phase": output}),
+            Mend(text="Feel its three wires with the pack out: each pair must have a little resistance, and the same"),
+        )
+
+
+def _sluggish(view: View, roles: dict[str, OutputRole], seen: MotorsSeen) -> Iterator[Finding]:
+    starts = {output: start for output in roles if (start := seen.starts_percent(output)) is not None}
+    for output in seen.sluggish(roles):
+        yield CHECK.warn(
+            "airframe.motor-start",
+            At.pads(output),
+            f"{output} begins to turn at {starts[output]:.1f} %, the others at about {median(starts.values()):.1f} %.",
+            "Its ESC has not learnt the board's end points, or its bearing is stiff: in a fast descent it may stop.",
+            Mend(text="Let its ESC learn the end points", hands={"learn_ends": output}),
+            Mend(text="Turn it by hand with the pack out: it must run as freely as the others"),
+        )
+    if len(starts) == len(roles) and not seen.sluggish(roles) and all(seen.settled(output) for output in roles):
+        yield from _idle(view, max(starts.values()))
+
+
+def idle_for(worst_percent: float) -> float:
+    """What armed motors are to be asked at the least, by the one that starts last; in halves."""
+    return round(2 * (worst_percent + sum(IDLE_ABOVE) / 2)) / 2
+
+
+def _idle(view: View, worst: float) -> Iterator[Finding]:
+    idle, wanted = view.craft.settings.drive.idle_percent, idle_for(worst)
+    if view.craft.airframe not in MULTIROTORS or (worst + IDLE_ABOVE[0] <= idle + 0.25 and idle - 0.25 <= worst + IDLE_ABOVE[1]):
+        return
+    low = idle < worst + IDLE_ABOVE[0]
+    says = CHECK.warn if low else CHECK.note
+    yield says(
+        "airframe.idle",
+        At.setting("/settings/drive/idle_percent", "idle"),
+        f"Armed motors are asked {idle:g} % at the least; the one that starts last needs {worst:.1f} %.",
+        "In a fast descent one of them may stop, and the craft tumbles."
+        if low
+        else "With throttle low it sinks more slowly than it could, and does not settle on the ground.",
+        Mend(
+            text=f"Set the idle to {wanted:g} %, and see at the first hover that no motor stops",
+            edits=(Edit(path="/settings/drive/idle_percent", value=wanted),),
+        ),
+    )

@@ -1,0 +1,414 @@
+"""Motors: their order and direction worked out and mended, and a drive that is locked whenever a hand may be on the craft."""
+
+from __future__ import annotations
+
+import random
+import unittest
+
+import scenario
+from linkcore.bench.messages import BenchState, Hands
+from linkcore.craft.document import apply_edits
+from linkcore.craft.layouts import LAYOUTS, OPPOSITE, layout_of
+from linkcore.craft.parts import KitParts
+from linkcore.hops.airframe.motors import MotorAnswer, MotorsSeen
+from linkcore.hops.airframe.order import OrderError, SeenMotor, motor_mends
+from linkcore.standins.drive import HOLD_S, MOST_S, Drive
+from linkcore.standins.drives import DrivesTruth, MotorTruth
+from tests.core.test_airframe import curlew, findings, mend, take_poses, told
+from tests.motors import Turner, any_ways, cheapest, proven_by_answers
+
+QUAD = layout_of("quad X")
+ROLES = {f"M{number}": place.role for number, place in enumerate(QUAD, 1)}
+
+
+def seen_of(truth: DrivesTruth) -> list[SeenMotor]:
+    return [SeenMotor(output=output, corner=each.corner, turns=each.turns) for output, each in truth.motors.items()]
+
+
+def applied(truth: DrivesTruth, roles, props, mends):
+    """What is so once every mend was done: (the truth, what the board takes its outputs for, the props)."""
+    roles = dict(roles)
+    for each in mends:
+        if each.kind == "remap":
+            roles[each.of] = next(place.role for place in QUAD if place.corner == each.to)
+        elif each.kind == "reverse":
+            truth = truth.swapped(each.of)
+        else:
+            props = each.to
+    return truth, roles, props
+
+
+class OrderTest(unittest.TestCase):
+    def test_every_way_a_quad_can_be_wired_is_set_right_as_cheaply_as_trying_everything_would(self):
+        count = 0
+        for truth in any_ways(QUAD):
+            for props in ("in", "out"):
+                found = motor_mends(QUAD, props, ROLES, seen_of(truth))
+                self.assertEqual((found.cost, len(found.mends)), cheapest(QUAD, props, truth), truth)
+                after, roles, hand = applied(truth, ROLES, props, found.mends)
+                self.assertEqual(motor_mends(QUAD, hand, roles, seen_of(after)).mends, [])
+                for output, motor in after.motors.items():
+                    place = next(each for each in QUAD if each.role == roles[output])
+                    self.assertEqual((motor.corner, motor.turns), (place.corner, place.wanted(hand)))
+                count += 1
+        self.assertEqual(count, 2 * 384)
+
+    def test_three_reversed_are_three_handgrips_and_four_are_a_set_of_props(self):
+        turned = [SeenMotor(output=output, corner=place.corner, turns=OPPOSITE[place.turns]) for output, place in zip(ROLES, QUAD, strict=True)]
+        all_four = motor_mends(QUAD, "in", ROLES, turned)
+        self.assertEqual(([(each.kind, each.of, each.to) for each in all_four.mends], all_four.cost), ([("mirror", "props", "out")], 4))
+        right = SeenMotor(output="M1", corner="front left", turns="clockwise")
+        three = motor_mends(QUAD, "in", ROLES, [right, *turned[1:]])
+        self.assertEqual(([each.kind for each in three.mends], three.cost), (["reverse"] * 3, 3))
+
+    def test_a_tri_asks_for_no_direction_and_a_boat_for_ahead(self):
+        for kind, count in (("tri", 3), ("boat", 2), ("plane", 2), ("wing", 1), ("hexa", 6)):
+            layout = layout_of(kind, count)
+            roles = {f"M{number}": place.role for number, place in enumerate(layout, 1)}
+            along = layout[0].turns == "ahead"
+            other = "astern" if along else "clockwise"
+            seen = [SeenMotor(output=output, corner=place.corner, turns=other) for output, place in zip(roles, layout, strict=True)]
+            found = motor_mends(layout, "in", roles, seen)
+            wanted = sum(place.turns not in (None, other) for place in layout)
+            self.assertEqual((found.cost, [each.kind for each in found.mends]), (wanted, ["reverse"] * wanted), kind)
+
+    def test_what_contradicts_itself_or_is_missing_is_asked_for_and_nothing_is_worked_out(self):
+        both = [SeenMotor(output=output, corner="front left", turns="clockwise") for output in ("M1", "M3")]
+        found = motor_mends(QUAD, "in", ROLES, both)
+        self.assertEqual(found.mends, [])
+        self.assertEqual(
+            found.says, ["M1 and M3 were both seen at the front left: answer both again", "M2 has not been answered yet", "M4 has not been answered yet"]
+        )
+
+    def test_what_cannot_be_of_the_layout_is_refused_with_its_place(self):
+        seen = SeenMotor(output="M1", corner="front left", turns="clockwise")
+        for roles, given, said in (
+            (ROLES | {"M2": "front left motor"}, [seen], "M1 and M2 both drive the front left motor"),
+            ({"M1": "front left motor"}, [seen], "no output drives the front right motor"),
+            (ROLES, [seen, seen], "output M1 is answered twice"),
+            (ROLES, [SeenMotor(output="M9", corner="front left", turns="clockwise")], "seen/0: output M9 drives no motor"),
+            (ROLES, [seen, SeenMotor(output="M2", corner="middle", turns="ahead")], "seen/1: this layout has no motor at the middle"),
+            (ROLES, [SeenMotor(output="M1", corner="front left", turns="ahead")], "turns clockwise or counterclockwise, not ahead"),
+        ):
+            with self.assertRaisesRegex(OrderError, said):
+                motor_mends(QUAD, "in", roles, given)
+
+    def test_every_layout_balances(self):
+        """Propellers that turn against each other take up each other's turning, and those that mirror each other turn against each other."""
+        for kind, layouts in LAYOUTS.items():
+            for layout in layouts:
+                self.assertEqual(len({place.role for place in layout}), len(layout), kind)
+                turns = [place.turns for place in layout]
+                if "clockwise" not in turns:
+                    continue
+                self.assertEqual(turns.count("clockwise"), turns.count("counterclockwise"), kind)
+                for axis in ("forward", "right"):
+                    balance = sum(getattr(place, axis) * (1 if place.turns == "clockwise" else -1) for place in layout)
+                    self.assertAlmostEqual(balance, 0, places=6, msg=f"{kind}: yaw would tip it")
+
+
+class AnswersTest(unittest.TestCase):
+    def test_nothing_wrong_is_proven_by_a_pilot_who_errs_once_in_twenty(self):
+        ways = list(any_ways(QUAD))
+        turned = []
+        for index in range(0, len(ways), 3):
+            proven, right, times = proven_by_answers(ways[index], index, wrong=0.05)
+            self.assertTrue(proven, index)
+            self.assertTrue(right, index)
+            turned.append(times)
+        self.assertLess(sum(turned) / len(turned), 16, "twice each, and what was reversed twice again")
+
+    def test_two_answers_do_where_the_board_felt_it_and_three_where_it_did_not(self):
+        seen = MotorsSeen()
+        for count in range(1, 4):
+            seen = seen.with_answer("M1", MotorAnswer(corner="front left", turns="clockwise", percent=5))
+            self.assertEqual(seen.settled("M1"), count >= 3)
+        felt = MotorsSeen()
+        for count in range(1, 3):
+            felt = felt.with_answer("M1", MotorAnswer(corner="front left", turns="clockwise", percent=5, kick="clockwise"))
+            self.assertEqual(felt.settled("M1"), count >= 2)
+        self.assertFalse(felt.with_answer("M1", MotorAnswer(corner="rear left", turns="clockwise", percent=5, kick="clockwise")).settled("M1"))
+
+
+def swapped_and_reversed(hand) -> DrivesTruth:
+    """What is so of Curlew since a repair: the motors on M1 and M3 are exchanged, the one on M2 turns the wrong way."""
+    right = DrivesTruth.usual(4, hand.bench.document, hand.bench.parts).motors
+    return DrivesTruth(motors=right | {"M1": right["M3"], "M3": right["M1"]}).swapped("M2")
+
+
+def usual_but(change):
+    """A truth for `ready`: motors as they should be, but for what `change` says of an output."""
+
+    def truth(hand) -> DrivesTruth:
+        usual = DrivesTruth.usual(4, hand.bench.document, hand.bench.parts).motors
+        return DrivesTruth(motors={pad: each.model_copy(update=change(pad)) for pad, each in usual.items()})
+
+    return truth
+
+
+def ready(truth=swapped_and_reversed, *, facing: bool = True) -> Turner:
+    """Curlew's pilot with props off, and its facing proven."""
+    hand = curlew()
+    if facing:
+        take_poses(hand)
+        hand.do(0.4, usb_so=True)
+        assert "facing" in hand.proven("airframe")
+    if truth is not None:
+        hand.do(0, drives=truth(hand).model_dump())
+    turner = Turner(hand)
+    turner.make_ready()
+    return turner
+
+
+class TurningTest(unittest.TestCase):
+    def test_curlews_motors_are_found_mended_and_proven_by_tipping_and_twisting(self):
+        turner = ready()
+        hand = turner.hand
+        for output in ("M1", "M2", "M3", "M4"):
+            self.assertEqual(told(hand).motors.next, output)
+            turner.turn(output)
+            turner.answer_truly(output)
+        found = findings(hand)
+        self.assertEqual(found["airframe.motor-order"].what, "M1 turns the rear left, M3 turns the front left; the board takes them for others.")
+        self.assertIn("The front right motor, on M2, turns clockwise; there it should turn counterclockwise.", found["airframe.motor-direction"].what)
+        self.assertNotIn("motors", hand.proven("airframe"))
+        mend(hand, "airframe.motor-order")
+        self.assertEqual(hand.bench.board.running.mixing.outputs["M1"], "rear left motor")
+        mend(hand, "airframe.motor-direction")
+        self.assertFalse({"airframe.motor-order", "airframe.motor-direction"} & set(findings(hand)))
+        self.assertNotIn("motors", hand.proven("airframe"), "what was swapped has not turned since")
+        turner.make_ready()  # hands were at the wires: said anew
+        turner.all_of_them()
+        self.assertIn("motors", hand.proven("airframe"))
+        self.assertEqual({each.standing for each in told(hand).motors.corners}, {"right"})
+
+    def test_any_craft_is_set_right_by_what_the_findings_say(self):
+        for seed in (2, 5):
+            with self.subTest(seed=seed):
+                turner = ready(lambda hand, seed=seed: DrivesTruth.any(seed, hand.bench.document, hand.bench.parts))
+                hand = turner.hand
+                for _ in range(12):
+                    turner.make_ready()
+                    turner.all_of_them(craft=seed % 2 == 0) if not set(findings(hand)) & {"airframe.motor-still"} else None
+                    wrong = [code for code in findings(hand) if code.startswith("airframe.motor") or code == "airframe.idle"]
+                    if not wrong:
+                        break
+                    before = set(hand.codes())
+                    mend(hand, wrong[0])
+                    worse = set(hand.codes()) - before
+                    self.assertFalse(
+                        {code for code in worse if code.startswith("airframe.")} - {"airframe.motor-direction", "airframe.motor-props"}, (wrong[0], worse)
+                    )
+                self.assertIn("motors", hand.proven("airframe"), findings(hand))
+
+    def test_the_board_s_settings_alone_prove_nothing_and_another_mapping_unproves(self):
+        turner = ready(None)
+        hand = turner.hand
+        turner.all_of_them()
+        self.assertIn("motors", hand.proven("airframe"))
+        other = apply_edits(hand.bench.document, [])
+        other.settings.mixing.outputs = {"M1": "front right motor", "M2": "front left motor", "M3": "rear left motor", "M4": "rear right motor"}
+        hand.bench.take_document(other)
+        self.assertIn("motors", hand.proven("airframe"), "a draft drives nothing")
+        hand.bench.write(other.settings)
+        hand.wait(0.4)
+        self.assertEqual(findings(hand)["airframe.motor-order"].severity, "stop")
+        state = next(each for each in hand.report().chain if each.hop == "airframe")
+        self.assertEqual(next(each.standing for each in state.proofs if each.name == "motors"), "changed")
+
+
+class LockTest(unittest.TestCase):
+    def turning(self, turner: Turner, output: str = "M1") -> str:
+        """A key that is held, with the motor's command on its way."""
+        press = turner.hold(output, 0.4)
+        self.assertTrue(turner.drive.turning, turner.drive.locked())
+        return press
+
+    def stopped(self, turner: Turner, why: str) -> None:
+        self.assertFalse(turner.drive.turning)
+        self.assertEqual(turner.drive.ended.why, why)
+        self.assertEqual(told(turner.hand).motors.stage, "answer")
+        self.assertTrue(turner.drive.locked())
+
+    def test_nothing_turns_before_it_is_said_that_the_props_are_off_and_it_lies_still(self):
+        hand = curlew()
+        turner = Turner(hand)
+        turner.hold("M1", 0.5)
+        self.assertFalse(turner.drive.turning)
+        self.assertIn("props are off", told(hand).motors.locked)
+        hand.do(0.3, props_off=True, by="1")
+        turner.hold("M1", 0.5)
+        self.assertFalse(turner.drive.turning)
+        self.assertIn("lain still", told(hand).motors.locked)
+        hand.do(4, unsteady=True)
+        turner.hold("M1", 0.3)
+        self.assertFalse(turner.drive.turning)
+        hand.do(2.4, unsteady=False)
+        self.turning(turner)
+
+    def test_a_press_that_began_while_it_was_locked_stays_dead(self):
+        hand = curlew()
+        turner = Turner(hand)
+        hand.do(0.3, props_off=True, by="1")
+        press = turner.hold("M1", 3)
+        self.assertFalse(turner.drive.turning)
+        self.assertEqual(told(hand).motors.locked, "", "by now another press would do")
+        turner.hold("M1", 0.5, press)
+        self.assertFalse(turner.drive.turning)
+        self.turning(turner)
+
+    def test_it_stops_a_quarter_of_a_second_after_the_last_hold(self):
+        turner = ready(None, facing=False)
+        self.turning(turner)
+        turner.hand.wait(HOLD_S - 0.1)
+        self.assertTrue(turner.drive.turning)
+        turner.hand.wait(0.12)
+        self.stopped(turner, "no hold came for 250 ms")
+        self.assertEqual(turner.hand.bench.motors_a, 0)
+
+    def test_every_other_end(self):
+        for why, do in (
+            ("let go", {"let_go": True}),
+            ("a plug was pulled or put in", {"pack": False}),
+            ("it was taken back", {"props_off": False}),
+            ("hands were at its wires", {"swap_wires": "M2"}),
+            ("the arm switch is on", {"switches": {"S1": 1}}),
+            ("the key was held twice", {"turn": "M1", "press": "another window", "by": "1"}),
+            ("somebody else took the key", {"turn": "M1", "press": "another person", "by": "2"}),
+        ):
+            with self.subTest(why=why):
+                turner = ready(None, facing=False)
+                press = self.turning(turner)
+                turner.hand.do(0.08, **do)
+                self.stopped(turner, why)
+                turner.hold("M1", 0.3, press)  # the key is still down, and does nothing any more
+                self.assertFalse(turner.drive.turning)
+
+    def test_three_seconds_end_it_and_so_does_a_hand_on_the_craft_or_a_restart(self):
+        turner = ready(None, facing=False)
+        turner.hand.do(0, drives=usual_but(lambda _: {"open_phase": True})(turner.hand).model_dump())
+        turner.make_ready()
+        turner.hold("M1", MOST_S + 0.2)
+        self.stopped(turner, "three seconds are over")
+        self.assertAlmostEqual(turner.drive.ended.percent, 15, delta=0.3)
+        for end, why in ((lambda hand: hand.do(0.2, tilt_deg=8), "it was moved"), (lambda hand: hand.bench.restart(), "the board was restarted")):
+            turner = ready(None, facing=False)
+            self.turning(turner)
+            end(turner.hand)
+            self.stopped(turner, why)
+
+    def test_it_is_locked_until_it_was_answered_and_has_lain_still_and_then_asks_for_a_new_press(self):
+        turner = ready(None)
+        press = self.turning(turner)
+        turner.hand.do(5, let_go=True)
+        self.assertIn("pick it up", told(turner.hand).motors.locked)
+        turner.hold("M2", 0.5)
+        self.assertFalse(turner.drive.turning, "lying still unlocks nothing that was not answered")
+        turner.hand.do(0.5, moved="front left", moved_turns="clockwise")
+        turner.hold("M2", 0.4)
+        self.assertFalse(turner.drive.turning)
+        turner.hand.wait(2.4)
+        turner.hold("M1", 0.4, press)
+        self.assertFalse(turner.drive.turning)
+        self.turning(turner, "M2")
+
+    def test_what_was_said_of_the_props_lapses_after_ten_minutes(self):
+        drive = Drive()
+        drive.say_props_off("1", 100)
+        drive.lies_still()
+        drive.run(699.9, "")
+        self.assertEqual(drive.locked(), "")
+        drive.run(700, "")
+        self.assertIn("ten minutes have passed", drive.locked())
+
+    def test_an_answer_that_the_board_felt_otherwise_is_asked_again(self):
+        turner = ready(None)
+        hand = turner.hand
+        turner.turn("M1")
+        self.assertEqual(turner.drive.ended.kick, "clockwise")
+        turner.by_words("front left", "counterclockwise")
+        self.assertIn("You say counterclockwise; the board felt", told(hand).motors.said)
+        self.assertEqual(hand.bench.measuring.airframe.seen.motors.answers, {})
+        turner.turn("M1")
+        turner.by_craft("front left", "clockwise")
+        self.assertEqual((told(hand).motors.said, len(hand.bench.measuring.airframe.seen.motors.answers["M1"])), ("", 1))
+
+    def test_a_craft_whose_facing_nobody_has_proven_is_asked_in_words(self):
+        turner = ready(None, facing=False)
+        turner.turn("M1")
+        self.assertEqual(told(turner.hand).motors.by_words, "its facing is not proven yet")
+        turner.by_craft("front left", "clockwise")
+        self.assertEqual(told(turner.hand).motors.stage, "answer")
+        self.assertFalse(told(turner.hand).motors.answered)
+        turner.by_words("front left", "clockwise")
+        self.assertEqual(told(turner.hand).motors.stage, "turn")
+
+    def test_hands_that_cannot_be_are_refused_whole(self):
+        turner = ready(None, facing=False)
+        for hands, said in (
+            ({"turn": "M9", "press": "x"}, "no motor hangs on an output M9"),
+            ({"turn": "M1"}, "says which press it is"),
+            ({"swap_wires": "S1"}, "no motor hangs on an output S1"),
+            ({"moved": "front left", "moved_turns": "clockwise"}, "no motor has turned"),
+            ({"drives": {"motors": {"M1": {"corner": "front left", "turns": "clockwise"}}}}, "not those of this craft"),
+        ):
+            with self.assertRaisesRegex(ValueError, said):
+                turner.hand.bench.hands(Hands(transmitter_on=False, **hands))
+            self.assertTrue(turner.hand.bench.transmitter.on)
+        turner.turn("M1")
+        for hands, said in (
+            ({"moved": "middle", "moved_turns": "ahead"}, "no motor at the middle"),
+            ({"moved": "front left"}, "which way"),
+            ({"moved": "front left", "moved_turns": "ahead"}, "does not turn ahead"),
+        ):
+            with self.assertRaisesRegex(ValueError, said):
+                turner.hand.bench.hands(Hands(**hands))
+
+
+class StartTest(unittest.TestCase):
+    def test_an_esc_that_has_not_learnt_its_ends_needs_far_more_and_is_said_to(self):
+        turner = ready(usual_but(lambda pad: {"low_us": 1060.0, "high_us": 1860.0} if pad == "M2" else {}))
+        hand = turner.hand
+        turner.all_of_them()
+        found = findings(hand)["airframe.motor-start"]
+        self.assertIn("M2 begins to turn at", found.what)
+        mend(hand, "airframe.motor-start")
+        turner.make_ready()
+        turner.all_of_them()
+        self.assertNotIn("airframe.motor-start", findings(hand))
+        self.assertIn("motors", hand.proven("airframe"))
+
+    def test_the_idle_follows_from_the_motor_that_starts_last(self):
+        turner = ready(usual_but(lambda pad: {"starts_percent": 7.0 if pad == "M3" else 6.5}))
+        hand = turner.hand
+        turner.all_of_them()
+        self.assertIn("the one that starts last needs 7", findings(hand)["airframe.idle"].what)
+        mend(hand, "airframe.idle")
+        self.assertEqual(hand.bench.board.running.drive.idle_percent, 8.5)
+        self.assertNotIn("airframe.idle", findings(hand))
+
+    def test_an_open_phase_stands_still_and_is_soldered(self):
+        turner = ready(usual_but(lambda pad: {"open_phase": pad == "M1"}))
+        hand = turner.hand
+        turner.turn("M1")
+        turner.by_words("nothing")
+        self.assertEqual(findings(hand)["airframe.motor-still"].severity, "stop")
+        mend(hand, "airframe.motor-still")
+        turner.make_ready()
+        turner.all_of_them()
+        self.assertIn("motors", hand.proven("airframe"))
+
+
+class TruthTest(unittest.TestCase):
+    def test_what_is_so_is_kept_with_the_bench_and_in_no_document(self):
+        turner = ready()
+        hand = turner.hand
+        kept = BenchState.model_validate(hand.bench.state().keep())
+        self.assertEqual(kept.drives, hand.bench.turning.truth)
+        self.assertNotIn("drives", hand.bench.document.model_dump())
+        for seed in range(20):
+            craft, rng = scenario.curlew(), random.Random(seed)
+            truth = DrivesTruth.any(seed, craft, KitParts.of(craft))
+            self.assertTrue(truth.fits(craft, KitParts.of(craft)))
+            self.assertEqual(truth, DrivesTruth.any(seed, craft, KitParts.of(craft)))
+            self.assertFalse(MotorTruth(corner="front left", turns="clockwise", open_phase=True).share(rng.uniform(1000, 2000)))
