@@ -113,11 +113,15 @@ class Outage(BaseModel):
 
 
 class TurnLive(BaseModel):
-    """What a key does just now: the output that turns (empty: none) and how far its command is, percent; `locked`: why no key does anything (empty: one would)."""
+    """What a key does just now: the output that turns (empty: none) and how far its command is, percent; `locked`: why no key does anything (empty: one would).
+
+    `sight`: what eyes see of the craft on the bench, or saw before they answered.
+    """
 
     output: str
     percent: float
     locked: str
+    sight: str
 
 
 class BoardLive(BaseModel):
@@ -185,6 +189,7 @@ class Live(BaseModel):
         held = (
             self.turn.output,
             self.turn.locked,
+            self.turn.sight,
             board.powered,
             board.booting,
             board.link,

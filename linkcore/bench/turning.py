@@ -69,7 +69,7 @@ class TurningWatch:
         usual = DrivesTruth.usual(seed, bench.document, bench.parts)
         self.truth = truth if truth is not None and truth.fits(bench.document, bench.parts) else usual
         self.said = ""  # why the last answer was not taken
-        self._kicked = self._was_turning = False
+        self._turned = self._was_turning = False
         self._lies, self._still_s, self._asked_t = True, 0.0, 0.0
 
     # --- hands ------------------------------------------------------------------------------------------------------
@@ -166,8 +166,22 @@ class TurningWatch:
         """What a key does just now."""
         drive, t = self.drive, self._bench.t
         return made_of(
-            TurnLive, output=drive.output if drive.turning else "", percent=round(drive.percent(t), 1), locked="" if drive.turning else drive.locked()
+            TurnLive,
+            output=drive.output if drive.turning else "",
+            percent=round(drive.percent(t), 1),
+            locked="" if drive.turning else drive.locked(),
+            sight=self._sight(),
         )
+
+    def _sight(self) -> str:
+        drive = self.drive
+        if not drive.turning and (drive.stage != "answer" or drive.answered):
+            return ""
+        if not self._turned:
+            return "nothing turns" if drive.turning else "nothing turned"
+        motor = self.truth.motors[drive.output]
+        place = "the motor" if motor.corner == "middle" else f"the {motor.corner} motor"
+        return f"{place} {'turns' if drive.turning else 'turned'} {motor.turns}"
 
     def follow(self) -> None:
         """Other motors may be wired, or another craft lies here."""
@@ -180,6 +194,7 @@ class TurningWatch:
         drive, bench = self.drive, self._bench
         drive.run(until, self.blocked())
         if drive.turning:
+            self._turned = self._turned and self._was_turning  # each press begins anew
             self._feel(until)
         elif self._was_turning:
             self.answers.begin()
@@ -218,13 +233,11 @@ class TurningWatch:
         drive, bench = self.drive, self._bench
         motor = self.truth.motors[drive.output]
         if self.share(until) > 0:
-            if self._feels and bench.facing_proven and not self._kicked:
+            if self._feels and bench.facing_proven and not self._turned:
                 drive.kick = felt(kick_dps(motor, self._rng))
-            self._kicked = True
+            self._turned = True
             if self.told_speed_rpm() > 0:
                 drive.see_speed(until)
-        else:
-            self._kicked = False
 
     def told_speed_rpm(self) -> float:
         """What ESC telemetry tells of the speed; 0 where none comes."""

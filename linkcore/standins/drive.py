@@ -103,13 +103,13 @@ class Drive:
             self.seen_percent, self.kick, self.ended = None, None, None
         elif press != self.press or output != self.output:
             self._spent.append(press)
-            self.stop(t, "the key was held twice")
+            self.stop(t, "it was held by two keys")
         else:
             self._heard_t = t
 
     def let_go(self, t: float) -> None:
         """The key is up, or whoever held it no longer looks."""
-        self.stop(t, "let go")
+        self.stop(t, "the key was let go")
 
     def percent(self, t: float) -> float:
         """What the motor is asked; it stays where the board has seen speed."""
@@ -153,7 +153,7 @@ class Drive:
     def moved(self, t: float) -> None:
         """The board feels that it is moved: a hand is on it."""
         self.rested = False
-        self.stop(t, "it was moved")
+        self.stop(t, "the craft was moved")
 
     def lies_still(self) -> None:
         """The board has felt it lie still for REST_S."""

@@ -16,11 +16,16 @@ from server.parts.models import OwnPart
 from tests.browser.base import BrowserTest, choose, go, in_browser, wait_coin
 from tests.browser.looks import nothing_serious
 from tests.browser.ready import dunlin_wired, take_up
-from tests.browser.test_hops import CRACKED, RINGS, drag, findings_of, mend, write
+from tests.browser.test_hops import CRACKED, drag, findings_of, mend, write
 
 
 def region(page, name):
     return page.get_by_role("region", name=name, exact=True)
+
+
+def look_at_pack(page):
+    page.get_by_role("tab", name=re.compile("^The pack")).click()
+    return region(page, "The pack, and what hangs on it")
 
 
 def tip(page, key, times=11):
@@ -72,14 +77,16 @@ class CurlewTest(BrowserTest):
         expect(region(page, "Level")).to_contain_text("The board takes it for level, within")
         tip(page, "ArrowUp")
         expect(page.get_by_role("img", name=re.compile(r"^from the side: hands nose down 55°, board nose down 5\d°"))).to_be_visible()
+        expect(page.get_by_role("tab", name="How the board sits proven")).to_be_visible()
         self.power(page)
-        wait_coin(page, "Airframe", RINGS)
+        expect(page.get_by_role("tab", name="The pack proven")).to_be_visible()
+        wait_coin(page, "Airframe", re.compile("^blank"))
         expect(page.get_by_role("navigation", name="Chain").get_by_role("link", name="Airframe")).to_contain_text("USB left")
 
     def power(self, page):
         """Voltage and current beside a meter, at rest and with the motors turning."""
-        pack = region(page, "The pack, and what hangs on it")
         page.get_by_role("button", name="Set it level").click()
+        pack = look_at_pack(page)
         pack.get_by_role("button", name=re.compile("Take the bench's meter: .* V")).click()
         expect(pack).to_contain_text("4 lie there.")
         pack.get_by_role("button", name=re.compile("Take the bench's meter: .* A")).click()
@@ -134,7 +141,7 @@ class DunlinTest(BrowserTest):
     @in_browser
     def test_its_pack_is_found_to_be_another_than_was_chosen(self, people):
         page = people.open("Dunlin", "Airframe")
-        pack = region(page, "The pack, and what hangs on it")
+        pack = look_at_pack(page)
         expect(pack).to_contain_text("Reedbed 3-3500 was chosen: 3 cells of Li-ion")
         pack.get_by_label("Meter at the pack").fill("0")
         pack.get_by_label("Meter at the pack").press("Enter")
@@ -169,6 +176,6 @@ class AvocetTest(BrowserTest):
         choose(page, "Pad of camera V+", "BAT")
         expect(findings_of(page)).to_contain_text("camera, Own Stilt 24 bears 24 V; BAT gives 25.2 V with the pack full.")
         go(page, "Airframe")
-        pack = region(page, "The pack, and what hangs on it")
+        pack = look_at_pack(page)
         expect(pack).to_contain_text("Camera hangs on the pack itself: it bears 24 V, and the full pack has 25.2 V.")
         expect(pack).to_contain_text("Too much for the camera: see the Loom.")

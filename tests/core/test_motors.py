@@ -268,12 +268,12 @@ class LockTest(unittest.TestCase):
 
     def test_every_other_end(self):
         for why, do in (
-            ("let go", {"let_go": True}),
+            ("the key was let go", {"let_go": True}),
             ("a plug was pulled or put in", {"pack": False}),
             ("it was taken back", {"props_off": False}),
             ("hands were at its wires", {"swap_wires": "M2"}),
             ("the arm switch is on", {"switches": {"S1": 1}}),
-            ("the key was held twice", {"turn": "M1", "press": "another window", "by": "1"}),
+            ("it was held by two keys", {"turn": "M1", "press": "another window", "by": "1"}),
             ("somebody else took the key", {"turn": "M1", "press": "another person", "by": "2"}),
         ):
             with self.subTest(why=why):
@@ -291,7 +291,7 @@ class LockTest(unittest.TestCase):
         turner.hold("M1", MOST_S + 0.2)
         self.stopped(turner, "three seconds are over")
         self.assertAlmostEqual(turner.drive.ended.percent, 15, delta=0.3)
-        for end, why in ((lambda hand: hand.do(0.2, tilt_deg=8), "it was moved"), (lambda hand: hand.bench.restart(), "the board was restarted")):
+        for end, why in ((lambda hand: hand.do(0.2, tilt_deg=8), "the craft was moved"), (lambda hand: hand.bench.restart(), "the board was restarted")):
             turner = ready(None, facing=False)
             self.turning(turner)
             end(turner.hand)

@@ -1,4 +1,4 @@
-"""Airframe: does the craft sit as its board believes, and is its pack what it says?"""
+"""Airframe: does what leaves the board move the craft the right way?"""
 
 from __future__ import annotations
 
@@ -44,7 +44,7 @@ def flows(seen: Shown) -> bool:
 HOP = Hop(
     key="airframe",
     title="Airframe",
-    question="Does the craft sit as its board believes, and is its pack what it says?",
+    question="Does what leaves the board move the craft the right way?",
     reads=READS,
     codes=CODES,
     proofs=PROOFS,

@@ -35,17 +35,21 @@ class MotorAnswer(BaseModel):
 
 
 class MotorsSeen(BaseModel):
-    """Answers by output, the newest last."""
+    """Answers by output, the newest last. `placed`: where a motor sits whose wires were exchanged since it was answered: which way it turns nobody knows."""
 
     answers: dict[str, list[MotorAnswer]] = Field(default_factory=dict)
+    placed: dict[str, Corner] = Field(default_factory=dict)
 
     def with_answer(self, output: str, answer: MotorAnswer) -> MotorsSeen:
         """One more."""
-        return MotorsSeen(answers={**self.answers, output: [*self.answers.get(output, []), answer][-MOST_ANSWERS:]})
+        placed = {name: corner for name, corner in self.placed.items() if name != output}
+        return MotorsSeen(answers={**self.answers, output: [*self.answers.get(output, []), answer][-MOST_ANSWERS:]}, placed=placed)
 
     def without(self, output: str) -> MotorsSeen:
-        """What was seen of this one counts no more."""
-        return MotorsSeen(answers={name: each for name, each in self.answers.items() if name != output})
+        """Hands were at this one: it sits where it did, and all else has to be seen anew."""
+        last = self.last(output)
+        placed = self.placed | ({output: last.corner} if last is not None and last.corner is not None else {})
+        return MotorsSeen(answers={name: each for name, each in self.answers.items() if name != output}, placed=placed)
 
     def last(self, output: str) -> MotorAnswer | None:
         """The newest answer; None where there is none."""
@@ -101,5 +105,9 @@ class MotorsSeen(BaseModel):
         return [output for output, start in starts.items() if start > FAR_MORE_TIMES * middle and start > middle + FAR_MORE_PERCENT]
 
     def worked_out(self, layout: Layout, props: Props, outputs: Mapping[str, OutputRole]) -> WorkedOut:
-        """What has to be mended, by the newest answers. Raise OrderError."""
-        return motor_mends(layout, props, outputs, self.seen(outputs))
+        """What has to be mended, by the newest answers; of a motor whose wires were exchanged since it is taken that it turns as it should, until it is seen. Raise OrderError."""
+        meant = {place.corner: place.wanted(props) or "clockwise" for place in layout}
+        hoped = [
+            SeenMotor(output=output, corner=corner, turns=meant[corner]) for output, corner in self.placed.items() if output in outputs and corner in meant
+        ]
+        return motor_mends(layout, props, outputs, [*self.seen(outputs), *hoped])

@@ -193,6 +193,13 @@ function sendGathered(): void {
   socket.send(JSON.stringify({ type: "hands", ...body }));
 }
 
+/** Say that a key is held or let go: now or never, since what is said of it later would be said of another moment. Returns whether it could be said. */
+export function sendHold(hold: Pick<Hands, "turn" | "press" | "let_go">): boolean {
+  if (socket?.readyState !== WebSocket.OPEN) return false;
+  socket.send(JSON.stringify({ type: "hands", ...hold }));
+  return true;
+}
+
 /** Ask the board for an act and wait for its answer. */
 export function doAct(act: Act, version?: number, flash?: FlashOrder): Promise<Answer> {
   return new Promise((done) => {

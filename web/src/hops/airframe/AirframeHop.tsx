@@ -1,9 +1,9 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
-import type { ReactNode } from "react";
+import { type ReactNode, useState } from "react";
 import { Link } from "react-router";
-import type { AirframeTold, Mend } from "../../api/types";
-import { known, sendHands, useBenchStore } from "../../bench/useBench";
+import type { AirframeTold, HopState, Mend } from "../../api/types";
+import { known, sendHands, useBenchStore, useSteady } from "../../bench/useBench";
 import type { HopProps } from "../../craft/hopProps";
 import { MendOf } from "../../findings/Mends";
 import { colours, mono } from "../../look/colours";
@@ -12,12 +12,17 @@ import { Panel } from "../../look/Panel";
 import { columns } from "../../look/phone";
 import { GravityMap } from "./GravityMap";
 import { MixPanel } from "./MixPanel";
+import { Eyes, MotorsPanel } from "./MotorsPanel";
 import { PackPanel } from "./PackPanel";
 import { Silhouettes } from "./Silhouettes";
 
 export function AirframeHop({ craft, edit }: HopProps) {
   const told = useBenchStore((state) => state.report?.told.airframe);
   const version = useBenchStore((state) => known(state)?.draft_version);
+  const chain = useSteady((state) => known(state)?.chain.find((each) => each.hop === "airframe"));
+  const [looked, look] = useState<Part | null>(null);
+  const [first] = useState(() => firstOpen(useBenchStore.getState().report?.chain.find((each) => each.hop === "airframe")?.proofs ?? []));
+  const part = looked ?? first;
   if (!told) return <p>Listening…</p>;
   const checks = craft.may.includes("check");
   const mend = (each: Mend | null) =>
@@ -26,13 +31,33 @@ export function AirframeHop({ craft, edit }: HopProps) {
     );
   return (
     <>
-      <HopHead title="Airframe" question="Does the craft sit as its board believes, and is its pack what it says?" />
-      <Box
-        role="status"
-        sx={{ fontSize: 17, fontWeight: 600, mb: 1.5, color: told.facing.usb_so && settled(told) ? colours.verdigris : colours.ink }}
-      >
-        {verdict(told)}
+      <HopHead title="Airframe" question="Does what leaves the board move the craft the right way?" />
+      <Box role="tablist" aria-label="Parts of the airframe" sx={{ display: "flex", gap: 0.75, flexWrap: "wrap", mb: 1.5 }}>
+        {PARTS.map(({ part: each, title, proofs }) => (
+          <Button
+            key={each}
+            role="tab"
+            aria-selected={each === part}
+            variant={each === part ? "contained" : "outlined"}
+            color="secondary"
+            sx={{ py: 0.25, px: 1.5, gap: 1 }}
+            onClick={() => look(each)}
+          >
+            {title}
+            <Box component="span" sx={{ fontSize: 12, opacity: 0.85 }}>
+              {standing(chain?.proofs ?? [], proofs)}
+            </Box>
+          </Button>
+        ))}
       </Box>
+      {part === "sits" && (
+        <Box
+          role="status"
+          sx={{ fontSize: 17, fontWeight: 600, mb: 1.5, color: told.facing.usb_so && settled(told) ? colours.verdigris : colours.ink }}
+        >
+          {verdict(told)}
+        </Box>
+      )}
       {told.unseen.length > 0 && (
         <Box sx={{ mb: 1.5, fontSize: 13.5, color: colours.copperText }}>
           Fitted, and not seen by the board: {told.unseen.join(", ")}.{" "}
@@ -41,47 +66,78 @@ export function AirframeHop({ craft, edit }: HopProps) {
           </Link>
         </Box>
       )}
-      <Box sx={{ display: "grid", gridTemplateColumns: columns("minmax(0, 1fr) 372px"), gap: 2, mb: 2 }}>
-        <Panel title="Which way the board sits">
-          <Box sx={{ display: "grid", gridTemplateColumns: columns("minmax(0, 1fr) 232px"), gap: 2 }}>
-            <Facing told={told} checks={checks} mend={mend} />
-            <GravityMap told={told} checks={checks} />
-          </Box>
-        </Panel>
-        <Box sx={{ display: "grid", gap: 2, alignContent: "start" }}>
-          <Panel title="The board's idea, and your hands'">
-            <Silhouettes told={told} />
+      {part === "sits" && (
+        <Box sx={{ display: "grid", gridTemplateColumns: columns("minmax(0, 1fr) 372px"), gap: 2 }}>
+          <Panel title="Which way the board sits">
+            <Box sx={{ display: "grid", gridTemplateColumns: columns("minmax(0, 1fr) 232px"), gap: 2 }}>
+              <Facing told={told} checks={checks} mend={mend} />
+              <GravityMap told={told} checks={checks} />
+            </Box>
           </Panel>
-          {!told.why_none && (
-            <Panel title="Level">
-              <Level told={told} checks={checks} mend={mend} />
+          <Box sx={{ display: "grid", gap: 2, alignContent: "start" }}>
+            <Panel title="The board's idea, and your hands'">
+              <Silhouettes told={told} />
             </Panel>
-          )}
-          {told.compass && (
-            <Panel title="Compass against gyro">
-              <Compass compass={told.compass} />
-            </Panel>
-          )}
+            {!told.why_none && (
+              <Panel title="Level">
+                <Level told={told} checks={checks} mend={mend} />
+              </Panel>
+            )}
+            {told.compass && (
+              <Panel title="Compass against gyro">
+                <Compass compass={told.compass} />
+              </Panel>
+            )}
+          </Box>
         </Box>
-      </Box>
-      <Box sx={{ display: "grid", gap: 2 }}>
-        <PackPanel told={told} checks={checks} />
-        <MixPanel
-          airframe={craft.document.airframe}
-          mixing={craft.document.settings.mixing ?? {}}
-          wired={told.outputs}
-          set={(change) =>
-            edit((document) => {
-              document.settings.mixing = { ...document.settings.mixing, ...change };
-              return document;
-            })
-          }
-          mend={mend}
-        />
-      </Box>
+      )}
+      {part === "pack" && <PackPanel told={told} checks={checks} />}
+      {part === "motors" && (
+        <Box sx={{ display: "grid", gap: 2 }}>
+          <Box sx={{ display: "grid", gridTemplateColumns: columns("minmax(0, 1fr) 268px"), gap: 2 }}>
+            <MotorsPanel told={told} checks={checks} mend={mend} />
+            <Panel title="Your eyes and hands">
+              <Eyes />
+              <GravityMap told={{ ...told, marks: [] }} checks={checks} />
+            </Panel>
+          </Box>
+          <MixPanel
+            airframe={craft.document.airframe}
+            mixing={craft.document.settings.mixing ?? {}}
+            rotors={told.motors.rotors}
+            wired={told.outputs}
+            set={(change) =>
+              edit((document) => {
+                document.settings.mixing = { ...document.settings.mixing, ...change };
+                return document;
+              })
+            }
+            mend={mend}
+          />
+        </Box>
+      )}
     </>
   );
 }
+
+type Part = "sits" | "pack" | "motors";
+const PARTS: { part: Part; title: string; proofs: string[] }[] = [
+  { part: "sits", title: "How the board sits", proofs: ["facing", "level"] },
+  { part: "pack", title: "The pack", proofs: ["power"] },
+  { part: "motors", title: "Motors", proofs: ["motors"] },
+];
+
+/** How far the proofs of a part are, in a word. */
+function standing(all: HopState["proofs"], names: string[]): string {
+  const mine = all.filter((each) => names.includes(each.name) && each.needed);
+  if (mine.length === 0) return "not needed";
+  const holding = mine.filter((each) => each.standing === "holds").length;
+  return holding === mine.length ? "proven" : holding > 0 ? `${holding} of ${mine.length} proven` : "not proven";
+}
+
+/** The part to begin with: the first of which something is not proven. */
+const firstOpen = (all: HopState["proofs"]): Part =>
+  PARTS.find(({ proofs }) => all.some((each) => proofs.includes(each.name) && each.needed && each.standing !== "holds"))?.part ?? "sits";
 
 function Facing({ told, checks, mend }: { told: AirframeTold; checks: boolean; mend: (each: Mend | null) => ReactNode }) {
   const { facing, positions, asking } = told;

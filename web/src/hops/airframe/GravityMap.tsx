@@ -27,12 +27,21 @@ const from = (right: number, up: number): Tipped => ({
 /** Every direction that gravity can have to the craft, on one map: those that are open, those that are taken, where the hands hold it, and where the board believes it to be. It is tipped by dragging on it. */
 export function GravityMap({ told, checks }: { told: AirframeTold; checks: boolean }) {
   const unsteady = useBenchStore((state) => state.live?.unsteady ?? false);
-  const turn = useBenchStore((state) => state.live?.turn_deg ?? 0);
+  const turned = useBenchStore((state) => state.live?.turn_deg ?? 0);
+  const [turning, setTurning] = useState<number | null>(null);
+  const turn = turning ?? turned;
+  const turnedLater = useRef<number>(undefined);
   const [held, hold] = useState<Tipped | null>(null);
   const picture = useRef<SVGSVGElement>(null);
   const dragging = useRef(false);
   const later = useRef<number>(undefined);
-  useEffect(() => () => window.clearTimeout(later.current), []);
+  useEffect(
+    () => () => {
+      window.clearTimeout(later.current);
+      window.clearTimeout(turnedLater.current);
+    },
+    [],
+  );
   const hands = held ?? told.hands;
   const tip = (to: Tipped) => {
     hold(to);
@@ -190,7 +199,13 @@ export function GravityMap({ told, checks }: { told: AirframeTold; checks: boole
           step={5}
           value={turn}
           disabled={!checks}
-          onChange={(event) => sendHands({ turn_deg: Number(event.target.value) })}
+          onChange={(event) => {
+            const to = Number(event.target.value);
+            setTurning(to);
+            sendHands({ turn_deg: to });
+            window.clearTimeout(turnedLater.current);
+            turnedLater.current = window.setTimeout(() => setTurning(null), SETTLES_MS);
+          }}
           style={{ flex: 1, minWidth: 0, accentColor: colours.slate }}
         />
         <span style={{ minWidth: 76 }}>nose at {Math.round((turn + 360) % 360)}°</span>

@@ -6,18 +6,20 @@ import { SayChoice, SayNumber, Sentence } from "../../look/Sentence";
 
 type Mixing = NonNullable<CraftDocument["settings"]["mixing"]>;
 type Layout = NonNullable<Mixing["layout"]>;
-const LAYOUTS: Layout[] = ["quad X", "quad plus", "tri", "plane", "wing", "rover", "boat"];
+const LAYOUTS: Layout[] = ["quad X", "quad plus", "tri", "hexa", "plane", "wing", "rover", "boat"];
 
 /** For which airframe the board mixes, what each output drives, and how often servos get a pulse. */
 export function MixPanel({
   airframe,
   mixing,
+  rotors,
   wired,
   set,
   mend,
 }: {
   airframe: string;
   mixing: Mixing;
+  rotors: boolean;
   wired: Mend | null;
   set: (change: Partial<Mixing>) => void;
   mend: (each: Mend | null) => React.ReactNode;
@@ -36,6 +38,21 @@ export function MixPanel({
           ]}
           onSay={(layout) => set({ layout: layout === AS_IT_IS ? null : (layout as Layout) })}
         />
+        {rotors && (
+          <>
+            {" "}
+            with{" "}
+            <SayChoice
+              label="Props"
+              value={mixing.props ?? "in"}
+              choices={[
+                { value: "in", text: "props in: the front left one clockwise" },
+                { value: "out", text: "props out: the front left one counterclockwise" },
+              ]}
+              onSay={(props) => set({ props })}
+            />
+          </>
+        )}
         , and servos get{" "}
         <SayNumber
           label="Servo rate"
