@@ -230,6 +230,7 @@ _LATER: Mapping[str, Any] = {  # sections that came after proofs had been record
     "settings/power": PowerSetup(),
     "settings/mixing": MixingSetup(),
     "settings/drive": DriveSetup(),
+    "settings/servos": {},
     "settings/reversing_drives": False,
     "settings/rssi_channel": None,
     "settings/rssi_falls": True,

@@ -76,10 +76,9 @@ def sandpiper() -> CraftDocument:
     craft.kit.pack = "reedbed-3-3500"
     craft.place = Place(mass_kg=1.9, thrust_ratio=0.7, speed_mps=14, height_m=38, wind_mps=6, obstacle_height_m=31, home_m=310)
     craft.transmitter.channels[1].reverse = True  # somebody mended the elevator's servo, which sits turned, in the transmitter
-    roles: dict[str, ServoRole] = {"left aileron": "aileron", "right aileron": "aileron", "elevator": "elevator"}
+    roles: dict[str, ServoRole] = {"left aileron": "left aileron", "right aileron": "right aileron", "elevator": "elevator"}
     for device in craft.kit.devices:
         device.role = roles.get(device.name)
-    craft.servos_turned = {"elevator": True, "left aileron": False, "right aileron": False}
     return _completed(craft)
 
 

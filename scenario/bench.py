@@ -44,10 +44,14 @@ def as_it_lies(document: CraftDocument) -> BenchState | None:
     """What is so on the bench of a craft, whatever is written down; None where nothing is known of it."""
     new = BenchState(stored=document.settings, running=document.settings, read_back=document.settings)
     if document.name == "Curlew":  # since a repair
-        turned = BodyTruth.usual(CURLEWS_BODY).model_copy(update={"sits": Facing(roll_deg=0.4, pitch_deg=-0.5, yaw_deg=90.6)})
+        body = BodyTruth.usual(CURLEWS_BODY).model_copy(update={"sits": Facing(roll_deg=0.4, pitch_deg=-0.5, yaw_deg=90.6)})
         motors = DrivesTruth.usual(CURLEWS_BODY, document, KitParts.of(document)).motors
         wrong = DrivesTruth(motors=motors | {"M1": motors["M3"], "M3": motors["M1"]}).swapped("M2")
-        return new.model_copy(update={"body": turned, "drives": wrong})
+        return new.model_copy(update={"body": body, "drives": wrong})
+    if document.name == "Sandpiper":  # its elevator's servo sits the other way round
+        usual = DrivesTruth.usual(CURLEWS_BODY, document, KitParts.of(document))
+        turned = usual.servos["elevator"].model_copy(update={"turned": True})
+        return new.model_copy(update={"drives": usual.model_copy(update={"servos": usual.servos | {"elevator": turned}})})
     if document.name == "Dunlin":
         return new.model_copy(update={"bound": False, "pack_here": "tussock-2-1000"})
     return older_receiver(document) if document.name == "Avocet" else None

@@ -33,13 +33,12 @@ from linkcore.devices.pack import counted_cells, shown_a, shown_mah, shown_v
 from linkcore.devices.pack import volts as pack_volts
 from linkcore.devices.sensors import TELLINGS, Values
 from linkcore.hops.airframe.proofs import FACING
+from linkcore.hops.airframe.surfaces import mixed
 from linkcore.hops.kit.ability import sensor_states
 from linkcore.hops.lost_link.runs import LossRun
 from linkcore.hops.sticks.measure import SticksMeasure
-from linkcore.hops.sticks.surfaces import surfaces_of
 from linkcore.hops.switchboard.detents import SwitchMeasure
 from linkcore.kept import made_of
-from linkcore.parts.axes import AXIS_OF
 from linkcore.parts.models import Pack, WayIn
 from linkcore.parts.sensor_names import SensorName
 from linkcore.proofs import Proof
@@ -48,7 +47,8 @@ from linkcore.protocols.registry import RECEIVER_PROTOCOLS
 from linkcore.reads import Whole
 from linkcore.signal.edges import NO_TIMES, Edges
 from linkcore.standins.bells import Bells
-from linkcore.standins.board import StandInBoard, World
+from linkcore.standins.board import Servo, StandInBoard, World
+from linkcore.standins.drives import ServoTruth
 from linkcore.standins.hands import Stick
 from linkcore.standins.held import BodyTruth, HeldCraft, Idea
 from linkcore.standins.link import RadioLink
@@ -508,8 +508,7 @@ class Bench:
         document, parts = self.document, self.parts
         if self._craft_world is None or self._craft_world[0] is not document:
             missing = tuple(state.sensor for state in sensor_states(document, parts) if state.says == "missing" and state.sensor in ("gyro", "accelerometer"))
-            servos = tuple((each.name, AXIS_OF[each.axis], bool(each.turned)) for each in surfaces_of(document, parts))
-            here = World(missing_sensors=missing, lacking=lacking(document, parts), servos=servos, airframe=document.airframe, sensors=tuple(parts.sensors))
+            here = World(missing_sensors=missing, lacking=lacking(document, parts), airframe=document.airframe, sensors=tuple(parts.sensors))
             self._craft_world = (document, here)
         world = self._craft_world[1]
         satellites = self._satellites()
@@ -517,7 +516,14 @@ class Bench:
         lacks, fix, home = waits | dict(world.lacking), satellites >= SATELLITES_FIX, satellites >= SATELLITES_HOME
         self._satellites_then = (fix, home)
         tilt = self.idea().tilt if "accelerometer" in self.board_part.sensors else 0.0
-        self.board.world = replace(world, tilt_deg=tilt, usb=self.usb, lacking=lacks, fix=fix, home=home)
+        self.board.world = replace(world, tilt_deg=tilt, usb=self.usb, lacking=lacks, fix=fix, home=home, servos=self._servos())
+
+    def _servos(self) -> tuple[Servo, ...]:
+        """The servos that move surfaces, as they are."""
+        runs, truth = self._running_devices(), self.turning.truth.servos
+        return tuple(
+            Servo(device.name, mix, truth.get(device.name, ServoTruth()), runs.get(device.name, False)) for device, _, mix in mixed(self.document, self.parts)
+        )
 
     def _satellites(self) -> int:
         """What the board has from its GPS: how many satellites a fix rests on, 0 without one."""
@@ -569,6 +575,8 @@ class Bench:
         self.flight.run(until, self.board, self.link.last_sent_t)
         self.measuring.watch_loss(until)
         self.measuring.airframe.watch(until)
+        if self.board.world.servos:
+            self.measuring.airframe.see_surfaces(until)
         if self.turning.drive.in_use:
             self.measuring.airframe.seen_of_motors(self.turning.run(until, self.measuring.airframe.seen.motors))
         self.t = until

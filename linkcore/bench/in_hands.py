@@ -4,10 +4,12 @@ from __future__ import annotations
 
 from linkcore.bench.messages import Hands
 from linkcore.bench.seen import SeenBench
+from linkcore.bench.surface_watch import SurfaceWatch
 from linkcore.devices.pack import shown_mah, shown_v
 from linkcore.hops.airframe.measure import AirframeMeasure, AmpsRead, ChargeRead, CompassAt, VoltsRead
 from linkcore.hops.airframe.meters import APART_A, CurrentLine, MeterError, could_have, current_line, slope_by_charge, voltage_scale
 from linkcore.hops.airframe.motors import MotorsSeen
+from linkcore.hops.airframe.surfaces import SurfacesSeen
 
 COMPASS_EVERY_S = 0.4
 
@@ -19,11 +21,12 @@ class HandsWatch:
         self._bench = bench
         self.seen = seen
         self._compass_t = 0.0
+        self._surfaces = SurfaceWatch(bench)
 
-    def forget(self, *, body: bool, power: bool, motors: bool) -> None:
-        """What was measured counts no more: of how the craft sits, of its pack, of its motors."""
+    def forget(self, *, body: bool, power: bool, motors: bool, surfaces: bool) -> None:
+        """What was measured counts no more: of how the craft sits, of its pack, of its motors, of its surfaces."""
         fresh = AirframeMeasure()
-        names = (*(_BODY if body else ()), *(_POWER if power else ()), *(("motors",) if motors else ()))
+        names = (*(_BODY if body else ()), *(_POWER if power else ()), *(("motors",) if motors else ()), *(("surfaces",) if surfaces else ()))
         self.seen = self.seen.model_copy(update={name: getattr(fresh, name) for name in names})
 
     def told(self, hands: Hands) -> AirframeMeasure:
@@ -31,6 +34,10 @@ class HandsWatch:
         seen, bench = self.seen, self._bench
         if hands.body is not None:
             seen = AirframeMeasure(motors=seen.motors)
+        if hands.drives is not None:
+            seen = seen.model_copy(update={"surfaces": SurfacesSeen()})
+        if hands.surface_seen is not None:
+            seen = seen.model_copy(update={"surfaces": self._surfaces.told(hands.surface_seen, seen.surfaces)})
         if hands.pack_here is not None:
             seen = self._without_power(seen)
         if hands.asking is not None:
@@ -100,6 +107,12 @@ class HandsWatch:
         """What was seen of motors, where that is news."""
         if motors is not self.seen.motors:
             self.seen = self.seen.model_copy(update={"motors": motors})
+
+    def see_surfaces(self, t: float) -> None:
+        """Let the board feel how it is moved, and look at what its surfaces do."""
+        seen = self._surfaces.watch(t, self.seen.surfaces)
+        if seen is not self.seen.surfaces:
+            self.seen = self.seen.model_copy(update={"surfaces": seen})
 
     def watch(self, t: float) -> None:
         """Take what is asked for once it has rested, and look at the compass, up to `t` (bench seconds)."""

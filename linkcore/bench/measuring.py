@@ -73,7 +73,7 @@ class Measuring:
         self._bench.link.sensors.count_anew()
         self._bench.bells.forget()
         self._bench.video.count_anew()
-        self.airframe.forget(body=True, power=True, motors=True)
+        self.airframe.forget(body=True, power=True, motors=True, surfaces=True)
         self._find_anew()
 
     def _find_anew(self) -> None:
@@ -105,7 +105,12 @@ class Measuring:
             self.latency = LatencyWatch()
         if _differ(before, now, "lost link"):
             self.losses.forget()
-        self.airframe.forget(body=_differ(before, now, "airframe"), power=_differ(before, now, "pack"), motors=_differ(before, now, "motors"))
+        self.airframe.forget(
+            body=_differ(before, now, "airframe"),
+            power=_differ(before, now, "pack"),
+            motors=_differ(before, now, "motors"),
+            surfaces=_differ(before, now, "surfaces"),
+        )
         if _differ(before, now, "sensors"):
             self._bench.link.sensors.count_anew()
         if _differ(before, now, "alarms"):

@@ -27,6 +27,15 @@ from linkcore.standins.link import LinkHands, LinkKept
 from linkcore.standins.loading import LoadHands, LoadKept
 
 
+class SurfaceTold(HandsPart):
+    """A servo's surface as the pilot has seen it go, with the stick of an axis or as the craft was moved about it."""
+
+    name: Annotated[str, Field(max_length=40)]
+    axis: Axis
+    when: Literal["stick", "steadying"]
+    went: Literal["right", "wrong", "still"]
+
+
 class Hands(LinkHands, LoadHands):
     """What the pilot's hands do. Whatever is left out stays as it is."""
 
@@ -64,7 +73,8 @@ class Hands(LinkHands, LoadHands):
     swap_wires: Annotated[str, Field(max_length=40)] | None = Field(None, description="The output of whose motor two of three wires are exchanged")
     solder_phase: Annotated[str, Field(max_length=40)] | None = Field(None, description="The output whose motor's open phase is soldered")
     learn_ends: Annotated[str, Field(max_length=40)] | None = Field(None, description="The output whose ESC learns the board's end points")
-    drives: DrivesTruth | None = Field(None, description="How the motors on the bench really are")
+    drives: DrivesTruth | None = Field(None, description="How motors and servos on the bench really are")
+    surface_seen: SurfaceTold | None = Field(None, description="What the pilot has seen a surface do")
     gps_fix: bool | None = Field(None, description="Whether the GPS, where there is one, has a fix")
     home: bool | None = Field(None, description="Whether the fix is good enough for a home")
     pack_left_percent: Annotated[float, Field(ge=0, le=100)] | None = Field(None, description="The pack is as full as this from now on")

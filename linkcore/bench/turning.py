@@ -67,7 +67,7 @@ class TurningWatch:
         self.drive = Drive()
         self.answers = AnswerWatch()
         usual = DrivesTruth.usual(seed, bench.document, bench.parts)
-        self.truth = truth if truth is not None and truth.fits(bench.document, bench.parts) else usual
+        self.truth = usual if truth is None else truth.follow(usual)
         self.said = ""  # why the last answer was not taken
         self._turned = self._was_turning = False
         self._lies, self._still_s, self._asked_t = True, 0.0, 0.0
@@ -81,7 +81,7 @@ class TurningWatch:
                 raise ValueError(f"no motor hangs on an output {pad}; those with one are {', '.join(self.truth.motors) or 'none'}")
         if hands.turn is not None and not hands.press:
             raise ValueError("a key that is held says which press it is")
-        if hands.drives is not None and not hands.drives.fits(self._bench.document, self._bench.parts):
+        if hands.drives is not None and not hands.drives.follow(self.truth).motors == hands.drives.motors:
             raise ValueError("these motors are not those of this craft: each wired output has one, and each corner of its layout")
         if hands.moved is not None and hands.moved != "nothing":
             layout = layout_wired(self._bench.document, self._bench.parts)
@@ -98,7 +98,7 @@ class TurningWatch:
     def hands(self, hands: Hands, seen: MotorsSeen, t: float) -> MotorsSeen:
         """What hands do to motors and the drive; what was seen so far, with that."""
         if hands.drives is not None:
-            self.truth, seen = hands.drives, MotorsSeen()
+            self.truth, seen = hands.drives.follow(self.truth), MotorsSeen()
         for pad, mended in ((hands.swap_wires, DrivesTruth.swapped), (hands.solder_phase, DrivesTruth.mended), (hands.learn_ends, DrivesTruth.calibrated)):
             if pad is not None:
                 self.truth, seen = mended(self.truth, pad), seen.without(pad)
@@ -186,7 +186,7 @@ class TurningWatch:
     def follow(self) -> None:
         """Other motors may be wired, or another craft lies here."""
         if not self.truth.fits(self._bench.document, self._bench.parts):
-            self.truth = DrivesTruth.usual(self._seed, self._bench.document, self._bench.parts)
+            self.truth = self.truth.follow(DrivesTruth.usual(self._seed, self._bench.document, self._bench.parts))
             self.drive.lapse("hands were at its wires", self._bench.t)
 
     def run(self, until: float, seen: MotorsSeen) -> MotorsSeen:

@@ -60,7 +60,19 @@ DeviceName = Annotated[str, Field(pattern=r"^[A-Za-z0-9][A-Za-z0-9 ]{0,29}$", de
 PartRef = Annotated[str, Field(max_length=60, description="A part's id; empty where none is chosen yet")]
 
 
-ServoRole = Literal["aileron", "elevator", "rudder", "something else"]
+ServoRole = Literal[
+    "left aileron",
+    "right aileron",
+    "aileron",
+    "elevator",
+    "rudder",
+    "left elevon",
+    "right elevon",
+    "left V-tail",
+    "right V-tail",
+    "tail servo",
+    "something else",
+]
 
 
 class Fitted(_Section):
@@ -381,12 +393,32 @@ OutputRole = Literal[
     "left motor",
     "right motor",
     "motor",
+    "left aileron",
+    "right aileron",
     "aileron",
     "elevator",
     "rudder",
+    "left elevon",
+    "right elevon",
+    "left V-tail",
+    "right V-tail",
     "tail servo",
     "another servo",
 ]
+
+
+class ServoSetup(_Section):
+    """How the board drives one servo: its pulse in the middle, and how far it goes to either side, us."""
+
+    neutral_us: int = Field(1500, ge=1300, le=1700)
+    low_us: int = Field(1000, ge=800, le=1500)
+    high_us: int = Field(2000, ge=1500, le=2200)
+
+    @model_validator(mode="after")
+    def _ordered(self) -> ServoSetup:
+        if not self.low_us < self.neutral_us < self.high_us:
+            raise ValueError(f"a servo's neutral lies between its ends: {self.low_us}, {self.neutral_us}, {self.high_us} us do not")
+        return self
 
 
 class MixingSetup(_Section):
@@ -439,6 +471,9 @@ class BoardSettings(_Section):
     stick_arming: StickArming = Field(default_factory=StickArming)
     modes: list[ModeBand] = Field(default_factory=list, max_length=40)
     servo_reverse: list[DeviceName] = Field(default_factory=list, max_length=16, description="Servos that the board turns the other way")
+    servos: Annotated[dict[DeviceName, ServoSetup], LATER] = Field(
+        default_factory=dict, max_length=16, description="Servos whose middle or ends are not the usual ones"
+    )
     lost_link: LostLink = Field(default_factory=LostLink)
     rssi_channel: Annotated[int | None, LATER] = Field(None, ge=5, le=18, description="The channel on which the receiver tells RSSI")
     rssi_falls: Annotated[bool, LATER] = Field(True, description="Whether RSSI falls to its lowest once the link is lost; else it stays as it was")
@@ -539,7 +574,7 @@ class CraftDocument(_Section):
     receiver: ReceiverSetup = Field(default_factory=ReceiverSetup)
     air: AirSetup = Field(default_factory=AirSetup)
     servos_turned: dict[DeviceName, bool] = Field(
-        default_factory=dict, max_length=16, description="As seen on the craft: whether a servo sits the other way round"
+        default_factory=dict, max_length=16, description="As was noted of the craft: whether a servo sits the other way round"
     )
     place: Annotated[Place | None, LATER] = Field(None, description="Where it flies; none: what is usual for its airframe")
     alarm: Annotated[AlarmSet | None, LATER] = Field(None, description="The alarm line of the link, from a flight's log")

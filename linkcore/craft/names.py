@@ -16,6 +16,7 @@ _SECTIONS = {
     "stick_arming": "Arming by stick",
     "modes": "Modes",
     "servo_reverse": "Servos reversed",
+    "servos": "Middle and ends of servos",
     "lost_link": "Lost link",
     "bind_count": "Bind count",
     "telemetry": "Telemetry",

@@ -10,12 +10,13 @@ from typing import Literal
 import numpy as np
 
 from linkcore.craft.airframes import WINGS
-from linkcore.craft.document import Airframe, BoardSettings, Response
+from linkcore.craft.document import Airframe, BoardSettings, Response, ServoSetup
 from linkcore.devices.arming import Arming, ArmView, Blocker, blockers
 from linkcore.devices.board_api import EventKind, EventLog, Refused
 from linkcore.devices.carry_over import without_dropped
 from linkcore.devices.image_facts import SettingsFormat
 from linkcore.devices.memory import NEEDS_RESTART, as_kept
+from linkcore.devices.mixers import SurfaceMix, steadied
 from linkcore.devices.modes import Holding, holds
 from linkcore.devices.motors import at_rest, motor_percent, stop_us
 from linkcore.devices.on_loss import STEADY_S, rssi_of_channel
@@ -30,6 +31,7 @@ from linkcore.protocols.registry import RECEIVER_PROTOCOLS, SERIAL_PROTOCOLS
 from linkcore.signal.edges import NO_TIMES, Times
 from linkcore.signal.uart import NOTHING_RECEIVED, ReceivedBytes, UartSettings
 from linkcore.standins.autopilot import Asked, Autopilot, Senses
+from linkcore.standins.drives import ServoTruth
 
 TICK_S = 0.001  # a board's clock counts milliseconds
 MOST_FRAMES_A_S = 1000
@@ -57,17 +59,24 @@ class Mouth:
 
 
 @dataclass(frozen=True)
-class World:
-    """What the board stands in besides its receiver. `lacking`: modes that this craft cannot do, and why; `servos`: (name, axis, whether it sits turned);
+class Servo:
+    """A servo on an output, as it is: `mix`: what the board moves it by; `fed`: whether its rail has supply."""
 
-    `sensors`: all that are fitted; `fix`: whether its GPS has one; `home`: whether that is good enough for a home.
-    """
+    name: str
+    mix: SurfaceMix
+    truth: ServoTruth
+    fed: bool
+
+
+@dataclass(frozen=True)
+class World:
+    """What the board stands in besides its receiver. `lacking`: modes that this craft cannot do, and why; `sensors`: all that are fitted; `fix`: of its GPS; `home`: whether it is good enough for a home."""
 
     tilt_deg: float = 0.0
     usb: bool = False
     missing_sensors: tuple[str, ...] = ()
     lacking: Mapping[str, str] = field(default_factory=dict)
-    servos: tuple[tuple[str, Axis, bool], ...] = ()
+    servos: tuple[Servo, ...] = ()
     airframe: Airframe = "quad X"
     sensors: tuple[Sensor, ...] = ()
     fix: bool = False
@@ -170,6 +179,7 @@ class StandInBoard:
         self.link: LinkState = "no signal" if self.powered else "off"
         self.arming = Arming()
         self.held = Holding(False, None, ())
+        self.steady: dict[Axis, float] = {}
         self._held_for: tuple[BoardSettings, World, list[float], Holding, list[int]] | None = None
         self.motors_percent = 0.0
         self.testing_loss = False
@@ -573,11 +583,30 @@ class StandInBoard:
             asked[axis] = round(max(-1.0, min(1.0, (away - (band if away > 0 else -band)) / (500 - band))), 4) if abs(away) > band else 0.0
         return asked
 
+    def feel(self, rates_dps: Mapping[Axis, float], roll_deg: float, pitch_deg: float) -> None:
+        """What its sensors make of the craft's movement: from that it steadies."""
+        self.steady = steadied(rates_dps, roll_deg, pitch_deg, self.held.main)
+
+    def pulses_us(self) -> dict[str, float]:
+        """The pulse that each servo gets; none of a board that mixes for rotors, or is off."""
+        mixes = self.running.mixing.layout in (None, *WINGS, "tri") and self.powered
+        if not mixes or not self.world.servos:
+            return {}
+        asked = self.commands() if self.link != "no signal" else {}
+        both = {axis: asked.get(axis, 0.0) + self.steady.get(axis, 0.0) for axis in AXES}
+        pulses = {}
+        for servo in self.world.servos:
+            setup = self.running.servos.get(servo.name, _USUAL_SERVO)
+            at = servo.mix.moved(both) * (-1 if servo.name in self.running.servo_reverse else 1)
+            pulses[servo.name] = setup.neutral_us + at * (setup.high_us - setup.neutral_us if at > 0 else setup.neutral_us - setup.low_us)
+        return pulses
+
     def surfaces(self) -> dict[str, float]:
-        """Each servo's surface, -1 to 1, as it is seen to go: positive the way that the stick's positive end asks for."""
+        """Each servo's surface, -1 to 1, as it is seen to go: up or right positive."""
         if not self.world.servos:
             return {}
-        mixes = self.running.mixing.layout in (None, *WINGS)  # a board that mixes for rotors drives no surface
-        asked = self.commands() if mixes and self.powered and self.link != "no signal" else {}
-        turn = {name: (-1 if turned else 1) * (-1 if name in self.running.servo_reverse else 1) for name, _, turned in self.world.servos}
-        return {name: round(asked.get(axis, 0.0) * turn[name], 3) for name, axis, _ in self.world.servos}
+        pulses = self.pulses_us()
+        return {each.name: round(each.truth.place(pulses[each.name]), 3) if each.fed and each.name in pulses else 0.0 for each in self.world.servos}
+
+
+_USUAL_SERVO = ServoSetup()

@@ -9,6 +9,7 @@ from pydantic import BaseModel, ConfigDict, Field
 from linkcore.craft.document import CraftDocument
 from linkcore.craft.layouts import OPPOSITE, Corner, MotorPlace, Turn
 from linkcore.craft.parts import KitParts
+from linkcore.devices.mixers import US_FULL
 from linkcore.wiring.outputs import layout_wired, motor_pads
 
 STARTS_PERCENT = (3.5, 5.0)  # within which a sound motor begins to turn (ours)
@@ -35,17 +36,39 @@ class MotorTruth(BaseModel):
         return 0.0 if self.open_phase or 100 * asked < self.starts_percent else min(1.0, asked)
 
 
+class ServoTruth(BaseModel):
+    """One servo: whether it sits the other way round, at which pulse its surface is straight, and where it comes to its stops."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid")
+    turned: bool = False
+    neutral_us: float = Field(1500, ge=1300, le=1700)
+    stop_low_us: float = Field(900, ge=500, le=1500)
+    stop_high_us: float = Field(2100, ge=1500, le=2500)
+
+    def place(self, us: float) -> float:
+        """Where its surface is for a pulse, -1 to 1."""
+        at = (max(self.stop_low_us, min(self.stop_high_us, us)) - self.neutral_us) / US_FULL
+        return -at if self.turned else at
+
+    def binds(self, us: float) -> bool:
+        """Whether it is driven against a stop, and hums there."""
+        return not self.stop_low_us <= us <= self.stop_high_us
+
+
 class DrivesTruth(BaseModel):
-    """Every motor, by the output that its ESC hangs on."""
+    """Every motor, by the output that its ESC hangs on, and every servo by its name."""
 
     model_config = ConfigDict(frozen=True, extra="forbid")
     motors: dict[str, MotorTruth] = Field(default_factory=dict, max_length=24)
+    servos: dict[str, ServoTruth] = Field(default_factory=dict, max_length=32)
 
     @classmethod
     def usual(cls, seed: int, document: CraftDocument, parts: KitParts) -> DrivesTruth:
         """As the craft is meant to be."""
         rng = random.Random(f"usual drives {seed}")
-        return cls(motors={pad: _motor(rng, place.corner, place.wanted(document.settings.mixing.props)) for pad, place in _meant(document, parts).items()})
+        motors = {pad: _motor(rng, place.corner, place.wanted(document.settings.mixing.props)) for pad, place in _meant(document, parts).items()}
+        servos = {name: ServoTruth(turned=document.servos_turned.get(name, False), neutral_us=1500) for name in _servos(parts)}
+        return cls(motors=motors, servos=servos)
 
     @classmethod
     def any(cls, seed: int, document: CraftDocument, parts: KitParts) -> DrivesTruth:
@@ -61,7 +84,11 @@ class DrivesTruth(BaseModel):
             if rng.random() < 1 / 6:
                 motor = motor.model_copy(update={"low_us": 1060.0, "high_us": 1860.0})
             motors[pad] = motor.model_copy(update={"open_phase": rng.random() < 1 / 12})
-        return cls(motors=motors)
+        servos = {
+            name: ServoTruth(turned=rng.random() < 0.5, neutral_us=round(rng.uniform(1440, 1560)), stop_high_us=rng.choice((1880, 2100)))
+            for name in _servos(parts)
+        }
+        return cls(motors=motors, servos=servos)
 
     def swapped(self, pad: str) -> DrivesTruth:
         """Two of three wires of the motor on an output are exchanged: it turns the other way."""
@@ -81,11 +108,23 @@ class DrivesTruth(BaseModel):
     def fits(self, document: CraftDocument, parts: KitParts) -> bool:
         """Whether it still is of these outputs and corners; else other motors were wired."""
         meant = _meant(document, parts)
-        return set(self.motors) == set(meant) and {each.corner for each in self.motors.values()} == {place.corner for place in meant.values()}
+        corners = {each.corner for each in self.motors.values()}
+        return set(self.motors) == set(meant) and corners == {place.corner for place in meant.values()} and set(self.servos) == set(_servos(parts))
+
+    def follow(self, usual: DrivesTruth) -> DrivesTruth:
+        """The same where `usual`, another kit's, knows the same motors or servos; what is new is as usual."""
+        corners = {each.corner for each in self.motors.values()}
+        same = set(self.motors) == set(usual.motors) and corners == {each.corner for each in usual.motors.values()}
+        servos = {name: self.servos.get(name, each) for name, each in usual.servos.items()}
+        return DrivesTruth(motors=self.motors if same else usual.motors, servos=servos)
 
 
 def _motor(rng: random.Random, corner: Corner, turns: Turn | None) -> MotorTruth:
     return MotorTruth(corner=corner, turns=turns or "clockwise", starts_percent=round(rng.uniform(*STARTS_PERCENT), 2))
+
+
+def _servos(parts: KitParts) -> list[str]:
+    return [name for name, part in parts.devices.items() if part.servo]
 
 
 def _meant(document: CraftDocument, parts: KitParts) -> dict[str, MotorPlace]:

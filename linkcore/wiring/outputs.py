@@ -3,19 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from typing import get_args
 
 from linkcore.craft.document import Airframe, CraftDocument, OutputRole, ServoRole
 from linkcore.craft.layouts import Layout, layout_of
 from linkcore.craft.parts import KitParts
+from linkcore.devices.mixers import MIXES
 
-SURFACES: frozenset[OutputRole] = frozenset(("aileron", "elevator", "rudder", "tail servo", "another servo"))
-_OF_SERVO: Mapping[ServoRole | None, OutputRole] = {
-    "aileron": "aileron",
-    "elevator": "elevator",
-    "rudder": "rudder",
-    "something else": "another servo",
-    None: "another servo",
-}
+SURFACES: frozenset[OutputRole] = frozenset(role for role in get_args(OutputRole) if role in MIXES or role == "another servo")
 
 
 def output_pads(parts: KitParts) -> list[str]:
@@ -57,10 +52,14 @@ def outputs_for(document: CraftDocument, parts: KitParts, airframe: Airframe | N
     for pad, device in wired.items():
         part = parts.devices.get(device)
         if part is not None and part.servo:
-            told[pad] = "tail servo" if kind == "tri" else _OF_SERVO[roles.get(device)]
+            told[pad] = "tail servo" if kind == "tri" else _as_output(roles.get(device))
         elif motors:
             told[pad] = motors.pop(0)
     return told
+
+
+def _as_output(role: ServoRole | None) -> OutputRole:
+    return "another servo" if role is None or role == "something else" else role
 
 
 def fits(role: OutputRole, device: str, parts: KitParts) -> bool:

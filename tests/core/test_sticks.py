@@ -23,7 +23,6 @@ from linkcore.hops.sticks.memory_file import read_memory, take_memory, write_mem
 from linkcore.hops.sticks.memory_rules import check_memory
 from linkcore.hops.sticks.mending import check_found
 from linkcore.hops.sticks.rules import check_sticks
-from linkcore.hops.sticks.surfaces import check_surfaces, surfaces_of
 from linkcore.hops.sticks.travel import NOISE_US, Places, beside_predicted, near_us, plan_travel, predict_dialled, tolerance_us
 from linkcore.parts.catalogue import shipped
 from linkcore.parts.models import EndsLaw, Transmitter
@@ -456,43 +455,3 @@ class LatencyTest(SimpleTestCase):
             self.assertLess(found.typical_ms, found.worst_ms)
         dunlin = scenario.dunlin()
         self.assertIsNone(latency(dunlin, KitParts.of(dunlin)))
-
-
-class SurfaceTest(SimpleTestCase):
-    def test_on_which_side_a_surface_is_mended(self):
-        plane = scenario.sandpiper()
-        plane.transmitter.channels[1].reverse = False
-        plane.servos_turned = {}
-        for turned, reverse, code in (
-            (False, False, None),
-            (True, False, "sticks.surface"),
-            (False, True, "sticks.channel-reversed"),
-            (True, True, "sticks.reversed-in-the-wrong-place"),
-        ):
-            craft = apply_edits(plane, [Edit(path="/servos_turned", value={"elevator": turned}), Edit(path="/transmitter/channels/1/reverse", value=reverse)])
-            with self.subTest(turned=turned, reverse=reverse):
-                found = check_surfaces(craft, KitParts.of(craft))
-                self.assertEqual(codes(found), [code] if code else [])
-                for finding in found:
-                    mended = apply_edits(craft, finding.mends[0].edits)
-                    self.assertEqual(check_surfaces(mended, KitParts.of(mended)), [])
-                    self.assertEqual(mended.settings.servo_reverse, ["elevator"] if turned else [])
-                    self.assertFalse(mended.transmitter.channels[1].reverse)
-
-    def test_what_is_seen_is_noted_whatever_is_reversed_meanwhile(self):
-        plane = scenario.sandpiper()
-        seen = {surface.name: surface for surface in surfaces_of(plane, KitParts.of(plane))}["elevator"]
-        self.assertEqual((seen.with_stick, seen.with_steadying), (True, False))
-        for edit, turned in ((seen.if_right, True), (seen.if_wrong, False)):
-            noted = apply_edits(plane, [edit])
-            self.assertIs(noted.servos_turned["elevator"], turned)
-            again = {surface.name: surface for surface in surfaces_of(noted, KitParts.of(noted))}["elevator"]
-            self.assertIs(again.with_stick, edit is seen.if_right)
-
-    def test_a_quad_has_no_surfaces(self):
-        craft = crsf_craft()
-        self.assertEqual(surfaces_of(craft, KitParts.of(craft)), [])
-
-    def test_sandpiper_is_called_out(self):
-        craft = scenario.sandpiper()
-        self.assertIn("sticks.reversed-in-the-wrong-place", codes(check_sticks(craft, KitParts.of(craft))))

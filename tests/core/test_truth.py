@@ -21,7 +21,6 @@ from linkcore.hops.kit.exchange import remove_device, rename_device
 from linkcore.hops.kit.rules import check_kit
 from linkcore.hops.loom.rules import check_loom
 from linkcore.hops.port_plan.pads import pad_facts
-from linkcore.hops.sticks.surfaces import surfaces_of, undecided
 from linkcore.hops.switchboard.detents import SwitchMeasure
 from linkcore.hops.switchboard.rules import check_switches
 from linkcore.protocols import crsf
@@ -62,63 +61,9 @@ def move_all_sticks(hand: Hand) -> None:
     hand.do(1.0, left={"x": 0, "y": -1}, right={"x": 0, "y": 0})
 
 
-class WrittenTest(SimpleTestCase):
-    def test_a_reversed_servo_is_mended_once_the_board_runs_it(self):
-        hand = Hand(plane())
-        move_all_sticks(hand)
-        self.assertEqual(hand.coins()["sticks"], "cracked")
-        wrong = of_code(hand.report().findings, "sticks.surface")
-        hand.bench.take_document(apply_edits(hand.bench.document, wrong.mends[0].edits))
-        hand.wait(0.5)
-        self.assertIn("Mended in the draft", of_code(hand.report().findings, "sticks.surface").mends[0].text)
-        self.assertEqual(hand.coins()["sticks"], "cracked", "the draft alone turns no servo")
-        again = Hand(hand.bench.document, BenchState.model_validate(hand.bench.state().keep()))
-        self.assertEqual(again.coins()["sticks"], "cracked", "nor does a reload")
-        hand.bench.write(hand.bench.document.settings)
-        hand.wait(0.5)
-        self.assertEqual((hand.coins()["sticks"], "sticks.surface" in hand.codes()), ("rings true", False))
-
-
 class ServoTest(SimpleTestCase):
-    def named_otherwise(self) -> CraftDocument:
-        craft = plane()
-        for old, new in (("elevator", "servo 1"), ("left aileron", "servo 2"), ("right aileron", "servo 3")):
-            craft = apply_edits(craft, rename_device(craft, old, new).edits)
-        return craft
-
-    def test_a_servo_has_the_role_that_was_chosen_whatever_it_is_called(self):
-        craft = self.named_otherwise()
-        parts = KitParts.of(craft)
-        self.assertEqual({each.name: each.axis for each in surfaces_of(craft, parts)}, {"servo 1": "elevator", "servo 2": "aileron", "servo 3": "aileron"})
-        self.assertEqual(craft.servos_turned, {"servo 1": True, "servo 2": False, "servo 3": False}, "what was seen of a servo goes with it")
-        called = apply_edits(craft, [Edit(path="/kit/devices/2/role", value="something else")])
-        self.assertEqual(len(surfaces_of(called, parts)), 2)
-
-    def test_until_it_is_chosen_and_looked_at_the_sticks_are_not_proven(self):
-        craft = plane()
-        craft.kit.devices = [each.model_copy(update={"role": None}) for each in craft.kit.devices]
-        craft.servos_turned = {}
-        self.assertEqual([each.name for _, each in undecided(craft, KitParts.of(craft))], ["left aileron", "right aileron", "elevator"], "a name says nothing")
-        hand = Hand(CraftDocument.model_validate(craft.model_dump()))
-        move_all_sticks(hand)
-        state = next(state for state in hand.report().chain if state.hop == "sticks")
-        self.assertEqual((state.coin, state.why), ("blank", "1 of 2: surfaces looked at is not proven yet"))
-        for _ in range(3):
-            question = of_code(hand.report().findings, "sticks.servo-role")
-            mend = next(each for each in question.mends if ("elevator" if question.names("device", "elevator") else "aileron") in each.text)
-            hand.bench.take_document(apply_edits(hand.bench.document, mend.edits))
-        hand.wait(0.5)
-        self.assertNotIn("sticks.servo-role", hand.codes())
-        self.assertEqual(hand.coins()["sticks"], "blank", "chosen is not looked at")
-        for surface in hand.report().told.sticks.surfaces:
-            hand.bench.take_document(
-                apply_edits(hand.bench.document, [next(each for each in hand.report().told.sticks.surfaces if each.name == surface.name).if_right])
-            )
-        hand.wait(0.5)
-        self.assertEqual(hand.coins()["sticks"], "rings true")
-
     def test_a_servo_that_is_taken_out_leaves_nothing_behind(self):
-        craft = edited(plane(), settings__servo_reverse=["elevator"])
+        craft = edited(plane(), settings__servo_reverse=["elevator"], servos_turned={"elevator": True, "left aileron": False, "right aileron": False})
         gone = apply_edits(craft, remove_device(craft, "elevator").edits)
         self.assertEqual((gone.servos_turned, gone.settings.servo_reverse), ({"left aileron": False, "right aileron": False}, []))
 

@@ -23,4 +23,13 @@ CODES = (
     "airframe.motor-still",
     "airframe.motor-start",
     "airframe.idle",
+    "airframe.servo-role",
+    "airframe.surface",
+    "airframe.surface-still",
+    "airframe.surface-with-stick",
+    "airframe.channel-reversed",
+    "airframe.reversed-in-the-wrong-place",
+    "airframe.steadies-wrong",
+    "airframe.neutral",
+    "airframe.servo-binds",
 )

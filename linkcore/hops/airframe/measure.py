@@ -26,6 +26,7 @@ from linkcore.hops.airframe.facing import (
 )
 from linkcore.hops.airframe.motors import MotorsSeen
 from linkcore.hops.airframe.six_positions import DIRECTIONS, Calibration, Direction, calibrate, recognise
+from linkcore.hops.airframe.surfaces import SurfacesSeen
 
 Asking = Literal["facing", "level", "six positions"]
 REST_S = 2.0
@@ -96,6 +97,7 @@ class AirframeMeasure(BaseModel):
     compass_rest: dict[int, CompassAt] = Field(default_factory=dict)
     compass_motors: CompassAt | None = None
     motors: MotorsSeen = Field(default_factory=MotorsSeen)
+    surfaces: SurfacesSeen = Field(default_factory=SurfacesSeen)
 
     @property
     def next_pose(self) -> PoseName | None:

@@ -13,6 +13,7 @@ from linkcore.devices.attitude import level_pull
 from linkcore.hops.airframe.measure import AirframeMeasure
 from linkcore.hops.airframe.order import OrderError
 from linkcore.hops.airframe.pack import VOLTS_WITHIN, cells_found, current_off, voltage_off
+from linkcore.hops.airframe.surfaces import all_right, servos_of
 from linkcore.parts.models import Sensor
 from linkcore.proofs import ProofOf
 from linkcore.reads import Reads, View
@@ -181,9 +182,69 @@ MOTORS = ProofOf(
     wants=("pack", "props off"),
     needless=no_motors,
 )
-PROOFS = (FACING, LEVEL, POWER, MOTORS)
+_MIXES = (
+    "kit",
+    "devices",
+    "servo roles",
+    "wiring of devices",
+    "airframe",
+    "transmitter",
+    "settings/channel_map",
+    "settings/servo_reverse",
+    "settings/servos",
+    "settings/mixing",
+)
+
+
+def surfaces_seen(view: View, bench: Held) -> dict[str, object] | None:
+    """Every surface was seen to follow its stick."""
+    return all_right(view.craft, view.parts, bench.in_hands.surfaces, "stick")
+
+
+def steadying_seen(view: View, bench: Held) -> dict[str, object] | None:
+    """Every surface was seen to steady against what the craft did, on a board whose facing is right."""
+    off = facing_off_deg(view, bench.in_hands)
+    if off is not None and off > FACING_WITHIN_DEG:
+        return None
+    return all_right(view.craft, view.parts, bench.in_hands.surfaces, "steadying")
+
+
+def no_surfaces(view: View) -> str:
+    """Why a craft needs no look at surfaces; empty where it does."""
+    return "" if servos_of(view.craft, view.parts) else "this craft steers with no surfaces"
+
+
+def no_steadying(view: View) -> str:
+    """The same, and where the board could not."""
+    board = view.parts.maybe_board
+    if board is not None and "gyro" not in board.sensors:
+        return f"the {board.name} has no gyro, and steadies nothing"
+    return no_surfaces(view)
+
+
+SURFACES = ProofOf(
+    name="surfaces",
+    says="Every surface was seen to go the right way with its stick, as the board runs.",
+    reads=Reads(*_MIXES),
+    minutes=2,
+    seen=surfaces_seen,
+    source="bench or hand",
+    needless=no_surfaces,
+)
+STEADYING = ProofOf(
+    name="steadying",
+    says="Every surface was seen to steady the right way when the craft was moved, as the board runs.",
+    reads=Reads(*_MIXES, "board", "settings/facing", "settings/level", "settings/modes"),
+    minutes=2,
+    seen=steadying_seen,
+    wants=("pack",),
+    source="bench or hand",
+    needless=no_steadying,
+)
+PROOFS = (FACING, LEVEL, POWER, MOTORS, SURFACES, STEADYING)
 MADE_WITH = {  # what was read of board, motors and pack counts for these
     "airframe": Reads("board"),
     "motors": Reads("board", "devices", "wiring of devices", "airframe", "settings/facing"),
     "pack": Reads("board", "pack", "feed"),
+    "surfaces": STEADYING.reads,
 }

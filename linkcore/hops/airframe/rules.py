@@ -15,6 +15,7 @@ from linkcore.hops.airframe.measure import AirframeMeasure
 from linkcore.hops.airframe.motor_rules import check_motors
 from linkcore.hops.airframe.pack import VOLTS_WITHIN, cells_found, current_off, line_for, scale_for, voltage_off
 from linkcore.hops.airframe.proofs import FACING_WITHIN_DEG, GRAVITY_WITHIN_G, LEVEL_WITHIN_DEG, facing_off_deg, gravity_off_g, level_off_deg, no_accelerometer
+from linkcore.hops.airframe.surfaces import check_roles, check_surfaces
 from linkcore.parts.models import Pack
 from linkcore.reads import View
 from linkcore.wiring.outputs import fits, outputs_for, wired_outputs
@@ -35,7 +36,7 @@ def facing_to_set(seen: AirframeMeasure) -> Facing:
 def check_set(view: View) -> list[Finding]:
     """What is set of the pack, against the one that was chosen."""
     pack, power = view.parts.pack, view.craft.settings.power
-    found = [] if view.parts.maybe_board is None else [*_mixing(view), *_escs(view)]
+    found = check_roles(view.craft, view.parts) + ([] if view.parts.maybe_board is None else [*_mixing(view), *_escs(view)])
     if pack is not None and power.cells not in (None, pack.cells):
         found.append(
             CHECK.stop(
@@ -98,7 +99,12 @@ def check_measured(view: View, seen: AirframeMeasure) -> list[Finding]:
     if view.parts.maybe_board is None:
         return []
     sits = [] if no_accelerometer(view) else [*_facing(view, seen), *_level(view, seen)]
-    return [*sits, *_pack(view, seen), *_meters(view, seen), *_compass(view, seen), *check_motors(view, seen.motors)]
+    return [*sits, *_pack(view, seen), *_meters(view, seen), *_compass(view, seen), *check_motors(view, seen.motors), *_surfaces(view, seen)]
+
+
+def _surfaces(view: View, seen: AirframeMeasure) -> Iterator[Finding]:
+    off = facing_off_deg(view, seen)
+    return check_surfaces(view, seen.surfaces, facing_right=None if off is None else off <= FACING_WITHIN_DEG)
 
 
 def _facing(view: View, seen: AirframeMeasure) -> Iterator[Finding]:

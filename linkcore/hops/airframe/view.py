@@ -21,9 +21,10 @@ from linkcore.hops.airframe.facing import LEAST_TIP_DEG
 from linkcore.hops.airframe.measure import REST_S, AirframeMeasure, Asking
 from linkcore.hops.airframe.motor_view import MotorsTold, Turning, motors_told
 from linkcore.hops.airframe.pack import cells_found, current_off, voltage_off
-from linkcore.hops.airframe.proofs import Held, facing_off_deg, level_off_deg, no_accelerometer, too_much
+from linkcore.hops.airframe.proofs import Held, facing_off_deg, level_off_deg, no_accelerometer, no_surfaces, too_much
 from linkcore.hops.airframe.rules import COMPASS_MOST_DEG, facing_to_set, full_a, hover_a
 from linkcore.hops.airframe.six_positions import DIRECTIONS, Direction
+from linkcore.hops.airframe.surfaces import Surface, surfaces_of
 from linkcore.kept import Kept
 from linkcore.parts.models import CELL_VOLTS, Sensor
 from linkcore.reads import Reads, View, Whole
@@ -158,7 +159,10 @@ class PackTold(BaseModel):
 
 class AirframeTold(BaseModel):
     """`hands`: the craft as it is held, `idea`: what the board makes of it (None while it does not run). `why_none`: why nothing of how it sits need be found. `still_s`: for how long it has been at rest while
-    something is asked, of `rest_s`. `outputs`: what sets them as they are wired; `motors`: what was seen of them; `unseen`: sensors that are fitted and that the board does not see."""
+    something is asked, of `rest_s`. `outputs`: what sets them as they are wired; `unseen`: sensors that are fitted and that the board does not see.
+
+    `motors`, `surfaces`: what was seen of them, a row for each corner, and for each axis of a surface; `surfaces_none`: why there are none.
+    """
 
     hands: Attitude
     idea: Attitude | None
@@ -181,6 +185,8 @@ class AirframeTold(BaseModel):
     too_much: list[str]
     outputs: Mend | None
     motors: MotorsTold
+    surfaces: list[Surface]
+    surfaces_none: str
     unseen: list[Sensor]
 
 
@@ -226,6 +232,7 @@ READS = Reads(
     "pack",
     "devices",
     "servo roles",
+    "transmitter",
     "feed",
     "wiring",
     "wiring of devices",
@@ -233,7 +240,7 @@ READS = Reads(
     "wants",
     "place",
     "sensors",
-    *(f"settings/{name}" for name in ("facing", "level", "accelerometer", "power", "mixing", "drive")),
+    *(f"settings/{name}" for name in ("facing", "level", "accelerometer", "power", "mixing", "drive", "servos", "servo_reverse", "channel_map", "modes")),
 )
 _POSES = {"level": (0.0, 0.0), "nose down": (60.0, 0.0), "right side down": (60.0, 90.0)}
 _NAMES = {
@@ -309,6 +316,8 @@ def tell(whole: Whole, bench: Shown) -> AirframeTold:
         too_much=over,
         outputs=_outputs(view, whole),
         motors=motors_told(view, seen.motors, bench.motors_now),
+        surfaces=surfaces_of(craft, view.parts, seen.surfaces),
+        surfaces_none=no_surfaces(view),
         unseen=[sensor for sensor in view.parts.sensors if sensor not in bench.sensors_seen] if believed is not None else [],
     )
 

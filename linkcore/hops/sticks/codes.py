@@ -3,7 +3,6 @@
 CODES = (
     "sticks.beyond-the-memory",
     "sticks.cannot-dial",
-    "sticks.channel-reversed",
     "sticks.coupled",
     "sticks.curve",
     "sticks.layout",
@@ -16,10 +15,7 @@ CODES = (
     "sticks.other-transmitter",
     "sticks.rate",
     "sticks.reversed",
-    "sticks.reversed-in-the-wrong-place",
-    "sticks.servo-role",
     "sticks.short",
-    "sticks.surface",
     "sticks.switch-travel",
     "sticks.throttle-margin",
     "sticks.throttle-not-low",

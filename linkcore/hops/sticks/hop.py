@@ -10,7 +10,7 @@ from linkcore.findings import Finding
 from linkcore.hop import Hop
 from linkcore.hops.sticks.codes import CODES
 from linkcore.hops.sticks.measure import SticksMeasure
-from linkcore.hops.sticks.proofs import ENDS_AND_MIDDLE, SURFACES_LOOKED_AT
+from linkcore.hops.sticks.proofs import ENDS_AND_MIDDLE
 from linkcore.hops.sticks.rules import check_sticks
 from linkcore.hops.sticks.view import SticksTold, tell
 from linkcore.parts.axes import AXES
@@ -33,7 +33,7 @@ class Moved(Protocol):
 
 
 def sticks(view: View, seen: Moved | None) -> list[Finding]:
-    """What can be said of model memory, order, reach and surfaces."""
+    """What can be said of model memory, order, and reach."""
     return check_sticks(view.craft, view.parts, seen.sticks if seen is not None else None) if view.parts.whole else []
 
 
@@ -62,20 +62,17 @@ HOP = Hop(
     reads=Reads(
         "kit",
         "devices",
-        "servo roles",
         "airframe",
         "transmitter",
         "made for",
-        "servos_turned",
         "settings/channel_map",
         "settings/drive",
         "settings/reversing_drives",
         "settings/stick_lines",
-        "settings/servo_reverse",
     ),
     judges=sticks,
     codes=CODES,
-    proofs=(ENDS_AND_MIDDLE, SURFACES_LOOKED_AT),
+    proofs=(ENDS_AND_MIDDLE,),
     value=axes_counted,
     proven_value=axes_proven,
     flows=flows,

@@ -1,4 +1,4 @@
-"""Findings on sticks: the model memory, the order of channels, what the finder has seen, how far each stick reaches, and surfaces that go the wrong way."""
+"""Findings on sticks: the model memory, the order of channels, what the finder has seen, and how far each stick reaches."""
 
 from __future__ import annotations
 
@@ -11,7 +11,6 @@ from linkcore.hops.sticks.finder import Found
 from linkcore.hops.sticks.measure import MARGIN_US, SticksMeasure
 from linkcore.hops.sticks.memory_rules import check_memory
 from linkcore.hops.sticks.mending import check_found, check_order
-from linkcore.hops.sticks.surfaces import check_surfaces
 from linkcore.hops.sticks.travel import Places, dials_in_words
 from linkcore.parts.axes import AXES, Axis
 
@@ -19,7 +18,7 @@ CHECK = Check("sticks")
 
 
 def check_sticks(document: CraftDocument, parts: KitParts, measured: SticksMeasure | None = None) -> list[Finding]:
-    """Findings on the model memory, the channel order, what the finder has seen, and surfaces that go the wrong way."""
+    """Findings on the model memory, the channel order, and what the finder has seen."""
     settings = document.settings
     found = measured.found if measured else Found()
     sent = found.order or order_of(document.transmitter) or document.transmitter.channel_order
@@ -28,7 +27,6 @@ def check_sticks(document: CraftDocument, parts: KitParts, measured: SticksMeasu
         *(check_memory(document, parts.maybe_transmitter) if parts.maybe_transmitter else []),
         *check_found(document, settings, found),
         *(_check_reach(document, settings, parts, measured) if measured and parts.maybe_transmitter else []),
-        *check_surfaces(document, parts),
     ]
 
 

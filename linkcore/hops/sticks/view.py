@@ -10,7 +10,6 @@ from linkcore.devices.model_memory import order_of
 from linkcore.hops.sticks.latency import Latency, MeasuredLatency, latency
 from linkcore.hops.sticks.lines import WATCH_S, DeadbandProposal, Noise, propose_deadband, step_us
 from linkcore.hops.sticks.measure import LEAST_THROW_US, ROOM_US, UNMOVED_US, SticksMeasure
-from linkcore.hops.sticks.surfaces import Surface, surfaces_of
 from linkcore.hops.sticks.travel import Places, TravelPlan, beside_predicted, near_us
 from linkcore.kept import Kept
 from linkcore.parts.axes import AXES, Axis, channel_of
@@ -63,7 +62,6 @@ class SticksTold(BaseModel):
     deadband: DeadbandProposal | None
     latency: Latency | None
     measured_latency: MeasuredLatency | None
-    surfaces: list[Surface]
     sent_order: str | None
 
 
@@ -104,7 +102,6 @@ def tell(whole: Whole, seen: Moving) -> SticksTold:
         deadband=propose_deadband(measured.noise, step_us(parts)),
         latency=kept.get("latency", (document, parts), None, lambda: latency(document, parts)),
         measured_latency=seen.latency_seen,
-        surfaces=kept.get("surfaces", (whole.craft, parts), None, lambda: surfaces_of(whole.craft, parts)),
         sent_order=measured.found.order or order_of(document.transmitter),
     )
 

@@ -4,6 +4,7 @@ import { type ReactNode, useState } from "react";
 import { Link } from "react-router";
 import type { AirframeTold, HopState, Mend } from "../../api/types";
 import { known, sendHands, useBenchStore, useSteady } from "../../bench/useBench";
+import { useNextProof } from "../../chain/useNextProof";
 import type { HopProps } from "../../craft/hopProps";
 import { MendOf } from "../../findings/Mends";
 import { colours, mono } from "../../look/colours";
@@ -15,14 +16,15 @@ import { MixPanel } from "./MixPanel";
 import { Eyes, MotorsPanel } from "./MotorsPanel";
 import { PackPanel } from "./PackPanel";
 import { Silhouettes } from "./Silhouettes";
+import { SurfacesPanel } from "./SurfacesPanel";
 
 export function AirframeHop({ craft, edit }: HopProps) {
   const told = useBenchStore((state) => state.report?.told.airframe);
   const version = useBenchStore((state) => known(state)?.draft_version);
   const chain = useSteady((state) => known(state)?.chain.find((each) => each.hop === "airframe"));
   const [looked, look] = useState<Part | null>(null);
-  const [first] = useState(() => firstOpen(useBenchStore.getState().report?.chain.find((each) => each.hop === "airframe")?.proofs ?? []));
-  const part = looked ?? first;
+  const next = useNextProof("airframe");
+  const part = looked ?? PARTS.find(({ proofs }) => proofs.includes(next ?? ""))?.part ?? "sits";
   if (!told) return <p>Listening…</p>;
   const checks = craft.may.includes("check");
   const mend = (each: Mend | null) =>
@@ -92,6 +94,14 @@ export function AirframeHop({ craft, edit }: HopProps) {
         </Box>
       )}
       {part === "pack" && <PackPanel told={told} checks={checks} />}
+      {part === "surfaces" && (
+        <Box sx={{ display: "grid", gridTemplateColumns: columns("minmax(0, 1fr) 268px"), gap: 2, alignItems: "start" }}>
+          <SurfacesPanel told={told} checks={checks} mend={mend} />
+          <Panel title="Your hands on the craft">
+            <GravityMap told={{ ...told, marks: [] }} checks={checks} />
+          </Panel>
+        </Box>
+      )}
       {part === "motors" && (
         <Box sx={{ display: "grid", gap: 2 }}>
           <Box sx={{ display: "grid", gridTemplateColumns: columns("minmax(0, 1fr) 268px"), gap: 2 }}>
@@ -120,11 +130,12 @@ export function AirframeHop({ craft, edit }: HopProps) {
   );
 }
 
-type Part = "sits" | "pack" | "motors";
+type Part = "sits" | "pack" | "motors" | "surfaces";
 const PARTS: { part: Part; title: string; proofs: string[] }[] = [
   { part: "sits", title: "How the board sits", proofs: ["facing", "level"] },
   { part: "pack", title: "The pack", proofs: ["power"] },
   { part: "motors", title: "Motors", proofs: ["motors"] },
+  { part: "surfaces", title: "Surfaces", proofs: ["surfaces", "steadying"] },
 ];
 
 /** How far the proofs of a part are, in a word. */
@@ -134,10 +145,6 @@ function standing(all: HopState["proofs"], names: string[]): string {
   const holding = mine.filter((each) => each.standing === "holds").length;
   return holding === mine.length ? "proven" : holding > 0 ? `${holding} of ${mine.length} proven` : "not proven";
 }
-
-/** The part to begin with: the first of which something is not proven. */
-const firstOpen = (all: HopState["proofs"]): Part =>
-  PARTS.find(({ proofs }) => all.some((each) => proofs.includes(each.name) && each.needed && each.standing !== "holds"))?.part ?? "sits";
 
 function Facing({ told, checks, mend }: { told: AirframeTold; checks: boolean; mend: (each: Mend | null) => ReactNode }) {
   const { facing, positions, asking } = told;

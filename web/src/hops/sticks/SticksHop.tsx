@@ -2,7 +2,6 @@ import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import { useCallback, useState } from "react";
 import { doAct, useBenchStore } from "../../bench/useBench";
-import { useNextProof } from "../../chain/useNextProof";
 import type { HopProps } from "../../craft/hopProps";
 import { colours } from "../../look/colours";
 import { HopHead } from "../../look/HopHead";
@@ -17,7 +16,6 @@ import { MemoryPanel } from "./MemoryPanel";
 import { OtherChannels } from "./OtherChannels";
 import { RestPanel } from "./RestPanel";
 import { StickField } from "./StickField";
-import { SurfacesPanel } from "./SurfacesPanel";
 
 /** Which axes each gimbal moves, by stick mode: [x, y] of left and right. */
 const FIELDS: Record<number, { left: [Axis, Axis]; right: [Axis, Axis] }> = {
@@ -27,13 +25,10 @@ const FIELDS: Record<number, { left: [Axis, Axis]; right: [Axis, Axis] }> = {
   4: { left: ["roll", "throttle"], right: ["yaw", "pitch"] },
 };
 
-const SURFACES = "surfaces looked at";
-
 export function SticksHop({ craft, parts, edit }: HopProps) {
   const listening = useBenchStore((state) => state.live !== null && state.report !== null);
   const [memory, setMemory] = useState(false);
   useOpened("memory", () => setMemory(true));
-  const next = useNextProof("sticks");
   const lines = craft.document.settings.stick_lines;
   const { low: lowLine, high: highLine } = lines;
   const setLine = useCallback(
@@ -74,7 +69,6 @@ export function SticksHop({ craft, parts, edit }: HopProps) {
           </Box>
         </Box>
       </Box>
-      {next === SURFACES && <SurfacesPanel edit={edit} />}
       <AxisTable map={map} lowLine={lowLine} highLine={highLine} />
       {memory && (
         <Box sx={{ mt: 2 }} ref={intoView}>
@@ -85,11 +79,6 @@ export function SticksHop({ craft, parts, edit }: HopProps) {
         <DialCard transmitter={parts.transmitter.name} version={craft.version} edit={edit} />
         <RestPanel craft={craft} edit={edit} />
       </Box>
-      {next !== SURFACES && (
-        <Box sx={{ mt: 2 }}>
-          <SurfacesPanel edit={edit} />
-        </Box>
-      )}
       <Box sx={{ display: "grid", gridTemplateColumns: columns("repeat(2, minmax(0, 1fr))"), gap: 2, mt: 2, alignItems: "start" }}>
         <LatencyBar />
         <OtherChannels sources={sources} />

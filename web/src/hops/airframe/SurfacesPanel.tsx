@@ -1,0 +1,138 @@
+import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
+import type { ReactNode } from "react";
+import type { AirframeTold, Mend } from "../../api/types";
+import { known, sendHands, useBenchStore, useSteady } from "../../bench/useBench";
+import { colours, mono } from "../../look/colours";
+import { Panel } from "../../look/Panel";
+
+type Row = AirframeTold["surfaces"][number];
+type Went = Row["with_stick"];
+
+const SAYS: Record<NonNullable<Went>, string> = { right: "seen so", wrong: "seen the other way", still: "seen not to move" };
+const ink = (went: Went) => (went === null ? colours.softInk : went === "right" ? colours.verdigris : colours.oxide);
+
+/** Control surfaces, as sentences: how each answers its stick, and how it steadies when the craft is moved. */
+export function SurfacesPanel({ told, checks, mend }: { told: AirframeTold; checks: boolean; mend: (each: Mend) => ReactNode }) {
+  const found = useSteady((state) => known(state)?.findings.filter(({ code }) => OF_SURFACES.test(code)) ?? []);
+  if (told.surfaces_none) return <Panel title="Control surfaces">Nothing has to be looked at: {told.surfaces_none}.</Panel>;
+  const names = [...new Set(told.surfaces.map((row) => row.name))];
+  return (
+    <Panel title="Control surfaces" aside="seen on the bench by itself; of the real craft you say it">
+      <Box role="status" sx={{ fontSize: 17, fontWeight: 600, mb: 1 }}>
+        {next(told.surfaces)}
+      </Box>
+      <Box component="ul" aria-label="Control surfaces" sx={{ m: 0, p: 0, listStyle: "none", display: "grid", gap: 1.25 }}>
+        {names.map((name) => {
+          const rows = told.surfaces.filter((row) => row.name === name);
+          return (
+            <Box
+              component="li"
+              key={name}
+              sx={{ display: "grid", gridTemplateColumns: "112px 58px minmax(0, 1fr)", gap: 1, fontSize: 13.5 }}
+            >
+              <div>
+                <b>{name}</b>
+                {rows[0]?.servo_reversed && <div style={{ color: colours.softInk, fontSize: 12 }}>turned round by the board</div>}
+              </div>
+              <Deflection name={name} />
+              <div>
+                {rows.map((row) => (
+                  <div key={row.axis}>
+                    <Said row={row} when="stick" went={row.with_stick} says={`${row.move}: ${row.should}`} checks={checks} />
+                    <Said row={row} when="steadying" went={row.with_steadying} says={`${row.craft}: ${row.answers}`} checks={checks} />
+                    {row.channel_reversed && (
+                      <Box sx={{ fontSize: 12.5, color: colours.copperText }}>CH{row.channel} is reversed in the transmitter.</Box>
+                    )}
+                  </div>
+                ))}
+                <Box sx={{ fontSize: 12.5, color: rows[0]?.binds ? colours.oxide : "text.secondary", fontFamily: mono }}>
+                  {rows[0]?.pulse}
+                </Box>
+              </div>
+            </Box>
+          );
+        })}
+      </Box>
+      {found.length > 0 && (
+        <Box
+          component="section"
+          aria-label="What sets surfaces right"
+          sx={{ mt: 1.5, pt: 1, borderTop: 1, borderColor: "divider", display: "grid", gap: 1, fontSize: 13.5 }}
+        >
+          {found.map((each) => (
+            <Box key={each.what}>
+              <b>{each.what}</b> {each.why}
+              <Box sx={{ display: "flex", gap: 1, flexWrap: "wrap" }}>
+                {each.mends.map((one) => (
+                  <span key={one.text}>{mend(one)}</span>
+                ))}
+              </Box>
+            </Box>
+          ))}
+        </Box>
+      )}
+    </Panel>
+  );
+}
+
+const OF_SURFACES = /^airframe\.(surface|channel-reversed|reversed-in|steadies|neutral|servo-binds|servo-role)/;
+
+function next(rows: Row[]): string {
+  if (rows.length === 0) return "Say first what each servo moves.";
+  if (rows.some((row) => row.with_stick === null)) return "Move each stick to both ends, the others let go.";
+  if (rows.some((row) => row.with_stick !== "right")) return "Not every surface follows its stick as it should.";
+  if (rows.some((row) => row.with_steadying === null)) return "Let the sticks go, and tip and turn the craft: it must steady itself.";
+  if (rows.some((row) => row.with_steadying !== "right")) return "Not every surface steadies the craft.";
+  return "Every surface follows its stick, and steadies the craft.";
+}
+
+function Said({ row, when, went, says, checks }: { row: Row; when: "stick" | "steadying"; went: Went; says: string; checks: boolean }) {
+  const tell = (seen: "right" | "wrong") => sendHands({ surface_seen: { name: row.name, axis: row.axis, when, went: seen } });
+  return (
+    <Box sx={{ display: "flex", gap: 1, alignItems: "baseline", flexWrap: "wrap" }}>
+      <span>{capital(says)}.</span>
+      <b style={{ color: ink(went) }}>{went === null ? "not seen yet" : SAYS[went]}</b>
+      {went === null && (
+        <Box component="span" sx={{ ml: "auto", whiteSpace: "nowrap" }}>
+          <Button
+            variant="text"
+            disabled={!checks}
+            sx={{ py: 0, minWidth: 0 }}
+            aria-label={`${row.name}, ${when}, ${row.axis}: so`}
+            onClick={() => tell("right")}
+          >
+            I saw it so
+          </Button>
+          <Button
+            variant="text"
+            disabled={!checks}
+            sx={{ py: 0, minWidth: 0 }}
+            aria-label={`${row.name}, ${when}, ${row.axis}: the other way`}
+            onClick={() => tell("wrong")}
+          >
+            the other way
+          </Button>
+        </Box>
+      )}
+    </Box>
+  );
+}
+
+const capital = (text: string) => text.charAt(0).toUpperCase() + text.slice(1);
+
+/** A surface from the side, its hinge in the middle, as it stands now. */
+function Deflection({ name }: { name: string }) {
+  const at = useBenchStore((state) => state.live?.board.surfaces[name] ?? 0);
+  const lift = -at * 11;
+  const words = at > 0.02 ? "up, or right" : at < -0.02 ? "down, or left" : "straight";
+  return (
+    <svg width={54} height={32} role="img" aria-label={`${name}: ${words}, ${Math.round(at * 100)} percent`}>
+      <path d="M2 15C10 9 20 9 26 12V18C20 19 10 19 2 15Z" fill={colours.bench} stroke={colours.tarnish} />
+      <path d={`M27 12L50 ${15 + lift}L27 18Z`} fill={at === 0 ? colours.bench : colours.copperWash} stroke={colours.copper} />
+      <text x={52} y={30} textAnchor="end" fontSize={9} fontFamily={mono} fill={colours.softInk}>
+        {Math.round(at * 100)} %
+      </text>
+    </svg>
+  );
+}
