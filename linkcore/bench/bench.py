@@ -577,6 +577,8 @@ class Bench:
         self.measuring.airframe.watch(until)
         if self.board.world.servos:
             self.measuring.airframe.see_surfaces(until)
+        if self.turning.ends.output:
+            self.measuring.airframe.seen = self.turning.learn(until, self.measuring.airframe.seen)
         if self.turning.drive.in_use:
             self.measuring.airframe.seen_of_motors(self.turning.run(until, self.measuring.airframe.seen.motors))
         self.t = until

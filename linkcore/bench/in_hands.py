@@ -23,10 +23,16 @@ class HandsWatch:
         self._compass_t = 0.0
         self._surfaces = SurfaceWatch(bench)
 
-    def forget(self, *, body: bool, power: bool, motors: bool, surfaces: bool) -> None:
-        """What was measured counts no more: of how the craft sits, of its pack, of its motors, of its surfaces."""
+    def forget(self, *, body: bool, power: bool, motors: bool, surfaces: bool, ends: bool) -> None:
+        """What was measured counts no more: of how the craft sits, of its pack, of its motors, of its surfaces, of its ESCs' ends."""
         fresh = AirframeMeasure()
-        names = (*(_BODY if body else ()), *(_POWER if power else ()), *(("motors",) if motors else ()), *(("surfaces",) if surfaces else ()))
+        names = (
+            *(_BODY if body else ()),
+            *(_POWER if power else ()),
+            *(("motors",) if motors else ()),
+            *(("surfaces",) if surfaces else ()),
+            *(("ends",) if ends else ()),
+        )
         self.seen = self.seen.model_copy(update={name: getattr(fresh, name) for name in names})
 
     def told(self, hands: Hands) -> AirframeMeasure:
@@ -35,7 +41,7 @@ class HandsWatch:
         if hands.body is not None:
             seen = AirframeMeasure(motors=seen.motors)
         if hands.drives is not None:
-            seen = seen.model_copy(update={"surfaces": SurfacesSeen()})
+            seen = seen.model_copy(update={"surfaces": SurfacesSeen(), "ends": []})
         if hands.surface_seen is not None:
             seen = seen.model_copy(update={"surfaces": self._surfaces.told(hands.surface_seen, seen.surfaces)})
         if hands.pack_here is not None:

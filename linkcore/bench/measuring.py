@@ -73,7 +73,7 @@ class Measuring:
         self._bench.link.sensors.count_anew()
         self._bench.bells.forget()
         self._bench.video.count_anew()
-        self.airframe.forget(body=True, power=True, motors=True, surfaces=True)
+        self.airframe.forget(body=True, power=True, motors=True, surfaces=True, ends=True)
         self._find_anew()
 
     def _find_anew(self) -> None:
@@ -110,6 +110,7 @@ class Measuring:
             power=_differ(before, now, "pack"),
             motors=_differ(before, now, "motors"),
             surfaces=_differ(before, now, "surfaces"),
+            ends=_differ(before, now, "end points"),
         )
         if _differ(before, now, "sensors"):
             self._bench.link.sensors.count_anew()

@@ -72,7 +72,10 @@ class Hands(LinkHands, LoadHands):
     forget_motors: bool | None = Field(None, description="What was answered for motors is forgotten")
     swap_wires: Annotated[str, Field(max_length=40)] | None = Field(None, description="The output of whose motor two of three wires are exchanged")
     solder_phase: Annotated[str, Field(max_length=40)] | None = Field(None, description="The output whose motor's open phase is soldered")
-    learn_ends: Annotated[str, Field(max_length=40)] | None = Field(None, description="The output whose ESC learns the board's end points")
+    learn_ends: Annotated[str, Field(max_length=40)] | None = Field(
+        None, description="The output whose ESC is to learn the board's end points: the board asks it for full, and the pack goes in"
+    )
+    leave_ends: bool | None = Field(None, description="That is given up")
     drives: DrivesTruth | None = Field(None, description="How motors and servos on the bench really are")
     surface_seen: SurfaceTold | None = Field(None, description="What the pilot has seen a surface do")
     gps_fix: bool | None = Field(None, description="Whether the GPS, where there is one, has a fix")

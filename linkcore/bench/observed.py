@@ -163,6 +163,8 @@ class Observed:
             twisted=bench.turning.answers.turns if ended else None,
             said=bench.turning.said,
             told_speed=bench.devices.heard.newest("esc", t) is not None,
+            learns=bench.turning.ends.output,
+            step=bench.turning.ends.step,
         )
 
     @property

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from typing import Protocol
+from typing import Literal, Protocol
 
 from linkcore.bench.flight import Flight
 from linkcore.bench.latency import LatencyWatch
@@ -95,11 +95,23 @@ class HandsSaid(Protocol):
         ...
 
 
+class Learns(Protocol):
+    """An ESC that learns its end points."""
+
+    output: str
+    step: Literal["plug it in", "wait for its tone", "wait for the second tone", "no tone"]
+
+
 class Turns(Protocol):
     """Motors that are turned one at a time."""
 
     drive: Drive
     said: str
+
+    @property
+    def ends(self) -> Learns:
+        """An ESC that learns its end points."""
+        ...
 
     @property
     def answers(self) -> HandsSaid:

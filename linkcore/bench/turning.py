@@ -5,12 +5,13 @@ from __future__ import annotations
 import math
 import random
 
+from linkcore.bench.esc_ends import EndsWatch
 from linkcore.bench.messages import Hands, TurnLive
 from linkcore.bench.seen import SeenBench
 from linkcore.craft.airframes import MULTIROTORS
 from linkcore.craft.layouts import Corner, Layout, Turn
 from linkcore.hops.airframe.facing import LEAST_SAMPLES
-from linkcore.hops.airframe.measure import at_rest
+from linkcore.hops.airframe.measure import AirframeMeasure, at_rest
 from linkcore.hops.airframe.motors import MotorAnswer, MotorsSeen
 from linkcore.kept import made_of
 from linkcore.standins.drive import REST_S, Drive
@@ -66,6 +67,7 @@ class TurningWatch:
         self._rng = random.Random(f"kicks {seed}")
         self.drive = Drive()
         self.answers = AnswerWatch()
+        self.ends = EndsWatch(bench)
         usual = DrivesTruth.usual(seed, bench.document, bench.parts)
         self.truth = usual if truth is None else truth.follow(usual)
         self.said = ""  # why the last answer was not taken
@@ -79,6 +81,8 @@ class TurningWatch:
         for pad in (hands.turn, hands.swap_wires, hands.solder_phase, hands.learn_ends):
             if pad is not None and pad not in self.truth.motors:
                 raise ValueError(f"no motor hangs on an output {pad}; those with one are {', '.join(self.truth.motors) or 'none'}")
+        if hands.learn_ends is not None:
+            self.ends.refuse(hands.learn_ends, props_off=self.drive.said_t is not None)
         if hands.turn is not None and not hands.press:
             raise ValueError("a key that is held says which press it is")
         if hands.drives is not None and not hands.drives.follow(self.truth).motors == hands.drives.motors:
@@ -99,7 +103,11 @@ class TurningWatch:
         """What hands do to motors and the drive; what was seen so far, with that."""
         if hands.drives is not None:
             self.truth, seen = hands.drives.follow(self.truth), MotorsSeen()
-        for pad, mended in ((hands.swap_wires, DrivesTruth.swapped), (hands.solder_phase, DrivesTruth.mended), (hands.learn_ends, DrivesTruth.calibrated)):
+        if hands.learn_ends is not None:
+            self.ends.begin(hands.learn_ends, t)
+        if hands.leave_ends:
+            self.ends.leave()
+        for pad, mended in ((hands.swap_wires, DrivesTruth.swapped), (hands.solder_phase, DrivesTruth.mended)):
             if pad is not None:
                 self.truth, seen = mended(self.truth, pad), seen.without(pad)
                 self.drive.lapse("hands were at its wires", t)
@@ -149,6 +157,8 @@ class TurningWatch:
             return "the board does not run"
         if bench.read_v() <= 0:
             return "no pack is plugged in: USB alone turns no motor"
+        if self.ends.output:
+            return "an ESC is learning its end points"
         if bench.board.armed or bench.board.held.arm:
             return "the arm switch is on"
         return ""
@@ -161,6 +171,14 @@ class TurningWatch:
     def amperes(self) -> float:
         """What it draws."""
         return FULL_A * self.share(self._bench.t)
+
+    def learn(self, until: float, seen: AirframeMeasure) -> AirframeMeasure:
+        """Up to `until`: an ESC that learns its end points; what is known of ends and motors, with that."""
+        learnt = self.ends.run(until, self.truth)
+        if not learnt:
+            return seen
+        self.truth = self.truth.calibrated(learnt)
+        return seen.model_copy(update={"ends": sorted({*seen.ends, learnt}), "motors": seen.motors.without(learnt)})
 
     def live(self) -> TurnLive:
         """What a key does just now."""

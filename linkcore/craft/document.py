@@ -15,7 +15,7 @@ from linkcore.craft.names import setting_name, value_in_words
 from linkcore.findings import Edit
 from linkcore.marks import LATER
 from linkcore.parts.axes import ChannelOrder, StickAxis
-from linkcore.parts.models import MOST_PORTS, Job, OnLoss, PortName, Region, Sensor, VideoFormat
+from linkcore.parts.models import MOST_PORTS, DriveKind, Job, OnLoss, PortName, Region, Sensor, VideoFormat
 from linkcore.parts.sensor_names import SENSORS, SensorName
 
 FORMAT = "coin-bell/craft"
@@ -431,9 +431,6 @@ class MixingSetup(_Section):
     props: Annotated[Props, LATER] = "in"
     outputs: dict[Annotated[str, Field(max_length=40)], OutputRole] = Field(default_factory=dict, max_length=24)
     servo_hz: int = Field(50, ge=40, le=400)
-
-
-DriveKind = Literal["analog pulses", "shortened pulses", "digital"]
 
 
 class DriveSetup(_Section):

@@ -14,6 +14,7 @@ from linkcore.parts.renamed import AirNameNow, FamilyNow
 from linkcore.parts.sensitivity import sensitivity_dbm
 
 McuClass = Literal["F1", "F3", "F4", "F7", "H7"]
+DriveKind = Literal["analog pulses", "shortened pulses", "digital"]
 PadKind = Literal["rx", "tx", "input", "output", "buzzer", "camera", "video", "supply", "ground"]
 VideoFormat = Literal["PAL", "NTSC", "digital"]
 Inverter = Literal["none", "in", "out", "both ways"]
@@ -173,7 +174,7 @@ class Pad(_Fact):
     """One pad. `side` and `place` (0 to 1 along that side) say where it sits on the board.
 
     `pin`: the MCU's pin, where another pad shares it; `reads`: pulses that a timer measures here; `inverter`: an inverter that sits on it;
-    `max_volts`: the highest level it bears; `column`: which column of a three-row header it is in.
+    `max_volts`: the highest level it bears; `column`: which column of a three-row header it is in; `digital`: of an output, whether its timer can send digital commands.
     """
 
     name: Name
@@ -187,6 +188,7 @@ class Pad(_Fact):
     reads: tuple[Literal["PPM", "PWM"], ...] = Field((), max_length=2)
     max_volts: Volts = 5.5
     column: Name | None = None
+    digital: Annotated[bool, LATER] = True
     also: str = Field("", max_length=60)
 
 
@@ -511,7 +513,7 @@ class Peripheral(_Device):
     """Any other device: what job its port needs (None: no port), its serial line, its sensors. `reverses`: a drive that turns both ways, and so stands still in the middle.
 
     `bec_ma`: what its BEC gives; `pack_max_volts`: the most that it bears at leads of its own to the pack; `idle_ma`: what a servo takes while it holds still, beside its supply's, which is moving and stalled;
-    `motor_a`: what an ESC bears for long at each of its motors, A; `pulse_hz`: how many pulses a second a servo bears at most.
+    `motor_a`: what an ESC bears for long at each of its motors, A; `pulse_hz`: how many pulses a second a servo bears at most; `takes`: the kinds of drive that an ESC hears.
     `screens`: of a camera the formats that it can be set to, of a digital video link the one that it shows text in; the first is how it leaves its maker.
     """
 
@@ -527,6 +529,7 @@ class Peripheral(_Device):
     idle_ma: Annotated[Milliamps | None, LATER] = None
     motor_a: Annotated[float | None, LATER] = Field(None, gt=0, le=500)
     pulse_hz: Annotated[int | None, LATER] = Field(None, ge=40, le=1000)
+    takes: Annotated[tuple[DriveKind, ...], LATER] = Field(("analog pulses",), max_length=3)
 
     @property
     def films(self) -> bool:

@@ -67,6 +67,7 @@ CHECKS_MOVE = frozenset(
         "swap_wires",
         "solder_phase",
         "learn_ends",
+        "leave_ends",
         "surface_seen",
         "gps_fix",
         "home",

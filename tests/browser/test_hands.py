@@ -11,7 +11,7 @@ from playwright.sync_api import expect
 
 from tests.browser.base import BrowserTest, band_of, choose, go, in_browser, wait_coin
 from tests.browser.looks import nothing_serious
-from tests.browser.ready import dunlin_wired, sandpiper_read, take_up
+from tests.browser.ready import dunlin_wired, take_up
 from tests.browser.test_hops import CRACKED, RINGS, bench_of, drag, findings_of, mend, write
 
 
@@ -173,28 +173,6 @@ class DunlinTest(BrowserTest):
         expect(panel.get_by_label("Travel of rate 1")).to_have_value("70")
         nothing_serious(self, page, "model memory")
         expect(findings_of(page)).to_contain_text("CH2 runs through a curve.")
-
-
-class SandpiperTest(BrowserTest):
-    def setUp(self):
-        super().setUp()
-        take_up(sandpiper_read())
-
-    @in_browser
-    def test_reversing_in_the_wrong_place_is_called_out(self, people):
-        page = people.open("Sandpiper", "Sticks")
-        wait_coin(page, "Sticks", CRACKED)
-        findings = findings_of(page)
-        expect(findings).to_contain_text("Elevator is reversed in the transmitter (CH2), where its servo should be reversed on the board.")
-        surfaces = page.get_by_role("list", name="Control surfaces").get_by_role("listitem")
-        elevator = surfaces.filter(has_text="pitch stick forward")
-        expect(elevator).to_contain_text("Stick: correct. Steadying: reversed.")
-        mend(page, "Reverse the servo on the board, remove the reverse from CH2")
-        write(page)
-        expect(elevator).to_contain_text("Stick: correct. Steadying: correct. The board turns its servo round.")
-        expect(findings).not_to_contain_text("reversed in the transmitter")
-        elevator.get_by_role("button", name="elevator moves the other way").click()
-        expect(findings).to_contain_text("it is mended at the board's servo, never in the transmitter")
 
 
 class SwitchboardTest(BrowserTest):

@@ -376,7 +376,7 @@ class MixingTest(unittest.TestCase):
     def test_a_starting_point_says_layout_outputs_and_servo_rate_by_what_is_wired(self):
         for make, layout, outputs, rate in (
             (scenario.curlew, "quad X", ["front left motor", "front right motor", "rear left motor", "rear right motor"], None),
-            (scenario.sandpiper, "plane", ["aileron", "aileron", "elevator", "motor"], 50),
+            (scenario.sandpiper, "plane", ["elevator", "left aileron", "motor", "right aileron"], 50),
             (scenario.coot, "boat", ["left motor", "right motor"], None),
         ):
             craft = make()

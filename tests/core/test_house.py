@@ -234,7 +234,8 @@ class ProjectionTest(SimpleTestCase):
             ("/settings/modes", [{"mode": "lost-link test", "channel": 8, "low": 1700, "high": 2000}]),
         ):
             self.assertIn("lost link: armed, throttle up", self.edited(curlew, path, value))
-        self.assertEqual(self.edited(sandpiper, "/servos_turned", {"elevator": True}), {"sticks: surfaces looked at"})
+        self.assertEqual(self.edited(sandpiper, "/servos_turned", {"elevator": True}), set(), "what was noted of a servo is no measurement")
+        self.assertEqual(self.edited(sandpiper, "/settings/servo_reverse", ["elevator"]), {"airframe: surfaces", "airframe: steadying"})
         self.assertEqual(self.edited(curlew, "/acro_wanted", not curlew.acro_wanted), {"switchboard: every row seen"})
         self.assertEqual(self.edited(curlew, "/air/transmitter_gain_dbi", 5), {"bind: the link comes back", "lost link: range walk"})
 
@@ -272,20 +273,22 @@ class NamedProofTest(SimpleTestCase):
         return {key: Proof(hop=key[0], name=key[1], rests_on=rests_on) for key, rests_on in foundations(whole).items() if key[1] in names}
 
     def state(self, craft: CraftDocument, proofs: dict[tuple[str, str], Proof]):
-        return next(state for state in chain(whole_of(craft), proofs, [])[0] if state.hop == "sticks")
+        return next(state for state in chain(whole_of(craft), proofs, [])[0] if state.hop == "airframe")
 
     def test_a_hop_rings_true_once_all_that_this_craft_needs_is_proven(self):
-        plane, curlew = scenario.sandpiper(), scenario.curlew()
-        both = self.recorded(whole_of(plane), "ends and middle", "surfaces looked at")
-        one = self.recorded(whole_of(plane), "ends and middle")
-        self.assertEqual([(each.name, each.needed) for each in self.state(plane, {}).proofs], [("ends and middle", True), ("surfaces looked at", True)])
-        self.assertEqual((self.state(plane, one).coin, self.state(plane, one).why), ("blank", "1 of 2: surfaces looked at is not proven yet"))
-        self.assertEqual(self.state(plane, both).coin, "rings true")
-        turned = apply_edits(plane, [Edit(path="/servos_turned", value={"elevator": True, "rudder": True})])
-        self.assertEqual(self.state(turned, both).coin, "tarnished")
-        self.assertIn("1 of 2: proven before; changed since: surfaces as looked at", self.state(turned, both).why)
-        quad = self.state(curlew, self.recorded(whole_of(curlew), "ends and middle"))
-        self.assertEqual((quad.coin, [each.needed for each in quad.proofs]), ("rings true", [True, False]))
+        coot, curlew = scenario.coot(), scenario.curlew()  # nothing steadies a boat, and it has no surfaces
+        proofs = {"facing": False, "level": False, "power": True, "motors": True, "end points": True, "surfaces": False, "steadying": False}
+        self.assertEqual({each.name: each.needed for each in self.state(coot, {}).proofs}, proofs)
+        some = self.recorded(whole_of(coot), "power", "motors")
+        self.assertEqual((self.state(coot, some).coin, self.state(coot, some).why), ("blank", "2 of 3: end points is not proven yet"))
+        every = self.recorded(whole_of(coot), "power", "motors", "end points")
+        self.assertEqual(self.state(coot, every).coin, "rings true")
+        other = apply_edits(coot, [Edit(path="/settings/drive/pulse_hz", value=50)])
+        self.assertEqual(self.state(other, every).coin, "tarnished")
+        self.assertIn("2 of 3: proven before; changed since: drive", self.state(other, every).why)
+        curlew.settings.drive.kind = "digital"
+        needed = [each.name for each in self.state(curlew, {}).proofs if each.needed]
+        self.assertEqual(needed, ["facing", "level", "power", "motors"], "digital commands have no end points")
 
     def test_a_proof_of_which_nobody_knows_any_more_what_it_rested_on_never_rings_true(self):
         craft = sbus_craft()

@@ -7,14 +7,19 @@ import unittest
 
 import scenario
 from linkcore.bench.messages import BenchState, Hands
-from linkcore.craft.document import apply_edits
+from linkcore.craft.document import DriveSetup, apply_edits
 from linkcore.craft.layouts import LAYOUTS, OPPOSITE, layout_of
 from linkcore.craft.parts import KitParts
+from linkcore.findings import Edit
+from linkcore.hops.airframe.drive_rules import common_kinds
 from linkcore.hops.airframe.motors import MotorAnswer, MotorsSeen
 from linkcore.hops.airframe.order import OrderError, SeenMotor, motor_mends
+from linkcore.hops.airframe.rules import check_set
+from linkcore.hops.airframe.view import READS
 from linkcore.standins.drive import HOLD_S, MOST_S, Drive
 from linkcore.standins.drives import DrivesTruth, MotorTruth
 from tests.core.test_airframe import curlew, findings, mend, take_poses, told
+from tests.crafts import whole_of
 from tests.motors import Turner, any_ways, cheapest, proven_by_answers
 
 QUAD = layout_of("quad X")
@@ -365,6 +370,17 @@ class LockTest(unittest.TestCase):
                 turner.hand.bench.hands(Hands(**hands))
 
 
+def learn_ends(turner: Turner, output: str) -> None:
+    """The whole sequence: USB in, pack out, full asked, pack in, both tones."""
+    hand = turner.hand
+    hand.do(0.2, pack=False, usb=True)
+    hand.wait(2)
+    hand.do(0.1, props_off=True, by="1")
+    hand.do(0.2, learn_ends=output)
+    hand.do(2.5, pack=True)
+    hand.do(2, usb=False)
+
+
 class StartTest(unittest.TestCase):
     def test_an_esc_that_has_not_learnt_its_ends_needs_far_more_and_is_said_to(self):
         turner = ready(usual_but(lambda pad: {"low_us": 1060.0, "high_us": 1860.0} if pad == "M2" else {}))
@@ -372,7 +388,7 @@ class StartTest(unittest.TestCase):
         turner.all_of_them()
         found = findings(hand)["airframe.motor-start"]
         self.assertIn("M2 begins to turn at", found.what)
-        mend(hand, "airframe.motor-start")
+        learn_ends(turner, "M2")
         turner.make_ready()
         turner.all_of_them()
         self.assertNotIn("airframe.motor-start", findings(hand))
@@ -412,3 +428,98 @@ class TruthTest(unittest.TestCase):
             self.assertTrue(truth.fits(craft, KitParts.of(craft)))
             self.assertEqual(truth, DrivesTruth.any(seed, craft, KitParts.of(craft)))
             self.assertFalse(MotorTruth(corner="front left", turns="clockwise", open_phase=True).share(rng.uniform(1000, 2000)))
+
+
+class PropsTest(unittest.TestCase):
+    def test_four_that_turn_the_other_way_ask_for_the_other_props(self):
+        turner = ready(
+            lambda hand: DrivesTruth(
+                motors={pad: each.model_copy(update={"turns": OPPOSITE[each.turns]}) for pad, each in usual_but(lambda _: {})(hand).motors.items()}
+            )
+        )
+        hand = turner.hand
+        turner.all_of_them()
+        self.assertEqual([code for code in findings(hand) if code.startswith("airframe.motor")], ["airframe.motor-props"])
+        self.assertNotIn("motors", hand.proven("airframe"))
+        mend(hand, "airframe.motor-props")
+        self.assertEqual(hand.bench.board.running.mixing.props, "out")
+        self.assertIn("motors", hand.proven("airframe"))
+
+
+class EndsTest(unittest.TestCase):
+    def test_every_esc_learns_its_ends_one_at_a_time_and_digital_needs_none(self):
+        turner = ready(usual_but(lambda _: {"low_us": 1060.0}), facing=False)
+        hand = turner.hand
+        self.assertEqual(told(hand).motors.ends.open, ["M1", "M2", "M3", "M4"])
+        for output in ("M1", "M2", "M3", "M4"):
+            self.assertNotIn("end points", hand.proven("airframe"))
+            learn_ends(turner, output)
+            self.assertEqual(hand.bench.turning.truth.motors[output].low_us, 1000)
+        self.assertIn("end points", hand.proven("airframe"))
+        other = apply_edits(hand.bench.document, [Edit(path="/settings/drive/kind", value="digital")])
+        hand.bench.take_document(other)
+        hand.bench.write(other.settings)
+        hand.wait(0.4)
+        self.assertEqual(told(hand).motors.ends.needless, "digital commands are numbers, and have no end points")
+
+    def test_it_begins_only_with_props_off_the_pack_out_and_the_board_awake(self):
+        hand = curlew()
+        for before, said in (
+            ({}, "props are off"),
+            ({"props_off": True, "by": "1"}, "pull the pack first"),
+            ({"pack": False, "usb": False, "props_off": True, "by": "1"}, "must run from USB"),
+        ):
+            hand.do(0.2, **before)
+            if before.get("pack") is False:
+                hand.do(0.2, props_off=True, by="1")
+            with self.assertRaisesRegex(ValueError, said):
+                hand.bench.hands(Hands(learn_ends="M1"))
+
+    def test_without_a_tone_it_says_to_pull_the_pack_and_nothing_turns_meanwhile(self):
+        turner = ready(usual_but(lambda pad: {"open_phase": pad == "M2"}), facing=False)
+        hand = turner.hand
+        hand.do(0.2, pack=False, usb=True)
+        hand.wait(2)
+        hand.do(0.1, props_off=True, by="1")
+        hand.do(0.2, learn_ends="M2")
+        with self.assertRaisesRegex(ValueError, "one ESC at a time"):
+            hand.bench.hands(Hands(learn_ends="M1"))
+        hand.do(2.5, pack=True)
+        self.assertEqual(told(hand).motors.ends.step, "wait for its tone")
+        hand.do(2.4, props_off=True, by="1")
+        turner.hold("M1", 0.3)
+        self.assertFalse(turner.drive.turning)
+        self.assertEqual(told(hand).motors.ends.step, "no tone")
+        hand.do(0.3, pack=False)
+        self.assertEqual((told(hand).motors.ends.output, hand.bench.measuring.airframe.seen.ends), ("", []))
+
+
+class DriveKindTest(unittest.TestCase):
+    def drive(self, craft, **drive):
+        craft.settings.drive = DriveSetup(**drive)
+        return {each.code: each for each in check_set(READS.view(whole_of(craft))) if each.code.startswith(("airframe.drive", "airframe.loop"))}
+
+    def test_esc_pin_mcu_and_rate_are_judged_and_every_mend_mends(self):
+        for make, drive, code in (
+            (scenario.sandpiper, {"kind": "digital"}, "airframe.drive-esc"),
+            (scenario.coot, {"kind": "shortened pulses"}, "airframe.drive-esc"),
+            (scenario.coot, {"kind": "digital"}, "airframe.drive-pin"),
+            (scenario.curlew, {"kind": "analog pulses", "pulse_hz": 2000}, "airframe.drive-rate"),
+            (scenario.curlew, {"kind": "digital", "loop_hz": 16_000}, "airframe.loop-load"),
+            (scenario.coot, {"loop_hz": 4000}, "airframe.loop-load"),
+        ):
+            craft = make()
+            found = self.drive(craft, **drive)
+            self.assertIn(code, found)
+            mended = apply_edits(craft, found[code].mends[0].edits)
+            left = self.drive(mended, **mended.settings.drive.model_dump())
+            self.assertNotIn(code, left)
+            self.assertLessEqual(set(left), set(found))
+        for make in scenario.CRAFTS:
+            if make().kit.whole:
+                self.assertEqual(self.drive(make()), {}, make)
+
+    def test_what_all_do_is_told_the_better_one_first(self):
+        self.assertEqual(told(curlew()).motors.drives, ["digital", "shortened pulses", "analog pulses"])
+        coot = scenario.coot()
+        self.assertEqual(common_kinds(READS.view(whole_of(coot))), ["analog pulses"])

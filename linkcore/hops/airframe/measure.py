@@ -98,6 +98,7 @@ class AirframeMeasure(BaseModel):
     compass_motors: CompassAt | None = None
     motors: MotorsSeen = Field(default_factory=MotorsSeen)
     surfaces: SurfacesSeen = Field(default_factory=SurfacesSeen)
+    ends: list[str] = Field(default_factory=list, description="Outputs whose ESCs have learnt the board's end points")
 
     @property
     def next_pose(self) -> PoseName | None:

@@ -103,7 +103,7 @@ def _sluggish(view: View, roles: dict[str, OutputRole], seen: MotorsSeen) -> Ite
             At.pads(output),
             f"{output} begins to turn at {starts[output]:.1f} %, the others at about {median(starts.values()):.1f} %.",
             "Its ESC has not learnt the board's end points, or its bearing is stiff: in a fast descent it may stop.",
-            Mend(text="Let its ESC learn the end points", hands={"learn_ends": output}),
+            Mend(text="Let its ESC learn the end points, under *End points*"),
             Mend(text="Turn it by hand with the pack out: it must run as freely as the others"),
         )
     if len(starts) == len(roles) and not seen.sluggish(roles) and all(seen.settled(output) for output in roles):

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Literal, Protocol
 
 from pydantic import BaseModel
@@ -9,8 +10,12 @@ from pydantic import BaseModel
 from linkcore.craft.airframes import MULTIROTORS
 from linkcore.craft.document import OutputRole, Props
 from linkcore.craft.layouts import Corner, Turn
+from linkcore.devices.drive_kinds import load
 from linkcore.devices.motors import TURN_MOST_PERCENT
+from linkcore.hops.airframe.drive_rules import common_kinds
 from linkcore.hops.airframe.motors import MotorsSeen
+from linkcore.hops.airframe.proofs import no_ends
+from linkcore.parts.models import DriveKind
 from linkcore.reads import View
 from linkcore.wiring.outputs import layout_wired, motor_pads, motor_roles, wired_outputs
 
@@ -69,6 +74,10 @@ class MotorsTold(BaseModel):
     twisted: Turn | None
     said: str
     told_speed: bool
+    ends: EndsTold
+    drives: list[DriveKind]
+    loop_percent: float
+    loop_hz: int
     most_percent: float
 
 
@@ -79,6 +88,17 @@ class Turning(Protocol):
     def motors_now(self) -> MotorsNow:
         """The drive."""
         ...
+
+
+class EndsTold(BaseModel):
+    """`needless`: why no ESC has to learn its end points; else those that have and those that have not, and which one is at it, at which step."""
+
+    needless: str
+    learnt: list[str]
+    open: list[str]
+    output: str
+    step: Literal["plug it in", "wait for its tone", "wait for the second tone", "no tone"]
+    bec: list[str]
 
 
 class MotorsNow(BaseModel):
@@ -94,9 +114,11 @@ class MotorsNow(BaseModel):
     twisted: Turn | None
     said: str
     told_speed: bool
+    learns: str
+    step: Literal["plug it in", "wait for its tone", "wait for the second tone", "no tone"]
 
 
-def motors_told(view: View, seen: MotorsSeen, now: MotorsNow) -> MotorsTold:
+def motors_told(view: View, seen: MotorsSeen, now: MotorsNow, learnt: Sequence[str]) -> MotorsTold:
     """All of it, by what the board takes its outputs for."""
     craft, parts = view.craft, view.parts
     layout, roles, wired = layout_wired(craft, parts), motor_roles(craft, parts), wired_outputs(craft, parts)
@@ -135,8 +157,25 @@ def motors_told(view: View, seen: MotorsSeen, now: MotorsNow) -> MotorsTold:
         rotors=craft.airframe in MULTIROTORS,
         next="" if why else seen.next(roles) or "",
         most_percent=TURN_MOST_PERCENT,
-        **dict(now),
+        ends=EndsTold(
+            needless=no_ends(view),
+            learnt=[pad for pad in pads if pad in learnt],
+            open=[pad for pad in pads if pad not in learnt],
+            output=now.learns,
+            step=now.step,
+            bec=[name for name in dict.fromkeys(wired[pad] for pad in pads) if _becs_wired(view, name)],
+        ),
+        drives=common_kinds(view),
+        loop_hz=craft.settings.drive.loop_hz or parts.board.loop_hz,
+        loop_percent=round(100 * load(parts.board.mcu, craft.settings.drive.kind, len(pads), craft.settings.drive.loop_hz or parts.board.loop_hz)),
+        **now.model_dump(exclude={"learns", "step"}),
     )
+
+
+def _becs_wired(view: View, device: str) -> bool:
+    """Whether the lead by which an ESC's BEC feeds the board is soldered."""
+    gives = {pin.name for pin in view.parts.devices[device].pins if pin.kind == "supply out"}
+    return any(patch.device == device and patch.pin in gives for patch in view.craft.wiring)
 
 
 def _standing(seen: MotorsSeen, output: str, here: list[str], corner: Corner, should: Turn | None) -> MotorStanding:

@@ -18,7 +18,7 @@ from linkcore.parts.models import Sensor
 from linkcore.proofs import ProofOf
 from linkcore.reads import Reads, View
 from linkcore.wiring.netlist import pack_ratings, rail_loads
-from linkcore.wiring.outputs import layout_wired, motor_roles, motors_wired, wired_outputs
+from linkcore.wiring.outputs import layout_wired, motor_pads, motor_roles, motors_wired, wired_outputs
 
 FACING_WITHIN_DEG = 5.0  # what hands of 3 degrees leave open, and a little (ours)
 LEVEL_WITHIN_DEG = 1.0
@@ -241,10 +241,35 @@ STEADYING = ProofOf(
     source="bench or hand",
     needless=no_steadying,
 )
-PROOFS = (FACING, LEVEL, POWER, MOTORS, SURFACES, STEADYING)
+
+
+def ends_seen(view: View, bench: Held) -> dict[str, object] | None:
+    """Every ESC has said with both its tones that it knows the board's end points."""
+    pads = motor_pads(view.craft, view.parts)
+    return {"outputs": pads} if pads and set(pads) <= set(bench.in_hands.ends) else None
+
+
+def no_ends(view: View) -> str:
+    """Why no ESC has to learn end points; empty where they do."""
+    if view.craft.settings.drive.kind == "digital":
+        return "digital commands are numbers, and have no end points"
+    return no_motors(view)
+
+
+ENDS = ProofOf(
+    name="end points",
+    says="Each ESC was woken under full command and heard the lowest, and said both with its tone.",
+    reads=Reads("board", "devices", "wiring of devices", "settings/drive", "settings/mixing"),
+    minutes=6,
+    seen=ends_seen,
+    wants=("pack", "props off"),
+    needless=no_ends,
+)
+PROOFS = (FACING, LEVEL, POWER, MOTORS, ENDS, SURFACES, STEADYING)
 MADE_WITH = {  # what was read of board, motors and pack counts for these
     "airframe": Reads("board"),
     "motors": Reads("board", "devices", "wiring of devices", "airframe", "settings/facing"),
     "pack": Reads("board", "pack", "feed"),
     "surfaces": STEADYING.reads,
+    "end points": Reads("board", "devices", "wiring of devices", "settings/drive"),
 }

@@ -315,7 +315,7 @@ def tell(whole: Whole, bench: Shown) -> AirframeTold:
         rated=rated,
         too_much=over,
         outputs=_outputs(view, whole),
-        motors=motors_told(view, seen.motors, bench.motors_now),
+        motors=motors_told(view, seen.motors, bench.motors_now, seen.ends),
         surfaces=surfaces_of(craft, view.parts, seen.surfaces),
         surfaces_none=no_surfaces(view),
         unseen=[sensor for sensor in view.parts.sensors if sensor not in bench.sensors_seen] if believed is not None else [],

@@ -79,7 +79,9 @@ def latency(document: CraftDocument, parts: KitParts) -> Latency | None:
     else:
         longest = 2.0 * (spec.channels if spec.wire == "PPM" else 1)
         found.append(LatencyPart(name="wire", typical_ms=round(longest * 0.75, 2), worst_ms=longest, why=f"the pulses of {spec.name} themselves"))
-    found.append(_every("board", 1e3 / board.loop_hz, f"the loop of the {board.name} runs {board.loop_hz} times a second"))
+    found.append(
+        _every("board", 1e3 / (loop_hz := document.settings.drive.loop_hz or board.loop_hz), f"the loop of the {board.name} runs {loop_hz} times a second")
+    )
     return Latency(parts=found)
 
 

@@ -1,0 +1,66 @@
+"""Sandpiper's surfaces in the browser: they answer stick and movement, a reversal in the transmitter is called out, mended, and both are proven."""
+
+from __future__ import annotations
+
+import re
+
+from playwright.sync_api import expect
+
+from tests.browser.base import BrowserTest, in_browser, wait_coin
+from tests.browser.looks import nothing_serious
+from tests.browser.ready import sandpiper_read, take_up
+from tests.browser.test_airframe import region, tip
+from tests.browser.test_hops import CRACKED, drag, findings_of, write
+
+
+class SandpiperTest(BrowserTest):
+    def setUp(self):
+        super().setUp()
+        take_up(sandpiper_read())
+
+    def surfaces(self, page):
+        page.get_by_role("tab", name=re.compile("^Surfaces")).click()
+        return region(page, "Control surfaces").get_by_role("listitem")
+
+    def move_and_tip(self, page, elevator, left):
+        """Each stick by itself, then the craft: right wing down, nose down."""
+        drag(page, "right", [(0.8, 0)], stay=1.5)
+        expect(left).to_contain_text("Roll stick right: its trailing edge goes down.seen so")
+        drag(page, "right", [(0, 0.8)], stay=1.5)
+        expect(elevator).to_contain_text("Pitch stick forward: its trailing edge goes down.seen so")
+        tip(page, "ArrowRight", 8)
+        expect(left).to_contain_text("Right wing dropped: its trailing edge goes up.seen so")
+        page.get_by_role("button", name="Set it level").click()
+        tip(page, "ArrowUp", 8)
+
+    @in_browser
+    def test_they_answer_stick_and_movement_and_a_reversal_in_the_transmitter_is_called_out(self, people):
+        page = people.open("Sandpiper", "Airframe")
+        items = self.surfaces(page)
+        expect(items).to_have_count(3)
+        elevator, left = (items.filter(has=page.get_by_text(name, exact=True)) for name in ("elevator", "left aileron"))
+        expect(region(page, "Control surfaces").get_by_role("status")).to_contain_text("Move each stick to both ends")
+        self.move_and_tip(page, elevator, left)
+        expect(elevator).to_contain_text("Nose dropped: its trailing edge goes up.seen the other way")
+        expect(elevator).to_contain_text("CH2 is reversed in the transmitter.")
+        expect(findings_of(page)).to_contain_text("Elevator is reversed in the transmitter (CH2), where its servo should be reversed on the board.")
+        wait_coin(page, "Airframe", CRACKED)
+        nothing_serious(self, page, "Airframe, surfaces")
+        region(page, "What sets surfaces right").get_by_role("button", name="Reverse the servo on the board, remove the reverse from CH2").click()
+        write(page)
+        page.get_by_role("button", name="Set it level").click()
+        expect(elevator).to_contain_text("turned round by the board")
+        self.move_and_tip(page, elevator, left)
+        expect(elevator).to_contain_text("Nose dropped: its trailing edge goes up.seen so")
+        expect(page.get_by_role("tab", name="Surfaces proven")).to_be_visible()
+        expect(findings_of(page)).not_to_contain_text("reversed in the transmitter")
+
+    @in_browser
+    def test_a_checker_says_what_they_saw_of_a_real_craft(self, people):
+        page = people.open("Sandpiper", "Airframe", "heron")
+        self.surfaces(page)
+        page.get_by_role("button", name="elevator, stick, pitch: so").click()
+        elevator = region(page, "Control surfaces").get_by_role("listitem").filter(has=page.get_by_text("elevator", exact=True))
+        expect(elevator).to_contain_text("seen so")
+        page.get_by_role("button", name="elevator, steadying, pitch: the other way").click()
+        expect(elevator).to_contain_text("seen the other way")
