@@ -168,6 +168,11 @@ class Observed:
         )
 
     @property
+    def switches_now(self) -> Mapping[str, int]:
+        """Where the transmitter's switches are."""
+        return dict(self._bench.transmitter.switches)
+
+    @property
     def put_back_mah(self) -> float:
         """What a charger would put back since the pack was last filled."""
         return self._bench.used_mah

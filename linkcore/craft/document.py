@@ -442,6 +442,21 @@ class DriveSetup(_Section):
     idle_percent: float = Field(6, ge=2, le=20)
 
 
+class AxisAnswer(_Section):
+    """How fast full stick turns the craft about an axis, degrees a second (None: as fast as its airframe gives), and how much softer it is about the middle."""
+
+    most_dps: int | None = Field(None, ge=10, le=2000)
+    soft_percent: int = Field(0, ge=0, le=100)
+
+
+class AnswerSetup(_Section):
+    """The same of each axis."""
+
+    roll: AxisAnswer = Field(default_factory=AxisAnswer)
+    pitch: AxisAnswer = Field(default_factory=AxisAnswer)
+    yaw: AxisAnswer = Field(default_factory=AxisAnswer)
+
+
 class PowerSetup(_Section):
     """How the board reads its pack. True volts = voltage_scale x read; true amperes = current_slope x read + current_offset_a.
 
@@ -484,6 +499,7 @@ class BoardSettings(_Section):
     accelerometer: Annotated[AccelerometerSetup, LATER] = Field(default_factory=AccelerometerSetup, description="What makes its readings right")
     mixing: Annotated[MixingSetup, LATER] = Field(default_factory=MixingSetup, description="Layout, outputs and servo rate")
     drive: Annotated[DriveSetup, LATER] = Field(default_factory=DriveSetup, description="How the board speaks to its ESCs")
+    answer: Annotated[AnswerSetup, LATER] = Field(default_factory=AnswerSetup, description="How the craft answers its sticks")
     power: Annotated[PowerSetup, LATER] = Field(default_factory=PowerSetup, description="How the board reads its pack")
     reversing_drives: Annotated[bool, LATER] = Field(False, description="Drives turn both ways: they stand still at 1500 us, not at 1000")
     bind_count: int = Field(0, ge=0, le=10, description="Bind pulses for a satellite at power-up; 0 in use")

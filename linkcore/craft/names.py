@@ -31,6 +31,7 @@ _SECTIONS = {
     "power": "Pack as the board reads it",
     "mixing": "Mixing",
     "drive": "Drive",
+    "answer": "How it answers",
 }
 _LEAVES = {
     "facing/roll_deg": "Facing, roll",
@@ -42,6 +43,8 @@ _LEAVES = {
     "mixing/outputs": "Outputs",
     "mixing/props": "Props",
     "drive/kind": "Drive",
+    **{f"answer/{axis}/most_dps": f"Turn rate of {axis}" for axis in ("roll", "pitch", "yaw")},
+    **{f"answer/{axis}/soft_percent": f"Softness of {axis}" for axis in ("roll", "pitch", "yaw")},
     "drive/pulse_hz": "Pulses of the drive",
     "drive/loop_hz": "Loop rate",
     "drive/idle_percent": "Idle of the motors",

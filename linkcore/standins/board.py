@@ -11,6 +11,7 @@ import numpy as np
 
 from linkcore.craft.airframes import WINGS
 from linkcore.craft.document import Airframe, BoardSettings, Response, ServoSetup
+from linkcore.devices.answers import band_us, command_of
 from linkcore.devices.arming import Arming, ArmView, Blocker, blockers
 from linkcore.devices.board_api import EventKind, EventLog, Refused
 from linkcore.devices.carry_over import without_dropped
@@ -578,9 +579,7 @@ class StandInBoard:
             if axis == "throttle":
                 asked[axis] = round(min(1.0, max(0.0, (us - 1000) / 1000)), 4)
                 continue
-            band = self.running.deadband.yaw_us if axis == "yaw" else self.running.deadband.sticks_us
-            away = us - 1500
-            asked[axis] = round(max(-1.0, min(1.0, (away - (band if away > 0 else -band)) / (500 - band))), 4) if abs(away) > band else 0.0
+            asked[axis] = round(command_of(us, band_us(self.running, axis)), 4)
         return asked
 
     def feel(self, rates_dps: Mapping[Axis, float], roll_deg: float, pitch_deg: float) -> None:

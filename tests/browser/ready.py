@@ -33,7 +33,7 @@ def take_up(document: CraftDocument, on_board: BoardSettings | None = None) -> N
     craft = Craft.objects.get(workshop__name=demo.CREW, name=document.name)
     Craft.objects.filter(pk=craft.pk).update(document=document.model_dump(mode="json"))
     lies = as_it_lies(document)
-    so = {"body": lies.body, "pack_here": lies.pack_here} if lies else {}
+    so = {"body": lies.body, "pack_here": lies.pack_here, "drives": lies.drives} if lies else {}
     bench = Bench(document, BenchState(stored=settings, running=settings, read_back=settings, **so))
     BenchRecord.objects.update_or_create(craft=craft, defaults={"state": bench.state().keep()})
 

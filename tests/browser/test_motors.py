@@ -123,7 +123,7 @@ class CurlewsMotorsTest(BrowserTest):
                 break
             turn_and_answer(page, following.group(1))
         expect(panel).to_contain_text("Every output turns the motor that it should.")
-        expect(page.get_by_role("tab", name="Motors proven")).to_be_visible()
+        expect(page.get_by_role("tab", name="Motors 1 of 2 proven")).to_be_visible()
         expect(corners.get_by_text("right", exact=True)).to_have_count(4)
 
     def by_hand(self, page, output):
@@ -158,51 +158,58 @@ class LostHoldTest(BrowserTest):
         say_props_off(page)
         return page
 
-    def holding(self, people):
-        page = self.ready(people)
-        hold(page)
-        return page
-
-    def locked(self, page, why):
-        expect(region(page, "Answer")).to_contain_text("Drive locked: pick it up")
-        expect(region(page, "Answer")).to_contain_text(why)
-        expect(sight(page)).to_contain_text("motor turned")
-        expect(page.get_by_role("button", name=re.compile("^Hold to turn|let go to stop"))).to_have_count(0)
+    def lost(self, page, lose, why, begin=hold):
+        """Hold, lose it so, and find the drive locked for that. On a busy machine the three seconds may be over before, or a hold come late: then once more."""
+        for _ in range(TRIES):
+            begin(page)
+            lose()
+            expect(region(page, "Answer")).to_contain_text("Drive locked: pick it up")
+            expect(page.get_by_role("button", name=re.compile("^Hold to turn|let go to stop"))).to_have_count(0)
+            said = region(page, "Answer").inner_text()
+            if why in said:
+                expect(sight(page)).to_contain_text("motor turned")
+                return
+            self.assertRegex(said, "three seconds are over|no hold came")
+            page.keyboard.up("Space")
+            once_more(page)
+        self.fail(f"never: {why}")
 
     @in_browser
     def test_a_key_whose_release_never_comes_is_over_after_three_seconds(self, people):
-        self.locked(self.holding(people), "three seconds are over")
+        self.lost(self.ready(people), lambda: None, "three seconds are over")
 
     @in_browser
     def test_another_window_in_front(self, people):
-        page = self.holding(people)
-        page.evaluate("window.dispatchEvent(new Event('blur'))")
-        self.locked(page, "the key was let go")
+        page = self.ready(people)
+        self.lost(page, lambda: page.evaluate("window.dispatchEvent(new Event('blur'))"), "the key was let go")
 
     @in_browser
     def test_the_focus_goes_elsewhere(self, people):
-        page = self.holding(people)
-        page.keyboard.press("Tab")
-        self.locked(page, "the key was let go")
+        page = self.ready(people)
+        self.lost(page, lambda: page.keyboard.press("Tab"), "the key was let go")
 
     @in_browser
     def test_a_hidden_page(self, people):
-        page = self.holding(people)
-        page.evaluate("Object.defineProperty(document, 'hidden', { value: true }); document.dispatchEvent(new Event('visibilitychange'))")
-        self.locked(page, "the key was let go")
+        page = self.ready(people)
+        page.evaluate("Object.defineProperty(document, 'hidden', { get: () => Boolean(window.away) })")
+
+        def hide():
+            page.evaluate("window.away = true; document.dispatchEvent(new Event('visibilitychange')); window.away = false")
+
+        self.lost(page, hide, "the key was let go")
 
     @in_browser
     def test_a_touch_that_is_cancelled(self, people):
-        page = people.open("Curlew", "Airframe")
-        motors_of(page)
-        say_props_off(page)
+        page = self.ready(people)
         fingers = page.context.new_cdp_session(page)
         fingers.send("Emulation.setTouchEmulationEnabled", {"enabled": True})
-        box = page.get_by_role("button", name="Hold to turn M1").bounding_box()
-        fingers.send("Input.dispatchTouchEvent", {"type": "touchStart", "touchPoints": [{"x": box["x"] + 20, "y": box["y"] + 20}]})
-        expect(sight(page)).to_contain_text("motor turns")
-        fingers.send("Input.dispatchTouchEvent", {"type": "touchCancel", "touchPoints": []})
-        self.locked(page, "the key was let go")
+
+        def touch(page):
+            box = page.get_by_role("button", name="Hold to turn M1").bounding_box()
+            fingers.send("Input.dispatchTouchEvent", {"type": "touchStart", "touchPoints": [{"x": box["x"] + 20, "y": box["y"] + 20}]})
+            expect(sight(page)).to_contain_text(re.compile("motor turns|nothing turned"))
+
+        self.lost(page, lambda: fingers.send("Input.dispatchTouchEvent", {"type": "touchCancel", "touchPoints": []}), "the key was let go", touch)
 
     @in_browser
     def test_a_second_window_and_a_second_person(self, people):
@@ -210,13 +217,15 @@ class LostHoldTest(BrowserTest):
         other, heron = people.open("Curlew", "Airframe"), people.open("Curlew", "Airframe", "heron")
         motors_of(other)
         motors_of(heron)
-        hold(page)
-        press_down(other)
-        self.locked(page, "it was held by two keys")
+
+        def press(there):
+            there.mouse.up()
+            press_down(there)
+
+        self.lost(page, lambda: press(other), "it was held by two keys")
+        page.keyboard.up("Space")
         once_more(page)
-        hold(page)
-        press_down(heron)
-        self.locked(page, "somebody else took the key")
+        self.lost(page, lambda: press(heron), "somebody else took the key")
         expect(page.get_by_text("props not said to be off")).to_be_visible()
 
     @in_browser
@@ -235,15 +244,12 @@ class LostHoldTest(BrowserTest):
         page.wait_for_selector("[data-ready] nav[aria-label=Chain]")
         motors_of(page)
         say_props_off(page)
-        hold(page)
-        cut.append(True)
-        self.locked(page, "no hold came for 250 ms")
+        self.lost(page, lambda: cut.append(True), "no hold came for 250 ms")
 
     @in_browser
     def test_a_key_that_repeats_by_itself_is_no_new_press(self, people):
-        page = self.holding(people)
-        page.keyboard.up("Space")
-        self.locked(page, "the key was let go")
+        page = self.ready(people)
+        self.lost(page, lambda: page.keyboard.up("Space"), "the key was let go")
         with faster():
             page.get_by_role("button", name="Nothing turned").click()
             expect(region(page, "Motors, one at a time")).to_contain_text("Its ESC tells that M1 turned. Turn it once more, and look: nothing was taken.")

@@ -11,6 +11,7 @@ from linkcore.craft.places import place_of
 from linkcore.devices.attitude import level_for
 from linkcore.devices.body import Body
 from linkcore.findings import At, Check, Edit, Finding, Mend
+from linkcore.hops.airframe.answering import check_answers
 from linkcore.hops.airframe.drive_rules import check_drive
 from linkcore.hops.airframe.measure import AirframeMeasure
 from linkcore.hops.airframe.motor_rules import check_motors
@@ -37,7 +38,9 @@ def facing_to_set(seen: AirframeMeasure) -> Facing:
 def check_set(view: View) -> list[Finding]:
     """What is set of the pack, against the one that was chosen."""
     pack, power = view.parts.pack, view.craft.settings.power
-    found = check_roles(view.craft, view.parts) + ([] if view.parts.maybe_board is None else [*_mixing(view), *_escs(view), *check_drive(view)])
+    found = check_roles(view.craft, view.parts) + (
+        [] if view.parts.maybe_board is None else [*_mixing(view), *_escs(view), *check_drive(view), *check_answers(view)]
+    )
     if pack is not None and power.cells not in (None, pack.cells):
         found.append(
             CHECK.stop(

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from typing import Protocol
 
 import numpy as np
@@ -17,6 +17,7 @@ from linkcore.devices.attitude import level_for
 from linkcore.devices.body import RESERVE_PERCENT
 from linkcore.devices.pack import open_volts, shown_a, shown_mah, shown_v
 from linkcore.findings import Edit, Mend
+from linkcore.hops.airframe.answering import AnswerTold, answers_told
 from linkcore.hops.airframe.facing import LEAST_TIP_DEG
 from linkcore.hops.airframe.measure import REST_S, AirframeMeasure, Asking
 from linkcore.hops.airframe.motor_view import MotorsTold, Turning, motors_told
@@ -187,6 +188,7 @@ class AirframeTold(BaseModel):
     motors: MotorsTold
     surfaces: list[Surface]
     surfaces_none: str
+    answers: list[AnswerTold]
     unseen: list[Sensor]
 
 
@@ -221,6 +223,11 @@ class Shown(Held, Turning, Protocol):
         ...
 
     @property
+    def switches_now(self) -> Mapping[str, int]:
+        """Where the transmitter's switches are."""
+        ...
+
+    @property
     def put_back_mah(self) -> float:
         """What a charger would put back."""
         ...
@@ -240,7 +247,11 @@ READS = Reads(
     "wants",
     "place",
     "sensors",
-    *(f"settings/{name}" for name in ("facing", "level", "accelerometer", "power", "mixing", "drive", "servos", "servo_reverse", "channel_map", "modes")),
+    *(
+        f"settings/{name}"
+        for name in ("facing", "level", "accelerometer", "power", "mixing", "drive", "servos", "servo_reverse", "channel_map", "modes", "deadband", "answer")
+    ),
+    "receiver's output",
 )
 _POSES = {"level": (0.0, 0.0), "nose down": (60.0, 0.0), "right side down": (60.0, 90.0)}
 _NAMES = {
@@ -318,6 +329,7 @@ def tell(whole: Whole, bench: Shown) -> AirframeTold:
         motors=motors_told(view, seen.motors, bench.motors_now, seen.ends),
         surfaces=surfaces_of(craft, view.parts, seen.surfaces),
         surfaces_none=no_surfaces(view),
+        answers=bench.kept.get("airframe: answers", (craft, view.parts), bench.switches_now, lambda: answers_told(view, bench.switches_now)),
         unseen=[sensor for sensor in view.parts.sensors if sensor not in bench.sensors_seen] if believed is not None else [],
     )
 

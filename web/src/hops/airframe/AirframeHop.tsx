@@ -11,6 +11,8 @@ import { colours, mono } from "../../look/colours";
 import { HopHead } from "../../look/HopHead";
 import { Panel } from "../../look/Panel";
 import { columns } from "../../look/phone";
+import { AnswersPanel } from "./AnswersPanel";
+import { DrivePanel } from "./DrivePanel";
 import { GravityMap } from "./GravityMap";
 import { MixPanel } from "./MixPanel";
 import { Eyes, MotorsPanel } from "./MotorsPanel";
@@ -94,6 +96,20 @@ export function AirframeHop({ craft, edit }: HopProps) {
         </Box>
       )}
       {part === "pack" && <PackPanel told={told} checks={checks} />}
+      {part === "answers" && (
+        <AnswersPanel
+          told={told}
+          answer={craft.document.settings.answer ?? {}}
+          set={(axis, change) =>
+            edit((document) => {
+              const before = document.settings.answer ?? {};
+              document.settings.answer = { ...before, [axis]: { ...before[axis], ...change } };
+              return document;
+            })
+          }
+          mend={mend}
+        />
+      )}
       {part === "surfaces" && (
         <Box sx={{ display: "grid", gridTemplateColumns: columns("minmax(0, 1fr) 268px"), gap: 2, alignItems: "start" }}>
           <SurfacesPanel told={told} checks={checks} mend={mend} />
@@ -111,6 +127,18 @@ export function AirframeHop({ craft, edit }: HopProps) {
               <GravityMap told={{ ...told, marks: [] }} checks={checks} />
             </Panel>
           </Box>
+          <DrivePanel
+            told={told}
+            drive={craft.document.settings.drive ?? {}}
+            checks={checks}
+            set={(change) =>
+              edit((document) => {
+                document.settings.drive = { ...document.settings.drive, ...change };
+                return document;
+              })
+            }
+            mend={mend}
+          />
           <MixPanel
             airframe={craft.document.airframe}
             mixing={craft.document.settings.mixing ?? {}}
@@ -130,17 +158,19 @@ export function AirframeHop({ craft, edit }: HopProps) {
   );
 }
 
-type Part = "sits" | "pack" | "motors" | "surfaces";
+type Part = "sits" | "pack" | "motors" | "surfaces" | "answers";
 const PARTS: { part: Part; title: string; proofs: string[] }[] = [
   { part: "sits", title: "How the board sits", proofs: ["facing", "level"] },
   { part: "pack", title: "The pack", proofs: ["power"] },
-  { part: "motors", title: "Motors", proofs: ["motors"] },
+  { part: "motors", title: "Motors", proofs: ["motors", "end points"] },
   { part: "surfaces", title: "Surfaces", proofs: ["surfaces", "steadying"] },
+  { part: "answers", title: "How it answers", proofs: [] },
 ];
 
 /** How far the proofs of a part are, in a word. */
 function standing(all: HopState["proofs"], names: string[]): string {
   const mine = all.filter((each) => names.includes(each.name) && each.needed);
+  if (names.length === 0) return "";
   if (mine.length === 0) return "not needed";
   const holding = mine.filter((each) => each.standing === "holds").length;
   return holding === mine.length ? "proven" : holding > 0 ? `${holding} of ${mine.length} proven` : "not proven";
