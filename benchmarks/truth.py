@@ -16,6 +16,7 @@ from linkcore.bench.report import Reporter
 from linkcore.chain import measured_findings, settled_findings
 from linkcore.craft.document import Band, CraftDocument, ModeBand, apply_edits
 from linkcore.craft.facing import angle_deg
+from linkcore.craft.layouts import layout_of
 from linkcore.craft.parts import KitParts
 from linkcore.devices.board_api import Refused
 from linkcore.devices.memory import as_kept
@@ -23,6 +24,7 @@ from linkcore.devices.modes import lacking, switch_channels
 from linkcore.findings import Edit, Finding
 from linkcore.hops.airframe.cells import cell_counts
 from linkcore.hops.airframe.facing import FacingError, Pose, find_facing
+from linkcore.hops.airframe.order import SeenMotor, motor_mends
 from linkcore.hops.airframe.six_positions import DIRECTIONS, calibrate
 from linkcore.hops.switchboard.detents import Detent, SwitchMeasure, by_position
 from linkcore.hops.switchboard.truth import truth_table
@@ -36,6 +38,7 @@ from tests.downlinks import wrong as missed
 from tests.kits import planned_craft
 from tests.losses import lost
 from tests.mends import miswired, wrong_mends
+from tests.motors import any_ways, cheapest, proven_by_answers
 from tests.signals import SERIAL, timed
 from tests.thumbs import advice_repeats, better_dials
 
@@ -50,6 +53,8 @@ LOSSES = 500
 FAULTS = 300
 MOUNTINGS, CONTRADICTIONS = 1000, 200
 CALIBRATIONS = 500
+WRONG_ANSWERS = 0.05
+ROLES = {f"M{number}": place.role for number, place in enumerate(layout_of("quad X"), 1)}
 
 
 def truth() -> list[Row]:
@@ -67,6 +72,7 @@ def truth() -> list[Row]:
         *_facings(),
         _six_positions(),
         *_cells(),
+        *_motors(),
     ]
 
 
@@ -339,6 +345,35 @@ def _cells() -> list[Row]:
     return [
         (f"of {tried} voltages of 1 to 8 cells the count is right, or asked", f"{tried - len(wrong)} {wrong[:3] or ''}", "all", not wrong),
         ("of them the pilot has to count", f"{asked / tried:.0%}", "told", True),
+    ]
+
+
+def _motors() -> list[Row]:
+    """Every way in which a quad's motors can be wired, with a pilot who errs in one answer of twenty, and mends what he is told to."""
+    ways, wrong, open_, turned = list(any_ways(layout_of("quad X"))), [], [], 0
+    costly = sum(
+        motor_mends(
+            layout_of("quad X"), "in", ROLES, [SeenMotor(output=output, corner=each.corner, turns=each.turns) for output, each in way.motors.items()]
+        ).cost
+        != cheapest(layout_of("quad X"), "in", way)[0]
+        for way in ways
+    )
+    for seed, way in zip(seeds(len(ways)), ways, strict=True):
+        proven, right, times = proven_by_answers(way, seed, WRONG_ANSWERS)
+        turned += times
+        if not proven:
+            open_.append(seed)
+        elif not right:
+            wrong.append(seed)
+    return [
+        (f"of {len(ways)} ways to wire a quad the mends cost as little as trying everything", f"{len(ways) - costly}", "all", not costly),
+        (
+            f"of {len(ways)} with {WRONG_ANSWERS:.0%} wrong answers nothing wrong is proven",
+            f"{len(wrong)} wrong, {len(open_)} open {wrong[:3] or ''}",
+            "0 and 0",
+            not wrong and not open_,
+        ),
+        ("motors are turned for that, on the average of a craft", f"{turned / len(ways):.1f} times", "told", True),
     ]
 
 

@@ -75,6 +75,14 @@ def channel_us(document: CraftDocument, parts: KitParts, axis: Axis, place: floa
     return CENTRE_US + round((us - CENTRE_US) / step) * step if step else us
 
 
+def least_dps(document: CraftDocument, parts: KitParts, axis: Axis) -> float:
+    """What the first step asks that comes through the deadband, by the transmitter's counts and the protocol's steps."""
+    spec = RECEIVER_PROTOCOLS.get(parts.spoken.protocol) if parts.spoken else None
+    step = max(parts.maybe_transmitter.count_us if parts.maybe_transmitter else 1.0, spec.step_us if spec else 0.0) or 1.0
+    band = band_us(document.settings, axis)
+    return abs(asked_dps(document, axis, command_of(CENTRE_US + step * (math.floor(band / step) + 1), band)))
+
+
 def curve(document: CraftDocument, parts: KitParts, axis: Axis, switches: Mapping[str, int]) -> list[tuple[float, float]]:
     """(the stick's place, degrees a second) from end to end, both ends and all between composed; empty where no channel carries the stick."""
     found = []

@@ -25,11 +25,11 @@ class SandpiperTest(BrowserTest):
     def move_and_tip(self, page, elevator, left):
         """Each stick by itself, then the craft: right wing down, nose down."""
         drag(page, "right", [(0.8, 0)], stay=1.5)
-        expect(left).to_contain_text("Roll stick right: its trailing edge goes down.seen so")
+        expect(left).to_contain_text("Roll stick right: its trailing edge goes down. seen so")
         drag(page, "right", [(0, 0.8)], stay=1.5)
-        expect(elevator).to_contain_text("Pitch stick forward: its trailing edge goes down.seen so")
+        expect(elevator).to_contain_text("Pitch stick forward: its trailing edge goes down. seen so")
         tip(page, "ArrowRight", 8)
-        expect(left).to_contain_text("Right wing dropped: its trailing edge goes up.seen so")
+        expect(left).to_contain_text("Right wing dropped: its trailing edge goes up. seen so")
         page.get_by_role("button", name="Set it level").click()
         tip(page, "ArrowUp", 8)
 
@@ -41,7 +41,7 @@ class SandpiperTest(BrowserTest):
         elevator, left = (items.filter(has=page.get_by_text(name, exact=True)) for name in ("elevator", "left aileron"))
         expect(region(page, "Control surfaces").get_by_role("status")).to_contain_text("Move each stick to both ends")
         self.move_and_tip(page, elevator, left)
-        expect(elevator).to_contain_text("Nose dropped: its trailing edge goes up.seen the other way")
+        expect(elevator).to_contain_text("Nose dropped: its trailing edge goes up. seen the other way")
         expect(elevator).to_contain_text("CH2 is reversed in the transmitter.")
         expect(findings_of(page)).to_contain_text("Elevator is reversed in the transmitter (CH2), where its servo should be reversed on the board.")
         wait_coin(page, "Airframe", CRACKED)
@@ -51,7 +51,7 @@ class SandpiperTest(BrowserTest):
         page.get_by_role("button", name="Set it level").click()
         expect(elevator).to_contain_text("turned round by the board")
         self.move_and_tip(page, elevator, left)
-        expect(elevator).to_contain_text("Nose dropped: its trailing edge goes up.seen so")
+        expect(elevator).to_contain_text("Nose dropped: its trailing edge goes up. seen so")
         expect(page.get_by_role("tab", name="Surfaces proven")).to_be_visible()
         expect(findings_of(page)).not_to_contain_text("reversed in the transmitter")
 
@@ -61,6 +61,6 @@ class SandpiperTest(BrowserTest):
         self.surfaces(page)
         page.get_by_role("button", name="elevator, stick, pitch: so").click()
         elevator = region(page, "Control surfaces").get_by_role("listitem").filter(has=page.get_by_text("elevator", exact=True))
-        expect(elevator).to_contain_text("seen so")
+        expect(elevator).to_contain_text("its trailing edge goes down. seen so")
         page.get_by_role("button", name="elevator, steadying, pitch: the other way").click()
-        expect(elevator).to_contain_text("seen the other way")
+        expect(elevator).to_contain_text("its trailing edge goes up. seen the other way")

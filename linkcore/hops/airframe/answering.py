@@ -7,7 +7,7 @@ from collections.abc import Iterator, Mapping
 from pydantic import BaseModel
 
 from linkcore.craft.airframes import MULTIROTORS
-from linkcore.devices.answers import STEERS, answer_of, curve, gives_dps, turns_back
+from linkcore.devices.answers import STEERS, answer_of, curve, gives_dps, least_dps, turns_back
 from linkcore.findings import At, Check, Edit, Finding, Mend
 from linkcore.parts.axes import STICK_OF, Axis
 from linkcore.reads import View
@@ -44,14 +44,13 @@ def answers_told(view: View, switches: Mapping[str, int]) -> list[AnswerTold]:
         if not gives or not points:
             continue
         answer, (rate, expo) = answer_of(view.craft.settings, axis), _in_memory(view, axis)
-        moving = [abs(dps) for place, dps in points if place > 0 and abs(dps) > 0]
         found.append(
             AnswerTold(
                 axis=axis,
                 points=[(round(place, 3), round(dps, 1)) for place, dps in points],
                 full_dps=round(max(abs(dps) for _, dps in points)),
                 half_dps=round(abs(points[len(points) * 3 // 4][1])),
-                least_dps=round(min(moving, default=0.0), 1),
+                least_dps=round(least_dps(view.craft, view.parts, axis), 1),
                 gives_dps=round(gives),
                 most_dps=answer.most_dps,
                 soft_percent=answer.soft_percent,

@@ -132,7 +132,7 @@ def surfaces_of(document: CraftDocument, parts: KitParts, seen: SurfacesSeen) ->
 def pulse_words(setup: ServoSetup) -> str:
     """A servo's middle and ends, us and degrees."""
     low, high = ((us - setup.neutral_us) * DEG_US for us in (setup.low_us, setup.high_us))
-    return f"{setup.neutral_us} us in the middle, {setup.low_us} to {setup.high_us} us: {low:+.0f} to {high:+.0f} degrees"
+    return f"{setup.low_us} · {setup.neutral_us} · {setup.high_us} us, {low:+.0f}° to {high:+.0f}°"
 
 
 def check_roles(document: CraftDocument, parts: KitParts) -> list[Finding]:

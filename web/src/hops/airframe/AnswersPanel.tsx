@@ -110,8 +110,15 @@ function Curve({ told, most }: { told: Told; most: number }) {
       <text x={W - PAD} y={H / 2 + 12} textAnchor="end" fontSize={9.5} fill={colours.softInk}>
         full stick
       </text>
-      <text x={W / 2 + 4} y={14} fontSize={9.5} fontFamily={mono} fill={colours.softInk}>
-        {Math.round(most)} °/s
+      <text
+        x={W - 2}
+        y={Math.max(11, y(told.points[told.points.length - 1]?.[1] ?? 0) - 5)}
+        textAnchor="end"
+        fontSize={10}
+        fontFamily={mono}
+        fill={colours.verdigris}
+      >
+        {told.full_dps} °/s
       </text>
     </svg>
   );

@@ -115,9 +115,9 @@ function Ends({ motors, checks }: { motors: Motors; checks: boolean }) {
       </Box>
     );
   const before = [
-    motors.props_off_s > 0 ? "" : "say above that the props are off and it is strapped down",
     plugged ? "pull the pack" : "",
     usb ? "" : "plug USB in, so that the board runs before the ESC wakes",
+    motors.props_off_s > 0 ? "" : "then say above that the props are off and it is strapped down",
   ].filter(Boolean);
   return (
     <Box component="section" aria-label="End points" sx={{ fontSize: 13.5, display: "grid", gap: 0.75 }}>

@@ -5,6 +5,7 @@ import type { AirframeTold, Mend } from "../../api/types";
 import { known, sendHands, useBenchStore, useSteady } from "../../bench/useBench";
 import { colours, mono } from "../../look/colours";
 import { Panel } from "../../look/Panel";
+import { columns } from "../../look/phone";
 
 type Row = AirframeTold["surfaces"][number];
 type Went = Row["with_stick"];
@@ -15,12 +16,13 @@ const ink = (went: Went) => (went === null ? colours.softInk : went === "right" 
 /** Control surfaces, as sentences: how each answers its stick, and how it steadies when the craft is moved. */
 export function SurfacesPanel({ told, checks, mend }: { told: AirframeTold; checks: boolean; mend: (each: Mend) => ReactNode }) {
   const found = useSteady((state) => known(state)?.findings.filter(({ code }) => OF_SURFACES.test(code)) ?? []);
+  const link = useBenchStore((state) => state.live?.board.link);
   if (told.surfaces_none) return <Panel title="Control surfaces">Nothing has to be looked at: {told.surfaces_none}.</Panel>;
   const names = [...new Set(told.surfaces.map((row) => row.name))];
   return (
     <Panel title="Control surfaces" aside="seen on the bench by itself; of the real craft you say it">
       <Box role="status" sx={{ fontSize: 17, fontWeight: 600, mb: 1 }}>
-        {next(told.surfaces)}
+        {link === "good" ? next(told.surfaces) : "No stick reaches the board: what answers it cannot be seen yet."}
       </Box>
       <Box component="ul" aria-label="Control surfaces" sx={{ m: 0, p: 0, listStyle: "none", display: "grid", gap: 1.25 }}>
         {names.map((name) => {
@@ -29,7 +31,7 @@ export function SurfacesPanel({ told, checks, mend }: { told: AirframeTold; chec
             <Box
               component="li"
               key={name}
-              sx={{ display: "grid", gridTemplateColumns: "112px 58px minmax(0, 1fr)", gap: 1, fontSize: 13.5 }}
+              sx={{ display: "grid", gridTemplateColumns: "96px 58px minmax(0, 1fr)", gap: 1, fontSize: 13.5 }}
             >
               <div>
                 <b>{name}</b>
@@ -90,28 +92,29 @@ function next(rows: Row[]): string {
 function Said({ row, when, went, says, checks }: { row: Row; when: "stick" | "steadying"; went: Went; says: string; checks: boolean }) {
   const tell = (seen: "right" | "wrong") => sendHands({ surface_seen: { name: row.name, axis: row.axis, when, went: seen } });
   return (
-    <Box sx={{ display: "flex", gap: 1, alignItems: "baseline", flexWrap: "wrap" }}>
-      <span>{capital(says)}.</span>
-      <b style={{ color: ink(went) }}>{went === null ? "not seen yet" : SAYS[went]}</b>
+    <Box sx={{ display: "grid", gridTemplateColumns: columns("minmax(0, 1fr) auto"), columnGap: 1, alignItems: "baseline" }}>
+      <span>
+        {capital(says)}. <b style={{ color: ink(went), whiteSpace: "nowrap" }}>{went === null ? "not seen yet" : SAYS[went]}</b>
+      </span>
       {went === null && (
-        <Box component="span" sx={{ ml: "auto", whiteSpace: "nowrap" }}>
+        <Box component="span" sx={{ whiteSpace: "nowrap" }}>
           <Button
             variant="text"
             disabled={!checks}
-            sx={{ py: 0, minWidth: 0 }}
+            sx={SAY}
             aria-label={`${row.name}, ${when}, ${row.axis}: so`}
             onClick={() => tell("right")}
           >
-            I saw it so
+            seen so
           </Button>
           <Button
             variant="text"
             disabled={!checks}
-            sx={{ py: 0, minWidth: 0 }}
+            sx={SAY}
             aria-label={`${row.name}, ${when}, ${row.axis}: the other way`}
             onClick={() => tell("wrong")}
           >
-            the other way
+            other way
           </Button>
         </Box>
       )}
@@ -119,6 +122,7 @@ function Said({ row, when, went, says, checks }: { row: Row; when: "stick" | "st
   );
 }
 
+const SAY = { py: 0, px: 0.5, minWidth: 0, fontSize: 12.5 } as const;
 const capital = (text: string) => text.charAt(0).toUpperCase() + text.slice(1);
 
 /** A surface from the side, its hinge in the middle, as it stands now. */
