@@ -237,6 +237,7 @@ _LATER: Mapping[str, Any] = {  # sections that came after proofs had been record
     "settings/rssi_channel": None,
     "settings/rssi_falls": True,
 }
+LATER_SECTIONS = frozenset(_LATER)
 _SEEN = ("rung",)  # what was seen may be read, and is nothing that a proof rests on
 _COMES_WITH: Mapping[str, tuple[str, ...]] = {"kit": ("parts",), "devices": ("parts of devices",)}
 _HELD_BY: Mapping[str, tuple[str, ...]] = {

@@ -42,6 +42,8 @@ class HandsWatch:
             seen = AirframeMeasure(motors=seen.motors)
         if hands.drives is not None:
             seen = seen.model_copy(update={"surfaces": SurfacesSeen(), "ends": []})
+        if hands.forget_centre:
+            seen = seen.model_copy(update={"surfaces": seen.surfaces.model_copy(update={"learnt_us": {}})})
         if hands.surface_seen is not None:
             seen = seen.model_copy(update={"surfaces": self._surfaces.told(hands.surface_seen, seen.surfaces)})
         if hands.pack_here is not None:

@@ -27,7 +27,7 @@ from linkcore.hops.sticks.travel import Places, predict_dialled
 from linkcore.hops.switchboard.detents import RowSample, SwitchMeasure
 from linkcore.parts.axes import AXES, AXIS_OF, Axis, channel_of
 from linkcore.protocols.base import Frame
-from linkcore.reads import Reads
+from linkcore.reads import LATER_SECTIONS, Reads
 
 MADE_WITH: Mapping[str, Reads] = {  # what a measurement counts for, by the hop that it is made for
     "line": PORT_READS.reads,
@@ -231,12 +231,15 @@ def _routed(document: CraftDocument, number: int) -> object:
 
 
 def changed(before: Foundations, now: Foundations, name: str) -> set[str]:
-    """The sections of what a measurement was made with that have changed."""
-    old = before.get(name, {})
-    return {section for section, digest in now[name].items() if old.get(section, digest) != digest}
+    """The sections of what a measurement was made with that have changed; one that was not known of then counts as it is now, unless it is one that is left out while nobody uses it."""
+    old, new = before.get(name, {}), now[name]
+    came_or_went = (old.keys() ^ new.keys()) & LATER_SECTIONS
+    return {section for section in old.keys() & new.keys() if old[section] != new[section]} | came_or_went
 
 
 def _differ(before: Foundations, now: Foundations, name: str, *sections: str) -> bool:
-    """Whether what a measurement was made with has changed; a section that was not known of then counts as it is now."""
-    old, new = before.get(name, {}), now[name]
-    return not old or any(old.get(section, new[section]) != new[section] for section in sections or new)
+    """Whether what a measurement was made with has changed, or nobody knows what that was."""
+    if not before.get(name):
+        return True
+    news = changed(before, now, name)
+    return bool(news & set(sections)) if sections else bool(news)

@@ -77,6 +77,7 @@ class Hands(LinkHands, LoadHands):
     )
     leave_ends: bool | None = Field(None, description="That is given up")
     drives: DrivesTruth | None = Field(None, description="How motors and servos on the bench really are")
+    forget_centre: bool | None = Field(None, description="What centre learning came to is not kept")
     surface_seen: SurfaceTold | None = Field(None, description="What the pilot has seen a surface do")
     gps_fix: bool | None = Field(None, description="Whether the GPS, where there is one, has a fix")
     home: bool | None = Field(None, description="Whether the fix is good enough for a home")

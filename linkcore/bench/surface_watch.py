@@ -16,6 +16,8 @@ TURN_OVER_S = 0.3  # what is felt of a turn fades so fast, so that a step of the
 STICK_OUT, STEADY_OUT, AT_REST = 0.3, 0.12, 0.05  # from where on a stick or a steadying says something of a surface, and below which it says nothing
 MOVED, SETTLED_S = 0.04, 0.3
 FAR_US = 150.0
+LEARNS_S = 2.0
+CALM_US = 25.0  # so much a servo may move while its centre is learnt
 
 
 class _Turns:
@@ -44,6 +46,7 @@ class SurfaceWatch:
         self._rested_t = 0.0
         self._sticks: dict[Axis, float] = {}
         self._places: dict[str, tuple[float, float]] = {}  # by servo: a pulse, and where its surface stood then
+        self._learning: list[tuple[float, dict[str, float]]] = []
 
     def told(self, said: SurfaceTold, seen: SurfacesSeen) -> SurfacesSeen:
         """What the pilot has seen. Raise ValueError for what this craft does not have."""
@@ -70,7 +73,25 @@ class SurfaceWatch:
         sticks = self._sticks_now()
         if sticks != self._sticks:
             self._sticks, self._rested_t = sticks, t
-        return self._look(t, seen, sticks, meant)
+        return self._learn(t, self._look(t, seen, sticks, meant))
+
+    def _learn(self, t: float, seen: SurfacesSeen) -> SurfacesSeen:
+        """While its mode is on in flight the board learns where its servos stand: the mean of two calm seconds."""
+        board = self._bench.board
+        learns = board.armed and board.motors_percent > board.running.drive.idle_percent and "centre learning" in board.held.modes and board.link == "good"
+        if not learns:
+            self._learning.clear()
+            return seen
+        pulses = board.pulses_us()
+        self._learning.append((t, pulses))
+        while self._learning and t - self._learning[0][0] > LEARNS_S + 0.5:
+            del self._learning[0]
+        spread = max((max(each[name] for _, each in self._learning) - min(each[name] for _, each in self._learning) for name in pulses), default=0.0)
+        if not pulses or t - self._learning[0][0] < LEARNS_S or spread > CALM_US:
+            return seen
+        mean = {name: round(sum(each[name] for _, each in self._learning) / len(self._learning), 1) for name in pulses}
+        self._learning.clear()
+        return seen.model_copy(update={"learnt_us": mean})
 
     def _sticks_now(self) -> dict[Axis, float]:
         """Where the sticks are, by the pilot's hands: right and forward positive."""

@@ -205,7 +205,8 @@ class TurningWatch:
         """Other motors may be wired, or another craft lies here."""
         if not self.truth.fits(self._bench.document, self._bench.parts):
             self.truth = self.truth.follow(DrivesTruth.usual(self._seed, self._bench.document, self._bench.parts))
-            self.drive.lapse("hands were at its wires", self._bench.t)
+            self.drive, self._turned = Drive(), False  # what turned may be gone
+            self.ends.leave()
 
     def run(self, until: float, seen: MotorsSeen) -> MotorsSeen:
         """Up to `until`: the drive, what the board feels, what the ESC tells, and what hands say with the craft."""

@@ -69,6 +69,7 @@ CHECKS_MOVE = frozenset(
         "learn_ends",
         "leave_ends",
         "surface_seen",
+        "forget_centre",
         "gps_fix",
         "home",
         "loss_percent",

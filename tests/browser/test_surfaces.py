@@ -20,7 +20,7 @@ class SandpiperTest(BrowserTest):
 
     def surfaces(self, page):
         page.get_by_role("tab", name=re.compile("^Surfaces")).click()
-        return region(page, "Control surfaces").get_by_role("listitem")
+        return page.get_by_role("list", name="Control surfaces").get_by_role("listitem")
 
     def move_and_tip(self, page, elevator, left):
         """Each stick by itself, then the craft: right wing down, nose down."""
@@ -60,7 +60,7 @@ class SandpiperTest(BrowserTest):
         page = people.open("Sandpiper", "Airframe", "heron")
         self.surfaces(page)
         page.get_by_role("button", name="elevator, stick, pitch: so").click()
-        elevator = region(page, "Control surfaces").get_by_role("listitem").filter(has=page.get_by_text("elevator", exact=True))
+        elevator = page.get_by_role("list", name="Control surfaces").get_by_role("listitem").filter(has=page.get_by_text("elevator", exact=True))
         expect(elevator).to_contain_text("its trailing edge goes down. seen so")
         page.get_by_role("button", name="elevator, steadying, pitch: the other way").click()
         expect(elevator).to_contain_text("its trailing edge goes up. seen the other way")

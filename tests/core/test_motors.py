@@ -348,6 +348,17 @@ class LockTest(unittest.TestCase):
         turner.by_words("front left", "clockwise")
         self.assertEqual(told(turner.hand).motors.stage, "turn")
 
+    def test_a_motor_that_is_taken_off_while_it_turns_leaves_a_locked_drive(self):
+        turner = ready(None, facing=False)
+        self.turning(turner, "M4")
+        craft = turner.hand.bench.document
+        wires = [patch.model_dump() for patch in craft.wiring if patch.pad != "M4"]
+        turner.hand.bench.take_document(apply_edits(craft, [Edit(path="/wiring", value=wires)]))
+        turner.hand.wait(0.5)
+        self.assertFalse(turner.drive.turning)
+        self.assertIn("props are off", turner.hand.bench.live().turn.locked)
+        self.assertIn("3 motors are wired, and a quad X has 4", told(turner.hand).motors.why_none)
+
     def test_hands_that_cannot_be_are_refused_whole(self):
         turner = ready(None, facing=False)
         for hands, said in (

@@ -227,3 +227,46 @@ class RoleTest(unittest.TestCase):
         craft = scenario.curlew()
         self.assertEqual(surfaces_of(craft, KitParts.of(craft), SurfacesSeen()), [])
         self.assertEqual(told(Hand(craft)).surfaces_none, "this craft steers with no surfaces")
+
+
+class CentreTest(unittest.TestCase):
+    def flown(self) -> Hand:
+        craft = plane()
+        craft.settings.modes = [ModeBand(mode="centre learning", channel=7, low=1750, high=2150)]
+        hand = with_plane(CraftDocument.model_validate(craft.model_dump()))
+        hand.do(1.5, left={"x": 0, "y": -1}, right={"x": 0, "y": 0}, usb=False)
+        hand.do(0.5, switches={"S1": 1})
+        hand.do(1.0, left={"x": 0, "y": 0.3}, right={"x": 0.06, "y": -0.08})
+        self.assertTrue(hand.board.armed, hand.board.blockers)
+        return hand
+
+    def test_two_calm_seconds_of_level_flight_teach_it_and_nothing_is_kept_unseen(self):
+        hand = self.flown()
+        hand.wait(3)
+        self.assertEqual(told(hand).centres, [], "its switch is off")
+        for step in range(10):
+            hand.do(0.4, switches={"S3": 2}, right={"x": 0.06 + 0.1 * (step % 2), "y": -0.08})
+        self.assertEqual(told(hand).centres, [], "hands that are not calm teach nothing")
+        hand.do(3, right={"x": 0.06, "y": -0.08})
+        pulses = hand.bench.board.pulses_us()
+        learnt = {each.name: each.learnt_us for each in told(hand).centres}
+        for name, us in pulses.items():
+            self.assertAlmostEqual(learnt[name], us, delta=4)
+        self.assertNotEqual(learnt["elevator"], 1500)
+        self.assertEqual(hand.bench.board.running.servos, {})
+        hand.do(0.5, switches={"S3": 0, "S1": 0}, left={"x": 0, "y": -1}, right={"x": 0, "y": 0})
+        self.assertTrue(told(hand).centres, "landed and disarmed, it is there to be looked at")
+        kept = told(hand).keep_centres
+        hand.bench.take_document(apply_edits(hand.bench.document, kept.edits))
+        hand.bench.write(hand.bench.document.settings)
+        hand.wait(0.4)
+        self.assertEqual({name: each.neutral_us for name, each in hand.bench.board.running.servos.items()}, learnt)
+        self.assertEqual(told(hand).centres, [])
+
+    def test_it_may_be_thrown_away_and_what_is_too_far_off_cannot_be_kept(self):
+        hand = self.flown()
+        hand.do(3, switches={"S3": 2}, right={"x": 0.06, "y": -0.4})
+        self.assertIsNone(told(hand).keep_centres)
+        self.assertTrue(told(hand).centres)
+        hand.do(0.2, switches={"S3": 0}, forget_centre=True)
+        self.assertEqual(told(hand).centres, [])

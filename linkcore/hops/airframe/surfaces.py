@@ -24,6 +24,7 @@ CHECK = Check("airframe")
 Went = Literal["right", "wrong", "still"]
 When = Literal["stick", "steadying"]
 NEUTRAL_WITHIN_DEG = 2.0
+LEAST_NEUTRAL_US, MOST_NEUTRAL_US = 1400, 1600  # farther off a horn is to be set over, not a middle learnt (ours)
 ROLE_WORDS: dict[ServoRole, str] = {
     "left aileron": "the left aileron",
     "right aileron": "the right aileron",
@@ -43,12 +44,15 @@ class SurfacesSeen(BaseModel):
     """What each servo's surface was seen to do, by name and axis: with the stick, and when the craft was moved.
 
     `straight_us`: the pulse at which it stands straight, by two places that it was seen at; `binds`: the pulse at which it came to a stop and hummed.
+
+    `learnt_us`: the mean pulse in level flight, while the board learnt the centre.
     """
 
     stick: dict[str, dict[Axis, Went]] = Field(default_factory=dict)
     steadying: dict[str, dict[Axis, Went]] = Field(default_factory=dict)
     straight_us: dict[str, float] = Field(default_factory=dict)
     binds: dict[str, float] = Field(default_factory=dict)
+    learnt_us: dict[str, float] = Field(default_factory=dict)
 
     def with_seen(self, when: When, name: str, axis: Axis, went: Went) -> SurfacesSeen:
         """One more; the same object where that is known."""
@@ -254,6 +258,33 @@ def _pulses(document: CraftDocument, name: str, seen: SurfacesSeen) -> Iterator[
             "A servo that is pressed against its stop draws its stall current, grows hot, and strips its gears or its rail.",
             Mend(text=f"End its travel at {within} us", edits=(_setup_edit(document, name, setup.model_copy(update={side: within})),)),
         )
+
+
+class CentreTold(BaseModel):
+    """A servo's middle as it is, and as it was learnt in level flight, us."""
+
+    name: str
+    now_us: int
+    learnt_us: int
+
+
+def centres_learnt(document: CraftDocument, seen: SurfacesSeen) -> list[CentreTold]:
+    """What centre learning came to, of every servo; empty where nothing was learnt."""
+    return [
+        CentreTold(name=name, now_us=document.settings.servos.get(name, ServoSetup()).neutral_us, learnt_us=round(us)) for name, us in seen.learnt_us.items()
+    ]
+
+
+def keep_centres(document: CraftDocument, seen: SurfacesSeen) -> Mend | None:
+    """What keeps it; None where nothing was learnt, or is so far off that a horn has to be set over first."""
+    learnt = {each.name: each.learnt_us for each in centres_learnt(document, seen)}
+    if not learnt or not all(LEAST_NEUTRAL_US <= us <= MOST_NEUTRAL_US for us in learnt.values()):
+        return None
+    servos = {name: kept.model_dump() for name, kept in document.settings.servos.items()}
+    for name, us in learnt.items():
+        setup = document.settings.servos.get(name, ServoSetup())
+        servos[name] = setup.model_copy(update={"neutral_us": us}).model_dump()
+    return Mend(text="Keep these middles", edits=(Edit(path="/settings/servos", value=servos),))
 
 
 def _setup_edit(document: CraftDocument, name: str, setup: ServoSetup) -> Edit:

@@ -25,7 +25,7 @@ from linkcore.hops.airframe.pack import cells_found, current_off, voltage_off
 from linkcore.hops.airframe.proofs import Held, facing_off_deg, level_off_deg, no_accelerometer, no_surfaces, too_much
 from linkcore.hops.airframe.rules import COMPASS_MOST_DEG, facing_to_set, full_a, hover_a
 from linkcore.hops.airframe.six_positions import DIRECTIONS, Direction
-from linkcore.hops.airframe.surfaces import Surface, surfaces_of
+from linkcore.hops.airframe.surfaces import CentreTold, Surface, centres_learnt, keep_centres, surfaces_of
 from linkcore.kept import Kept
 from linkcore.parts.models import CELL_VOLTS, Sensor
 from linkcore.reads import Reads, View, Whole
@@ -163,6 +163,8 @@ class AirframeTold(BaseModel):
     something is asked, of `rest_s`. `outputs`: what sets them as they are wired; `unseen`: sensors that are fitted and that the board does not see.
 
     `motors`, `surfaces`: what was seen of them, a row for each corner, and for each axis of a surface; `surfaces_none`: why there are none.
+
+    `centres`: what centre learning came to, `learns_by`: whether a switch turns it on.
     """
 
     hands: Attitude
@@ -188,6 +190,9 @@ class AirframeTold(BaseModel):
     motors: MotorsTold
     surfaces: list[Surface]
     surfaces_none: str
+    centres: list[CentreTold]
+    keep_centres: Mend | None
+    learns_by: bool
     answers: list[AnswerTold]
     unseen: list[Sensor]
 
@@ -329,6 +334,9 @@ def tell(whole: Whole, bench: Shown) -> AirframeTold:
         motors=motors_told(view, seen.motors, bench.motors_now, seen.ends),
         surfaces=surfaces_of(craft, view.parts, seen.surfaces),
         surfaces_none=no_surfaces(view),
+        centres=centres_learnt(craft, seen.surfaces),
+        keep_centres=keep_centres(whole.document, seen.surfaces),
+        learns_by=any(band.mode == "centre learning" for band in craft.settings.modes),
         answers=bench.kept.get("airframe: answers", (craft, view.parts), bench.switches_now, lambda: answers_told(view, bench.switches_now)),
         unseen=[sensor for sensor in view.parts.sensors if sensor not in bench.sensors_seen] if believed is not None else [],
     )

@@ -58,10 +58,8 @@ export const PURPOSES: Record<Hop, Purpose> = {
   airframe: {
     says: "What leaves the board moves the craft, the right way only if the board knows how it sits in it. Here that is found with the craft in your hands, and set; then what it takes for level, whether the pack that lies there is the right one, and whether every motor and surface does what it should. None of it is chosen from a list: it is measured, and said.",
     steps: [
-      "Hold the craft in three poses, set what was found, write it, and look where the USB socket points.",
-      "Set it level, and let it rest.",
-      "Hold a meter to the pack, and read current at rest and with the motors turning, props off.",
-      "Props off: turn each motor with a held key, then answer with the craft which corner moved, and which way.",
+      "Hold the craft in three poses, set what was found, write it, and look where the USB socket points; then set it level, and let it rest.",
+      "Hold a meter to the pack. Then, props off, turn each motor with a held key, and answer with the craft which corner moved, and which way.",
       "Move each stick, then the craft: its surfaces must follow the one, and steady the other.",
     ],
   },

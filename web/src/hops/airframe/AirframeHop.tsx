@@ -245,7 +245,7 @@ function Facing({ told, checks, mend }: { told: AirframeTold; checks: boolean; m
         <Box sx={{ mt: 0.75 }}>
           <Button
             variant={facing.found ? "text" : "contained"}
-            disabled={!checks || asking === "facing"}
+            disabled={!checks || !told.idea || asking === "facing"}
             sx={{ py: 0.25, ...(facing.found && { px: 0.5 }) }}
             onClick={() => ask("facing")}
           >
@@ -274,7 +274,7 @@ function Facing({ told, checks, mend }: { told: AirframeTold; checks: boolean; m
         <Box sx={{ display: "flex", gap: 0.75, flexWrap: "wrap", mt: 0.5 }}>
           <Button
             variant="outlined"
-            disabled={!checks || asking === "six positions"}
+            disabled={!checks || !told.idea || asking === "six positions"}
             sx={{ py: 0, color: colours.verdigris }}
             onClick={() => ask("six positions")}
           >
@@ -314,7 +314,7 @@ function Level({ told, checks, mend }: { told: AirframeTold; checks: boolean; me
       <Box sx={{ display: "flex", gap: 0.75, flexWrap: "wrap", mt: 0.5 }}>
         <Button
           variant="outlined"
-          disabled={!checks || asking === "level"}
+          disabled={!checks || !told.idea || asking === "level"}
           sx={{ py: 0, color: colours.verdigris }}
           onClick={() => sendHands({ asking: "level" })}
         >

@@ -1,11 +1,11 @@
 import Box from "@mui/material/Box";
 import type { ReactNode } from "react";
 import type { AirframeTold, CraftDocument, Mend } from "../../api/types";
-import { known, useSteady } from "../../bench/useBench";
 import { colours, mono } from "../../look/colours";
 import { Panel } from "../../look/Panel";
 import { columns } from "../../look/phone";
 import { SayNumber, Sentence } from "../../look/Sentence";
+import { SetRight } from "./SetRight";
 
 type Told = AirframeTold["answers"][number];
 type Answer = NonNullable<CraftDocument["settings"]["answer"]>;
@@ -27,7 +27,6 @@ export function AnswersPanel({
   set: (axis: Axis, change: Partial<NonNullable<Answer[Axis]>>) => void;
   mend: (each: Mend) => ReactNode;
 }) {
-  const found = useSteady((state) => known(state)?.findings.filter(({ code }) => OF_ANSWERS.test(code)) ?? []);
   if (told.answers.length === 0) return <Panel title="How it answers">No stick turns this craft, or none is carried by a channel.</Panel>;
   const most = Math.max(...told.answers.map((each) => Math.max(each.full_dps, each.gives_dps)));
   return (
@@ -69,22 +68,7 @@ export function AnswersPanel({
           </section>
         ))}
       </Box>
-      {found.length > 0 && (
-        <Box
-          component="section"
-          aria-label="What is odd about it"
-          sx={{ mt: 1.5, pt: 1, borderTop: 1, borderColor: "divider", display: "grid", gap: 1, fontSize: 13.5 }}
-        >
-          {found.map((each) => (
-            <Box key={each.what}>
-              <b>{each.what}</b> {each.why}{" "}
-              {each.mends.map((one) => (
-                <span key={one.text}>{mend(one)}</span>
-              ))}
-            </Box>
-          ))}
-        </Box>
-      )}
+      <SetRight label="What is odd about it" codes={OF_ANSWERS} mend={mend} />
     </Panel>
   );
 }

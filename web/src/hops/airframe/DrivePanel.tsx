@@ -2,10 +2,11 @@ import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import type { ReactNode } from "react";
 import type { AirframeTold, CraftDocument, Mend } from "../../api/types";
-import { known, sendHands, useBenchStore, useSteady } from "../../bench/useBench";
+import { sendHands, useBenchStore } from "../../bench/useBench";
 import { colours } from "../../look/colours";
 import { Panel } from "../../look/Panel";
 import { SayChoice, SayNumber, Sentence } from "../../look/Sentence";
+import { SetRight } from "./SetRight";
 
 type Drive = NonNullable<CraftDocument["settings"]["drive"]>;
 type Kind = NonNullable<Drive["kind"]>;
@@ -28,7 +29,6 @@ export function DrivePanel({
   mend: (each: Mend) => ReactNode;
 }) {
   const { motors } = told;
-  const becs = useSteady((state) => known(state)?.findings.filter(({ code }) => BECS.test(code)) ?? []);
   const kind = drive.kind ?? "analog pulses";
   return (
     <Panel title="ESCs and their end points" aside="kind and rates in the draft">
@@ -79,11 +79,7 @@ export function DrivePanel({
         at the least.
       </Sentence>
       <Ends motors={motors} checks={checks} />
-      {becs.map((each) => (
-        <Box key={each.what} sx={{ fontSize: 13.5, mt: 1 }}>
-          <b>{each.what}</b> {each.why} {each.mends.map((one) => mend(one))}
-        </Box>
-      ))}
+      <SetRight label="BECs" codes={BECS} mend={mend} />
     </Panel>
   );
 }

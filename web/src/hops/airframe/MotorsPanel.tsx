@@ -2,11 +2,12 @@ import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import { type ReactNode, useState } from "react";
 import type { AirframeTold, Mend } from "../../api/types";
-import { known, sendHands, useBenchStore, useSteady } from "../../bench/useBench";
+import { sendHands, useBenchStore } from "../../bench/useBench";
 import { colours, mono } from "../../look/colours";
 import { Panel } from "../../look/Panel";
 import { SayChoice, Sentence } from "../../look/Sentence";
 import { HoldKey } from "./HoldKey";
+import { SetRight } from "./SetRight";
 
 type Motors = AirframeTold["motors"];
 type Row = Motors["corners"][number];
@@ -33,7 +34,7 @@ export function MotorsPanel({ told, checks, mend }: { told: AirframeTold; checks
           </Box>
         )}
         <Corners motors={motors} />
-        <SetRight mend={mend} />
+        <SetRight label="What sets them right" heading="The shortest way to set them right" codes={OF_MOTORS} mend={mend} />
       </Box>
     </Panel>
   );
@@ -260,29 +261,6 @@ function Corners({ motors }: { motors: Motors }) {
           </tr>
         ))}
       </tbody>
-    </Box>
-  );
-}
-
-/** What is wrong of what was answered, with the shortest way to set it right. */
-function SetRight({ mend }: { mend: (each: Mend) => ReactNode }) {
-  const found = useSteady((state) => known(state)?.findings.filter(({ code }) => OF_MOTORS.test(code)) ?? []);
-  if (found.length === 0) return null;
-  return (
-    <Box component="section" aria-label="What sets them right" sx={{ display: "grid", gap: 1 }}>
-      <b>The shortest way to set them right</b>
-      {found.map((each) => (
-        <Box key={each.what}>
-          {each.what}
-          <Box sx={{ display: "flex", gap: 1, flexWrap: "wrap", alignItems: "baseline" }}>
-            {each.mends.map((one) => (
-              <Box component="span" key={one.text}>
-                {mend(one)}
-              </Box>
-            ))}
-          </Box>
-        </Box>
-      ))}
     </Box>
   );
 }

@@ -2,10 +2,11 @@ import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import type { ReactNode } from "react";
 import type { AirframeTold, Mend } from "../../api/types";
-import { known, sendHands, useBenchStore, useSteady } from "../../bench/useBench";
+import { sendHands, useBenchStore } from "../../bench/useBench";
 import { colours, mono } from "../../look/colours";
 import { Panel } from "../../look/Panel";
 import { columns } from "../../look/phone";
+import { SetRight } from "./SetRight";
 
 type Row = AirframeTold["surfaces"][number];
 type Went = Row["with_stick"];
@@ -15,7 +16,6 @@ const ink = (went: Went) => (went === null ? colours.softInk : went === "right" 
 
 /** Control surfaces, as sentences: how each answers its stick, and how it steadies when the craft is moved. */
 export function SurfacesPanel({ told, checks, mend }: { told: AirframeTold; checks: boolean; mend: (each: Mend) => ReactNode }) {
-  const found = useSteady((state) => known(state)?.findings.filter(({ code }) => OF_SURFACES.test(code)) ?? []);
   const link = useBenchStore((state) => state.live?.board.link);
   if (told.surfaces_none) return <Panel title="Control surfaces">Nothing has to be looked at: {told.surfaces_none}.</Panel>;
   const names = [...new Set(told.surfaces.map((row) => row.name))];
@@ -56,25 +56,53 @@ export function SurfacesPanel({ told, checks, mend }: { told: AirframeTold; chec
           );
         })}
       </Box>
-      {found.length > 0 && (
-        <Box
-          component="section"
-          aria-label="What sets surfaces right"
-          sx={{ mt: 1.5, pt: 1, borderTop: 1, borderColor: "divider", display: "grid", gap: 1, fontSize: 13.5 }}
-        >
-          {found.map((each) => (
-            <Box key={each.what}>
-              <b>{each.what}</b> {each.why}
-              <Box sx={{ display: "flex", gap: 1, flexWrap: "wrap" }}>
-                {each.mends.map((one) => (
-                  <span key={one.text}>{mend(one)}</span>
-                ))}
-              </Box>
-            </Box>
-          ))}
+      <CentreLearning told={told} checks={checks} mend={mend} />
+      <SetRight label="What sets surfaces right" codes={OF_SURFACES} mend={mend} />
+    </Panel>
+  );
+}
+
+/** The middles of the servos, learnt by the board in level flight: a sequence for a trial flight, and its result, kept only once it was looked at. */
+function CentreLearning({ told, checks, mend }: { told: AirframeTold; checks: boolean; mend: (each: Mend) => ReactNode }) {
+  return (
+    <Box component="section" aria-label="Centre learning" sx={{ mt: 1.5, pt: 1, borderTop: 1, borderColor: "divider", fontSize: 13.5 }}>
+      <b>Centre learning</b>
+      {told.centres.length > 0 ? (
+        <>
+          {" "}
+          came to this in level flight. Look at it before it is kept: a middle that is far off means a surface set wrong, or a craft out of
+          balance.
+          <Box component="ul" sx={{ m: 0, my: 0.5, pl: 2.5 }}>
+            {told.centres.map((each) => (
+              <li key={each.name}>
+                {each.name}: {each.now_us} us, learnt <b>{each.learnt_us} us</b> ({each.learnt_us - each.now_us >= 0 ? "+" : ""}
+                {each.learnt_us - each.now_us})
+              </li>
+            ))}
+          </Box>
+          <Box sx={{ display: "flex", gap: 1, alignItems: "center" }}>
+            {told.keep_centres ? (
+              mend(told.keep_centres)
+            ) : (
+              <span>One of them is too far off to be kept: set its horn over by a tooth first.</span>
+            )}
+            <Button variant="text" disabled={!checks} sx={{ py: 0 }} onClick={() => sendHands({ forget_centre: true })}>
+              Do not keep it
+            </Button>
+          </Box>
+        </>
+      ) : (
+        <Box component="ol" sx={{ m: 0, mt: 0.5, pl: 2.5, color: "text.secondary" }}>
+          <li>
+            {told.learns_by
+              ? "A switch turns it on: that is set."
+              : "Give it a switch: a mode band of centre learning, on the Switchboard."}
+          </li>
+          <li>On a trial flight, fly level and straight at your usual speed, and hold it so with the sticks.</li>
+          <li>Switch it on for two calm seconds, and off again. Land, disarm, and look here: nothing is kept before.</li>
         </Box>
       )}
-    </Panel>
+    </Box>
   );
 }
 

@@ -34,7 +34,7 @@ export function LossPicture({ told, now, wing, hasSurfaces }: { told: LostTold; 
   const { prediction, loss: run } = told;
   const since = (t: number | null | undefined) => (run && t !== null && t !== undefined ? t - run.radio_silent_t : null);
   const does = prediction.does ?? "motors off";
-  const acts = wing && does === "land" ? "motor off, banks" : BEGINS[does];
+  const acts = wing && does === "land" ? "motor off, banks" : !wing && does === "loiter" ? "holds its place" : BEGINS[does];
   const stopsLater = does !== "motors off" && !(wing && does === "land");
   const predicted: Mark[] = [
     { at: prediction.last_frame_s, text: "last frame" },
