@@ -21,8 +21,10 @@ from linkcore.bench.seen import EDGE_WINDOW_S
 from linkcore.bench.traffic import HomeTraffic, PortTraffic
 from linkcore.bench.turning import TurningWatch
 from linkcore.chain import ProofKey, newly_proven
+from linkcore.craft.airframes import MULTIROTORS
 from linkcore.craft.document import RECEIVER, BoardSettings, CraftDocument
 from linkcore.craft.parts import KitParts, spoken_output
+from linkcore.devices.answers import STEERS, asked_dps, gives_dps
 from linkcore.devices.board_api import BoardApi, Refused
 from linkcore.devices.firmware import Role
 from linkcore.devices.image_facts import ImageFacts, SettingsFormat
@@ -39,6 +41,7 @@ from linkcore.hops.lost_link.runs import LossRun
 from linkcore.hops.sticks.measure import SticksMeasure
 from linkcore.hops.switchboard.detents import SwitchMeasure
 from linkcore.kept import made_of
+from linkcore.parts.axes import Axis
 from linkcore.parts.models import Pack, WayIn
 from linkcore.parts.sensor_names import SensorName
 from linkcore.proofs import Proof
@@ -60,8 +63,10 @@ from linkcore.standins.radio import NO_SIGNAL
 from linkcore.standins.satellite import bind_pad, plugged_into, pulses_sent, speak_as_bound
 from linkcore.standins.sensing import Felt, knows
 from linkcore.standins.telemetry import toggles_of
+from linkcore.standins.turned import AS_ASKED, Effect, TurningCraft, of_motors, of_surfaces
 from linkcore.standins.wires import WireTruth
 from linkcore.wiring.beeper import wired_beeper
+from linkcore.wiring.outputs import layout_wired, motor_roles
 
 SLICE_S = 0.04
 REST_SLICE_S = 0.2
@@ -136,6 +141,7 @@ class Bench:
         self._runs: tuple[tuple[WireTruth, bool, bool, tuple[str, ...]], dict[str, bool]] | None = None
         self.measuring = Measuring(self, state)
         self.turning = TurningWatch(self, state.drives, seed)
+        self.turned: TurningCraft | None = None  # while it is armed and steered
         self.new_proofs: list[Proof] = []
         self.proofs: dict[ProofKey, Proof] = {}
         self.rung: dict[str, str] = {}
@@ -575,7 +581,9 @@ class Bench:
         self.flight.run(until, self.board, self.link.last_sent_t)
         self.measuring.watch_loss(until)
         self.measuring.airframe.watch(until)
+        self._turn(until - self.t)
         if self.board.world.servos:
+            self.board.move_servos(until - self.t)
             self.measuring.airframe.see_surfaces(until)
         if self.turning.ends.output:
             self.measuring.airframe.seen = self.turning.learn(until, self.measuring.airframe.seen)
@@ -585,6 +593,29 @@ class Bench:
         if until >= self._prove_at:
             self._prove_at = until + PROVE_EVERY_S
             self._prove()
+
+    def _turn(self, dt: float) -> None:
+        """Let the craft turn by what the sticks ask, while it is armed and they have it; it is held, and turns in thought only."""
+        board = self.board
+        if not board.armed or board.link != "good" or board.responding:
+            if self.turned is not None:
+                self.turned = None
+            return
+        self.turned = self.turned or TurningCraft()
+        craft, commands = self.whole.craft, board.commands()
+        gives: dict[Axis, float] = {axis: gives_dps(craft, axis) for axis in STEERS}
+        asked = {axis: asked_dps(craft, axis, commands.get(axis, 0.0)) for axis in STEERS}
+        self.turned.step(asked, self._effect(), gives, dt)
+
+    def _effect(self) -> Effect:
+        """What comes of what the board asks, by motors and surfaces as they are."""
+        craft, world = self.whole.craft, self.board.world
+        if world.servos:
+            straight = {each.name: each.truth.turned == (each.name in self.board.running.servo_reverse) for each in world.servos}
+            return of_surfaces([(each.mix.by, (1.0 if straight[each.name] else -1.0) if each.fed else 0.0) for each in world.servos])
+        if craft.airframe not in MULTIROTORS:
+            return AS_ASKED
+        return of_motors(layout_wired(craft, self.parts), motor_roles(craft, self.parts), craft.settings.mixing.props, self.turning.truth.motors)
 
     def _current_a(self) -> float:
         return BOARD_A + self.motors_a if self.board.powered else 0.0

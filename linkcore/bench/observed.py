@@ -16,6 +16,7 @@ from linkcore.devices.port import LinkState, PortReading
 from linkcore.devices.sensors import NEEDS_PACK, USUAL_BAUD
 from linkcore.devices.text_screen import Shown
 from linkcore.findings import Mend
+from linkcore.hops.airframe.answering import TurnsNow
 from linkcore.hops.airframe.measure import AirframeMeasure
 from linkcore.hops.airframe.motor_view import MotorsNow, TurnedTold
 from linkcore.hops.bind.rules import EndsNow
@@ -166,6 +167,12 @@ class Observed:
             learns=bench.turning.ends.output,
             step=bench.turning.ends.step,
         )
+
+    @property
+    def turns_now(self) -> list[TurnsNow]:
+        """What the sticks ask of the craft, and what it does; empty while it is not armed, or flies by itself."""
+        turned = self._bench.turned
+        return [] if turned is None else [TurnsNow(axis=axis, asked_dps=round(asked), dps=round(turned.dps[axis])) for axis, asked in turned.asked.items()]
 
     @property
     def switches_now(self) -> Mapping[str, int]:

@@ -29,6 +29,7 @@ from linkcore.standins.path import SignalPath
 from linkcore.standins.peripherals import DeviceWires
 from linkcore.standins.picture import VideoWay
 from linkcore.standins.radio import StandInReceiver, StandInTransmitter
+from linkcore.standins.turned import TurningCraft
 from linkcore.standins.wires import WireTruth
 
 EDGE_WINDOW_S = 0.4
@@ -150,6 +151,7 @@ class SeenBench(Protocol):
     held: HeldCraft
     read_mah: float
     drawn_s: float
+    turned: TurningCraft | None
 
     @property
     def turning(self) -> Turns:

@@ -7,7 +7,7 @@ import math
 from linkcore.bench.messages import SurfaceTold
 from linkcore.bench.seen import SeenBench
 from linkcore.devices.gimbals import STICKS
-from linkcore.devices.mixers import MIXES, SurfaceMix, steadied
+from linkcore.devices.mixers import MIXES, US_FULL, SurfaceMix, steadied
 from linkcore.hops.airframe.surfaces import SurfacesSeen, Went, When, mixed
 from linkcore.parts.axes import STICK_OF, Axis
 
@@ -15,7 +15,7 @@ STEERS: tuple[Axis, ...] = ("roll", "pitch", "yaw")
 TURN_OVER_S = 0.3  # what is felt of a turn fades so fast, so that a step of the hands is a movement and no jerk
 STICK_OUT, STEADY_OUT, AT_REST = 0.3, 0.12, 0.05  # from where on a stick or a steadying says something of a surface, and below which it says nothing
 MOVED, SETTLED_S = 0.04, 0.3
-FAR_US = 150.0
+FAR_US, STILL_US = 150.0, 8.0
 LEARNS_S = 2.0
 CALM_US = 25.0  # so much a servo may move while its centre is learnt
 
@@ -46,6 +46,7 @@ class SurfaceWatch:
         self._rested_t = 0.0
         self._sticks: dict[Axis, float] = {}
         self._places: dict[str, tuple[float, float]] = {}  # by servo: a pulse, and where its surface stood then
+        self._stands: dict[str, tuple[float, float, float]] = {}  # by servo: since when it stands there, for which pulse, and where
         self._learning: list[tuple[float, dict[str, float]]] = []
 
     def told(self, said: SurfaceTold, seen: SurfacesSeen) -> SurfacesSeen:
@@ -111,7 +112,8 @@ class SurfaceWatch:
                 seen = self._by(seen, "stick", name, mix, sticks, at, STICK_OUT)
             if settled and max(abs(each) for each in sticks.values()) < AT_REST:
                 seen = self._by(seen, "steadying", name, mix, meant, at, STEADY_OUT)
-            seen = self._pulse(seen, name, pulses[name], at)
+            if self._stands_still(t, name, pulses[name], at):
+                seen = self._pulse(seen, name, pulses[name], at)
         return seen
 
     @staticmethod
@@ -124,6 +126,14 @@ class SurfaceWatch:
             return seen
         went: Went = "still" if abs(at) < MOVED else "right" if at * asked[axis] > 0 else "wrong"
         return seen.with_seen(when, name, axis, went)
+
+    def _stands_still(self, t: float, name: str, us: float, at: float) -> bool:
+        """Whether a servo has come to where its pulse wants it."""
+        since, was_us, was_at = self._stands.get(name, (t, us, at))
+        if name not in self._stands or abs(us - was_us) > STILL_US or abs(at - was_at) > STILL_US / US_FULL:
+            self._stands[name] = (t, us, at)
+            return False
+        return t - since >= SETTLED_S
 
     def _pulse(self, seen: SurfacesSeen, name: str, us: float, at: float) -> SurfacesSeen:
         """Two places of a surface tell at which pulse it stands straight; and where it hums it has come to a stop."""

@@ -181,6 +181,7 @@ class StandInBoard:
         self.arming = Arming()
         self.held = Holding(False, None, ())
         self.steady: dict[Axis, float] = {}
+        self._servos_at: dict[str, float] = {}
         self._held_for: tuple[BoardSettings, World, list[float], Holding, list[int]] | None = None
         self.motors_percent = 0.0
         self.testing_loss = False
@@ -600,12 +601,22 @@ class StandInBoard:
             pulses[servo.name] = setup.neutral_us + at * (setup.high_us - setup.neutral_us if at > 0 else setup.neutral_us - setup.low_us)
         return pulses
 
+    def move_servos(self, dt: float) -> None:
+        """Let the servos go on towards where their pulses want them."""
+        pulses = self.pulses_us()
+        self._servos_at = {
+            each.name: each.truth.moved(self._servos_at.get(each.name, pulses[each.name]), pulses[each.name], dt)
+            for each in self.world.servos
+            if each.name in pulses
+        }
+
     def surfaces(self) -> dict[str, float]:
         """Each servo's surface, -1 to 1, as it is seen to go: up or right positive."""
         if not self.world.servos:
             return {}
         pulses = self.pulses_us()
-        return {each.name: round(each.truth.place(pulses[each.name]), 3) if each.fed and each.name in pulses else 0.0 for each in self.world.servos}
+        at = {name: self._servos_at.get(name, us) for name, us in pulses.items()}
+        return {each.name: round(each.truth.place(at[each.name]), 3) if each.fed and each.name in at else 0.0 for each in self.world.servos}
 
 
 _USUAL_SERVO = ServoSetup()

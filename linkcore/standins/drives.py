@@ -9,7 +9,7 @@ from pydantic import BaseModel, ConfigDict, Field
 from linkcore.craft.document import CraftDocument
 from linkcore.craft.layouts import OPPOSITE, Corner, MotorPlace, Turn
 from linkcore.craft.parts import KitParts
-from linkcore.devices.mixers import US_FULL
+from linkcore.devices.mixers import DEG_US, US_FULL
 from linkcore.wiring.outputs import layout_wired, motor_pads
 
 STARTS_PERCENT = (3.5, 5.0)  # within which a sound motor begins to turn (ours)
@@ -37,13 +37,19 @@ class MotorTruth(BaseModel):
 
 
 class ServoTruth(BaseModel):
-    """One servo: whether it sits the other way round, at which pulse its surface is straight, and where it comes to its stops."""
+    """One servo: whether it sits the other way round, at which pulse its surface is straight, where it comes to its stops, and how fast it turns."""
 
     model_config = ConfigDict(frozen=True, extra="forbid")
     turned: bool = False
     neutral_us: float = Field(1500, ge=1300, le=1700)
     stop_low_us: float = Field(900, ge=500, le=1500)
     stop_high_us: float = Field(2100, ge=1500, le=2500)
+    speed_deg_s: float = Field(500, ge=30, le=3000)
+
+    def moved(self, at_us: float, to_us: float, dt: float) -> float:
+        """Where it is after so many seconds on its way, as a pulse."""
+        step = self.speed_deg_s / DEG_US * dt
+        return at_us + max(-step, min(step, to_us - at_us))
 
     def place(self, us: float) -> float:
         """Where its surface is for a pulse, -1 to 1."""
@@ -85,7 +91,12 @@ class DrivesTruth(BaseModel):
                 motor = motor.model_copy(update={"low_us": 1060.0, "high_us": 1860.0})
             motors[pad] = motor.model_copy(update={"open_phase": rng.random() < 1 / 12})
         servos = {
-            name: ServoTruth(turned=rng.random() < 0.5, neutral_us=round(rng.uniform(1440, 1560)), stop_high_us=rng.choice((1880, 2100)))
+            name: ServoTruth(
+                turned=rng.random() < 0.5,
+                neutral_us=round(rng.uniform(1440, 1560)),
+                stop_high_us=rng.choice((1880, 2100)),
+                speed_deg_s=round(rng.uniform(250, 700)),
+            )
             for name in _servos(parts)
         }
         return cls(motors=motors, servos=servos)

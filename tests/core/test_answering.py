@@ -6,7 +6,7 @@ import random
 import unittest
 
 import scenario
-from linkcore.bench.messages import Hands
+from linkcore.bench.messages import BenchState, Hands
 from linkcore.craft.document import AnswerSetup, AxisAnswer, CraftDocument, Rate, apply_edits
 from linkcore.craft.parts import KitParts
 from linkcore.devices.answers import STEERS, asked_dps, curve, gives_dps, softened, turns_back
@@ -14,8 +14,10 @@ from linkcore.findings import Edit
 from linkcore.hops.airframe.answering import check_answers
 from linkcore.hops.airframe.view import READS
 from linkcore.parts.axes import STICK_OF
+from linkcore.standins.drives import DrivesTruth, ServoTruth
 from tests.core.test_airframe import told
 from tests.core.test_bench import Hand
+from tests.core.test_truth import plane
 from tests.crafts import crsf_craft, sbus_craft, whole_of
 
 
@@ -117,3 +119,56 @@ class FindingTest(unittest.TestCase):
             for axis in STEERS:
                 self.assertGreater(gives_dps(craft, axis), 0, (kind, axis))
                 self.assertTrue(curve(craft, KitParts.of(craft), axis, {}), STICK_OF[axis])
+
+
+class TurningTest(unittest.TestCase):
+    """The stand-in craft turns by its motors and surfaces as they are."""
+
+    def flown(self, craft: CraftDocument, drives=None) -> Hand:
+        state = BenchState(stored=craft.settings, running=craft.settings, read_back=craft.settings, drives=drives)
+        hand = Hand(craft, state)
+        hand.do(1.5, left={"x": 0, "y": -1}, right={"x": 0, "y": 0}, usb=False)
+        hand.do(0.5, switches={"S1": 1})
+        hand.do(0.4, left={"x": 0, "y": 0})
+        self.assertTrue(hand.board.armed, hand.board.blockers)
+        return hand
+
+    def turns(self, hand: Hand, **sticks) -> dict:
+        hand.do(1.0, **sticks)
+        return {each.axis: (each.asked_dps, each.dps) for each in told(hand).turns_now}
+
+    def test_a_quad_as_it_should_be_turns_as_it_is_asked_and_no_faster_than_it_can(self):
+        craft = craft_with(roll={"most_dps": 300}, pitch={"most_dps": 2000}, yaw={"most_dps": 150})
+        hand = self.flown(craft)
+        roll = self.turns(hand, right={"x": 1, "y": 0})
+        self.assertAlmostEqual(roll["roll"][1], 300, delta=9)
+        self.assertEqual([round(roll[axis][1] / 10) for axis in ("pitch", "yaw")], [0, 0])
+        pitch = self.turns(hand, right={"x": 0, "y": 1})
+        self.assertAlmostEqual(pitch["pitch"][1], gives_dps(craft, "pitch"), delta=9)
+        hand.do(0.5, switches={"S1": 0})
+        self.assertEqual(told(hand).turns_now, [])
+
+    def test_exchanged_and_reversed_motors_turn_it_otherwise(self):
+        craft = craft_with(roll={"most_dps": 300}, pitch={"most_dps": 300}, yaw={"most_dps": 150})
+        right = DrivesTruth.usual(1, craft, KitParts.of(craft))
+        across = DrivesTruth(motors=right.motors | {"M1": right.motors["M4"], "M4": right.motors["M1"]})
+        roll = self.turns(self.flown(craft, across), right={"x": 1, "y": 0})["roll"]
+        self.assertAlmostEqual(roll[1], 0, delta=9, msg="two motors roll it right, and two left")
+        back_to_front = DrivesTruth(motors={"M1": right.motors["M3"], "M2": right.motors["M4"], "M3": right.motors["M1"], "M4": right.motors["M2"]})
+        pitch = self.turns(self.flown(craft, back_to_front), right={"x": 0, "y": 1})["pitch"]
+        self.assertAlmostEqual(pitch[1], -pitch[0], delta=9)
+        every = right
+        for pad in right.motors:
+            every = every.swapped(pad)
+        yaw = self.turns(self.flown(craft, every), left={"x": 1, "y": 0})["yaw"]
+        self.assertAlmostEqual(yaw[1], -yaw[0], delta=9)
+
+    def test_an_elevator_that_sits_turned_pitches_it_the_other_way(self):
+        craft = plane()
+        parts = KitParts.of(craft)
+        usual = DrivesTruth.usual(1, craft, parts)
+        turned = usual.model_copy(update={"servos": usual.servos | {"elevator": ServoTruth(turned=True)}})
+        for drives, way in ((usual, 1), (turned, -1)):
+            asked, dps = self.turns(self.flown(craft, drives), right={"x": 0, "y": 0.5})["pitch"]
+            self.assertGreater(asked, 10)
+            self.assertAlmostEqual(dps, way * asked, delta=6)

@@ -169,6 +169,13 @@ class PulseTest(unittest.TestCase):
             hand.do(0.6, right={"x": place, "y": 0})
         self.assertNotIn("airframe.servo-binds", findings(hand))
 
+    def test_a_slow_servo_takes_its_time(self):
+        hand = with_plane(elevator={"speed_deg_s": 45})
+        hand.do(0.5, right={"x": 0, "y": -1})
+        self.assertAlmostEqual(hand.bench.live().board.surfaces["elevator"], 0.5, delta=0.1)
+        hand.wait(0.7)
+        self.assertAlmostEqual(hand.bench.live().board.surfaces["elevator"], 1, delta=0.02)
+
     def test_a_middle_outside_its_ends_is_refused(self):
         with self.assertRaisesRegex(ValueError, "neutral lies between its ends"):
             ServoSetup(neutral_us=1500, low_us=1500)

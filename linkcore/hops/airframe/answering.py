@@ -36,6 +36,14 @@ class AnswerTold(BaseModel):
     rate_percent: float
 
 
+class TurnsNow(BaseModel):
+    """What the sticks ask of the stand-in craft about an axis just now, and how fast it turns, degrees a second."""
+
+    axis: Axis
+    asked_dps: float
+    dps: float
+
+
 def answers_told(view: View, switches: Mapping[str, int]) -> list[AnswerTold]:
     """A curve for each axis that a stick drives and this airframe turns about."""
     found = []

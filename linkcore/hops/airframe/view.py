@@ -17,7 +17,7 @@ from linkcore.devices.attitude import level_for
 from linkcore.devices.body import RESERVE_PERCENT
 from linkcore.devices.pack import open_volts, shown_a, shown_mah, shown_v
 from linkcore.findings import Edit, Mend
-from linkcore.hops.airframe.answering import AnswerTold, answers_told
+from linkcore.hops.airframe.answering import AnswerTold, TurnsNow, answers_told
 from linkcore.hops.airframe.facing import LEAST_TIP_DEG
 from linkcore.hops.airframe.measure import REST_S, AirframeMeasure, Asking
 from linkcore.hops.airframe.motor_view import MotorsTold, Turning, motors_told
@@ -194,6 +194,7 @@ class AirframeTold(BaseModel):
     keep_centres: Mend | None
     learns_by: bool
     answers: list[AnswerTold]
+    turns_now: list[TurnsNow]
     unseen: list[Sensor]
 
 
@@ -225,6 +226,11 @@ class Shown(Held, Turning, Protocol):
     @property
     def pack_now(self) -> tuple[bool, float, float, float, float, float, float, bool]:
         """(plugged in, volts that the board reads, amperes, mAh and hours of its sensor; what a meter shows at the pack, what flows, whether motors turn)."""
+        ...
+
+    @property
+    def turns_now(self) -> list[TurnsNow]:
+        """What the sticks ask of the craft, and what it does."""
         ...
 
     @property
@@ -337,6 +343,7 @@ def tell(whole: Whole, bench: Shown) -> AirframeTold:
         centres=centres_learnt(craft, seen.surfaces),
         keep_centres=keep_centres(whole.document, seen.surfaces),
         learns_by=any(band.mode == "centre learning" for band in craft.settings.modes),
+        turns_now=bench.turns_now,
         answers=bench.kept.get("airframe: answers", (craft, view.parts), bench.switches_now, lambda: answers_told(view, bench.switches_now)),
         unseen=[sensor for sensor in view.parts.sensors if sensor not in bench.sensors_seen] if believed is not None else [],
     )

@@ -40,6 +40,7 @@ export function AnswersPanel({
               Full stick asks {each.full_dps}, half {each.half_dps} degrees a second; the first step out of the deadband {each.least_dps}.
               This airframe gives about {each.gives_dps}.
             </Box>
+            <Now now={told.turns_now.find((one) => one.axis === each.axis)} />
             <Sentence>
               The board turns it{" "}
               <SayNumber
@@ -70,6 +71,17 @@ export function AnswersPanel({
       </Box>
       <SetRight label="What is odd about it" codes={OF_ANSWERS} mend={mend} />
     </Panel>
+  );
+}
+
+/** What the sticks ask of the stand-in craft just now, and how it turns by its motors and surfaces as they are. */
+function Now({ now }: { now: AirframeTold["turns_now"][number] | undefined }) {
+  if (!now) return null;
+  const off = Math.abs(now.asked_dps - now.dps) > Math.max(30, Math.abs(now.asked_dps) / 2);
+  return (
+    <Box role="status" sx={{ fontSize: 13.5, color: off ? colours.oxide : colours.verdigris }}>
+      Now it is asked {now.asked_dps}, and turns {now.dps}.
+    </Box>
   );
 }
 
