@@ -546,6 +546,8 @@ class Bench:
     def _slice(self, until: float) -> None:
         self._brown_out(until)
         self.loading.run_until(until)
+        if self.loading.running:
+            self.turning.drive.lapse("something is being flashed", until)
         self._firmware_follows(until)
         if self._foundations() is not self._rested:  # a device has lost its program, or knows another transmitter
             self._forget_what_rested_on(self._rested)

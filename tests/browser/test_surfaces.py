@@ -56,6 +56,18 @@ class SandpiperTest(BrowserTest):
         expect(findings_of(page)).not_to_contain_text("reversed in the transmitter")
 
     @in_browser
+    def test_a_servo_is_set_where_its_figures_stand(self, people):
+        page = people.open("Sandpiper", "Airframe")
+        elevator = self.surfaces(page).filter(has=page.get_by_text("elevator", exact=True))
+        expect(elevator).to_contain_text("-45° to +45°")
+        page.get_by_label("High end of elevator").fill("1800")
+        page.get_by_label("High end of elevator").press("Enter")
+        expect(elevator).to_contain_text("-45° to +27°")
+        write(page)
+        drag(page, "right", [(0, 1)], stay=1.5)
+        expect(elevator.get_by_role("img", name=re.compile("60 percent"))).to_be_visible()
+
+    @in_browser
     def test_a_checker_says_what_they_saw_of_a_real_craft(self, people):
         page = people.open("Sandpiper", "Airframe", "heron")
         self.surfaces(page)

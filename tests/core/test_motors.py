@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import random
 import unittest
+from unittest.mock import PropertyMock, patch
 
 import scenario
 from linkcore.bench.messages import BenchState, Hands
@@ -316,6 +317,12 @@ class LockTest(unittest.TestCase):
         turner.hold("M1", 0.4, press)
         self.assertFalse(turner.drive.turning)
         self.turning(turner, "M2")
+
+    def test_a_flash_makes_what_was_said_of_the_props_lapse(self):
+        turner = ready(None, facing=False)
+        with patch.object(type(turner.hand.bench.loading), "running", PropertyMock(return_value=True)):
+            turner.hand.wait(0.1)
+        self.assertIn("something is being flashed", told(turner.hand).motors.locked)
 
     def test_what_was_said_of_the_props_lapses_after_ten_minutes(self):
         drive = Drive()

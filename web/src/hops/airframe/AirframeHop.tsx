@@ -112,7 +112,18 @@ export function AirframeHop({ craft, edit }: HopProps) {
       )}
       {part === "surfaces" && (
         <Box sx={{ display: "grid", gridTemplateColumns: columns("minmax(0, 1fr) 268px"), gap: 2, alignItems: "start" }}>
-          <SurfacesPanel told={told} checks={checks} mend={mend} />
+          <SurfacesPanel
+            told={told}
+            checks={checks}
+            servos={craft.document.settings.servos ?? {}}
+            setServo={(name, change) =>
+              edit((document) => {
+                document.settings.servos = { ...document.settings.servos, [name]: change };
+                return document;
+              })
+            }
+            mend={mend}
+          />
           <Panel title="Your hands on the craft">
             <GravityMap told={{ ...told, marks: [] }} checks={checks} />
           </Panel>

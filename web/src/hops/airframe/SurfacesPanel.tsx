@@ -1,21 +1,37 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import type { ReactNode } from "react";
-import type { AirframeTold, Mend } from "../../api/types";
+import type { AirframeTold, CraftDocument, Mend } from "../../api/types";
 import { sendHands, useBenchStore } from "../../bench/useBench";
 import { colours, mono } from "../../look/colours";
 import { Panel } from "../../look/Panel";
 import { columns } from "../../look/phone";
+import { SayNumber } from "../../look/Sentence";
 import { SetRight } from "./SetRight";
 
 type Row = AirframeTold["surfaces"][number];
 type Went = Row["with_stick"];
 
+type Servos = NonNullable<CraftDocument["settings"]["servos"]>;
+type Setup = Servos[string];
+
 const SAYS: Record<NonNullable<Went>, string> = { right: "seen so", wrong: "seen the other way", still: "seen not to move" };
 const ink = (went: Went) => (went === null ? colours.softInk : went === "right" ? colours.verdigris : colours.oxide);
 
 /** Control surfaces, as sentences: how each answers its stick, and how it steadies when the craft is moved. */
-export function SurfacesPanel({ told, checks, mend }: { told: AirframeTold; checks: boolean; mend: (each: Mend) => ReactNode }) {
+export function SurfacesPanel({
+  told,
+  checks,
+  servos,
+  setServo,
+  mend,
+}: {
+  told: AirframeTold;
+  checks: boolean;
+  servos: Servos;
+  setServo: (name: string, change: Setup) => void;
+  mend: (each: Mend) => ReactNode;
+}) {
   const link = useBenchStore((state) => state.live?.board.link);
   if (told.surfaces_none) return <Panel title="Control surfaces">Nothing has to be looked at: {told.surfaces_none}.</Panel>;
   const names = [...new Set(told.surfaces.map((row) => row.name))];
@@ -48,9 +64,7 @@ export function SurfacesPanel({ told, checks, mend }: { told: AirframeTold; chec
                     )}
                   </div>
                 ))}
-                <Box sx={{ fontSize: 12.5, color: rows[0]?.binds ? colours.oxide : "text.secondary", fontFamily: mono }}>
-                  {rows[0]?.pulse}
-                </Box>
+                <Pulses name={name} setup={servos[name] ?? USUAL} binds={rows[0]?.binds ?? false} set={setServo} />
               </div>
             </Box>
           );
@@ -107,6 +121,31 @@ function CentreLearning({ told, checks, mend }: { told: AirframeTold; checks: bo
 }
 
 const OF_SURFACES = /^airframe\.(surface|channel-reversed|reversed-in|steadies|neutral|servo-binds|servo-role)/;
+
+const DEG_US = 0.09;
+const USUAL = { neutral_us: 1500, low_us: 1000, high_us: 2000 };
+
+/** A servo's middle and ends in the draft, each changed where it stands. */
+function Pulses({ name, setup, binds, set }: { name: string; setup: Setup; binds: boolean; set: (name: string, change: Setup) => void }) {
+  const degrees = (us: number) => `${us > setup.neutral_us ? "+" : ""}${((us - setup.neutral_us) * DEG_US).toFixed(0)}°`;
+  const say = (label: string, key: keyof typeof USUAL, min: number, max: number) => (
+    <SayNumber
+      label={`${label} of ${name}`}
+      value={setup[key]}
+      unit=""
+      min={min}
+      max={max}
+      onSay={(us) => us !== null && set(name, { ...setup, [key]: Math.round(us) })}
+    />
+  );
+  return (
+    <Box sx={{ fontSize: 12.5, color: binds ? colours.oxide : "text.secondary" }}>
+      Middle {say("Middle", "neutral_us", 1300, 1700)}us, from {say("Low end", "low_us", 800, 1499)}to{" "}
+      {say("High end", "high_us", 1501, 2200)}us: {degrees(setup.low_us)} to {degrees(setup.high_us)}
+      {binds && ", and it comes to its stop before"}.
+    </Box>
+  );
+}
 
 function next(rows: Row[]): string {
   if (rows.length === 0) return "Say first what each servo moves.";
