@@ -149,9 +149,10 @@ def bench_speed() -> list[Row]:
     return [
         ("one CRSF bench at 240/s, nobody told anything", f"{plain:.0f} ms of CPU a bench-second, {1000 / plain:.0f} x real time", "20 x", plain <= 50),
         ("the same, 25 snapshots and 5 reports a second, Sticks in sight", f"{sticks:.0f} ms, report {kept['sticks']} bytes", "50 ms", sticks <= 50),
+        (f"the same, any other hop in sight; the dearest is {dearest}", f"{told[dearest]:.0f} ms, report {kept[dearest]} bytes", "35 ms", told[dearest] <= 35),
         (
-            f"the same, any other hop in sight, beside nobody told; the dearest is {dearest}",
-            f"{told[dearest] / plain:.2f} x ({told[dearest]:.0f} ms), report {kept[dearest]} bytes",
+            f"the same beside nobody told; the dearest is {dearest}",
+            f"{told[dearest] / plain:.2f} x",
             f"{TOLD_TIMES:g} x",
             told[dearest] <= TOLD_TIMES * plain,
         ),

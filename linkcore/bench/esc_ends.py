@@ -2,14 +2,12 @@
 
 from __future__ import annotations
 
-from typing import Literal
-
 from linkcore.bench.seen import SeenBench
+from linkcore.hops.airframe.motor_view import EndsStep
 from linkcore.standins.drives import DrivesTruth
 
 TONE_S = 1.0
 NO_TONE_S = 3.0
-Step = Literal["plug it in", "wait for its tone", "wait for the second tone", "no tone"]
 
 
 class EndsWatch:
@@ -18,7 +16,7 @@ class EndsWatch:
     def __init__(self, bench: SeenBench) -> None:
         self._bench = bench
         self.output = ""
-        self.step: Step = "plug it in"
+        self.step: EndsStep = "plug it in"
         self._since = 0.0
 
     def refuse(self, output: str, *, props_off: bool) -> None:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from typing import Literal, Protocol
+from typing import Protocol
 
 from linkcore.bench.flight import Flight
 from linkcore.bench.latency import LatencyWatch
@@ -12,6 +12,7 @@ from linkcore.craft.document import CraftDocument
 from linkcore.craft.layouts import Corner, Turn
 from linkcore.craft.parts import KitParts
 from linkcore.hops.airframe.measure import AirframeMeasure
+from linkcore.hops.airframe.motor_view import EndsStep
 from linkcore.hops.lost_link.runs import BadAir, Gap, LossRun, RangeWalk, SwitchTest
 from linkcore.hops.sticks.measure import SticksMeasure
 from linkcore.hops.switchboard.detents import SwitchMeasure
@@ -100,7 +101,7 @@ class Learns(Protocol):
     """An ESC that learns its end points."""
 
     output: str
-    step: Literal["plug it in", "wait for its tone", "wait for the second tone", "no tone"]
+    step: EndsStep
 
 
 class Turns(Protocol):

@@ -10,6 +10,7 @@ from linkcore.bench.messages import Hands, TurnLive
 from linkcore.bench.seen import SeenBench
 from linkcore.craft.airframes import MULTIROTORS
 from linkcore.craft.layouts import Corner, Layout, Turn
+from linkcore.devices.motors import reversing, stop_us
 from linkcore.hops.airframe.facing import LEAST_SAMPLES
 from linkcore.hops.airframe.measure import AirframeMeasure, at_rest
 from linkcore.hops.airframe.motors import MotorAnswer, MotorsSeen
@@ -159,6 +160,9 @@ class TurningWatch:
             return "no pack is plugged in: USB alone turns no motor"
         if self.ends.output:
             return "an ESC is learning its end points"
+        turns_both_ways = reversing(bench.parts)
+        if turns_both_ways is not None and turns_both_ways != bench.board.running.reversing_drives:
+            return "the board takes its drives for others than they are, and one would run up at once"
         if bench.board.armed or bench.board.held.arm:
             return "the arm switch is on"
         return ""
@@ -166,11 +170,15 @@ class TurningWatch:
     def share(self, t: float) -> float:
         """At which share of its full speed the motor turns that is being driven; 0 where none does."""
         drive = self.drive
-        return self.truth.motors[drive.output].share(1000 + US_A_PERCENT * drive.percent(t)) if drive.turning else 0.0
+        if not drive.turning:
+            return 0.0
+        settings = self._bench.board.running
+        a_percent = US_A_PERCENT / 2 if settings.reversing_drives else US_A_PERCENT
+        return self.truth.motors[drive.output].share(stop_us(settings) + a_percent * drive.percent(t))
 
     def amperes(self) -> float:
         """What it draws."""
-        return FULL_A * self.share(self._bench.t)
+        return FULL_A * abs(self.share(self._bench.t))
 
     def learn(self, until: float, seen: AirframeMeasure) -> AirframeMeasure:
         """Up to `until`: an ESC that learns its end points; what is known of ends and motors, with that."""

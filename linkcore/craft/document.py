@@ -60,7 +60,7 @@ DeviceName = Annotated[str, Field(pattern=r"^[A-Za-z0-9][A-Za-z0-9 ]{0,29}$", de
 PartRef = Annotated[str, Field(max_length=60, description="A part's id; empty where none is chosen yet")]
 
 
-ServoRole = Literal[
+SurfaceRole = Literal[
     "left aileron",
     "right aileron",
     "aileron",
@@ -71,8 +71,8 @@ ServoRole = Literal[
     "left V-tail",
     "right V-tail",
     "tail servo",
-    "something else",
 ]
+ServoRole = Literal[SurfaceRole, "something else"]
 
 
 class Fitted(_Section):
@@ -393,16 +393,7 @@ OutputRole = Literal[
     "left motor",
     "right motor",
     "motor",
-    "left aileron",
-    "right aileron",
-    "aileron",
-    "elevator",
-    "rudder",
-    "left elevon",
-    "right elevon",
-    "left V-tail",
-    "right V-tail",
-    "tail servo",
+    SurfaceRole,
     "another servo",
 ]
 

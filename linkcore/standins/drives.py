@@ -10,7 +10,7 @@ from linkcore.craft.document import CraftDocument
 from linkcore.craft.layouts import OPPOSITE, Corner, MotorPlace, Turn
 from linkcore.craft.parts import KitParts
 from linkcore.devices.mixers import DEG_US, US_FULL
-from linkcore.wiring.outputs import layout_wired, motor_pads
+from linkcore.wiring.outputs import layout_wired, motor_pads, wired_outputs
 
 STARTS_PERCENT = (3.5, 5.0)  # within which a sound motor begins to turn (ours)
 KICK_DPS = (1.9, 0.6)  # what a strap leaves of the jerk with which a motor starts, mean and spread (ours)
@@ -20,7 +20,7 @@ ENDS_US = (1000.0, 2000.0)
 
 
 class MotorTruth(BaseModel):
-    """One motor: where it sits, which way it turns, from which share of its ESC's range on, percent; `low_us`, `high_us`: the end points that its ESC knows."""
+    """One motor: where it sits, which way it turns, from which share of its ESC's range on, percent; `low_us`, `high_us`: the end points that its ESC knows; `both_ways`: it stands still in the middle of them."""
 
     model_config = ConfigDict(frozen=True, extra="forbid")
     corner: Corner
@@ -29,11 +29,16 @@ class MotorTruth(BaseModel):
     open_phase: bool = False
     low_us: float = Field(ENDS_US[0], ge=800, le=1500)
     high_us: float = Field(ENDS_US[1], ge=1500, le=2200)
+    both_ways: bool = False
 
     def share(self, us: float) -> float:
-        """What share of its full speed it turns at under pulses of this length; 0 where it stands."""
+        """What share of its full speed it turns at under pulses of this length, below nothing the other way round; 0 where it stands."""
         asked = (us - self.low_us) / (self.high_us - self.low_us)
-        return 0.0 if self.open_phase or 100 * asked < self.starts_percent else min(1.0, asked)
+        if self.both_ways:
+            asked = 2 * asked - 1
+        if self.open_phase or 100 * abs(asked) < self.starts_percent or (asked < 0 and not self.both_ways):
+            return 0.0
+        return max(-1.0, min(1.0, asked))
 
 
 class ServoTruth(BaseModel):
@@ -73,6 +78,7 @@ class DrivesTruth(BaseModel):
         """As the craft is meant to be."""
         rng = random.Random(f"usual drives {seed}")
         motors = {pad: _motor(rng, place.corner, place.wanted(document.settings.mixing.props)) for pad, place in _meant(document, parts).items()}
+        motors = {pad: each.model_copy(update={"both_ways": pad in _reversing(document, parts)}) for pad, each in motors.items()}
         servos = {name: ServoTruth(turned=document.servos_turned.get(name, False), neutral_us=1500) for name in _servos(parts)}
         return cls(motors=motors, servos=servos)
 
@@ -89,7 +95,7 @@ class DrivesTruth(BaseModel):
             motor = _motor(rng, corner, turns)
             if rng.random() < 1 / 6:
                 motor = motor.model_copy(update={"low_us": 1060.0, "high_us": 1860.0})
-            motors[pad] = motor.model_copy(update={"open_phase": rng.random() < 1 / 12})
+            motors[pad] = motor.model_copy(update={"open_phase": rng.random() < 1 / 12, "both_ways": pad in _reversing(document, parts)})
         servos = {
             name: ServoTruth(
                 turned=rng.random() < 0.5,
@@ -132,6 +138,11 @@ class DrivesTruth(BaseModel):
 
 def _motor(rng: random.Random, corner: Corner, turns: Turn | None) -> MotorTruth:
     return MotorTruth(corner=corner, turns=turns or "clockwise", starts_percent=round(rng.uniform(*STARTS_PERCENT), 2))
+
+
+def _reversing(document: CraftDocument, parts: KitParts) -> set[str]:
+    """The outputs whose drives turn both ways."""
+    return {pad for pad, device in wired_outputs(document, parts).items() if parts.devices[device].reverses}
 
 
 def _servos(parts: KitParts) -> list[str]:

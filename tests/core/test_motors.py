@@ -512,6 +512,25 @@ class EndsTest(unittest.TestCase):
         self.assertEqual((told(hand).motors.ends.output, hand.bench.measuring.airframe.seen.ends), ("", []))
 
 
+class BoatTest(unittest.TestCase):
+    def test_drives_that_turn_both_ways_start_from_the_middle_and_never_where_the_board_takes_them_for_others(self):
+        craft = scenario.coot()
+        hand = curlew(craft=craft)
+        turner = Turner(hand)
+        turner.make_ready()
+        turner.turn("M1")
+        self.assertLess(turner.drive.ended.percent, 7)
+        self.assertEqual(hand.bench.live().turn.sight, "the left motor turned ahead")
+        turner.by_words("left", "ahead")
+        other = apply_edits(craft, [Edit(path="/settings/reversing_drives", value=False)])
+        hand.bench.take_document(other)
+        hand.bench.write(other.settings)
+        hand.wait(1)
+        self.assertLess(hand.bench.turning.truth.motors["M1"].share(1000), -0.9, "it would be full astern")
+        turner.hold("M1", 0.5)
+        self.assertFalse(turner.drive.turning)
+
+
 class DriveKindTest(unittest.TestCase):
     def drive(self, craft, **drive):
         craft.settings.drive = DriveSetup(**drive)

@@ -19,6 +19,7 @@ from linkcore.parts.models import DriveKind
 from linkcore.reads import View
 from linkcore.wiring.outputs import layout_wired, motor_pads, motor_roles, wired_outputs
 
+EndsStep = Literal["plug it in", "wait for its tone", "wait for the second tone", "no tone"]
 MotorStanding = Literal["not turned yet", "right", "once more", "another corner", "other way", "stood still"]
 
 
@@ -51,19 +52,12 @@ class TurnedTold(BaseModel):
     why: str
 
 
-class MotorsTold(BaseModel):
-    """`why_none`: why there is nothing to turn. `next`: the output to turn, empty where all is answered; `stage`: whether a key turns, or hands answer; `locked`: why no key does anything.
+class DriveNow(BaseModel):
+    """`stage`: whether a key turns, or hands answer; `locked`: why no key does anything; `props_off_s`: for how long the props still count as off.
 
-    `props_off_s`: for how long the props still count as off; `by_words`: why the craft itself cannot answer; `tipped`, `twisted`: what hands have said with it so far.
-
-    `said`: why the last answer was not taken; `told_speed`: whether the ESC tells speed.
+    `by_words`: why the craft itself cannot answer; `tipped`, `twisted`: what hands have said with it so far; `said`: why the last answer was not taken; `told_speed`: whether the ESC tells speed.
     """
 
-    why_none: str
-    corners: list[CornerTold]
-    props: Props
-    rotors: bool
-    next: str
     stage: Literal["turn", "answer"]
     answered: bool
     locked: str
@@ -74,6 +68,23 @@ class MotorsTold(BaseModel):
     twisted: Turn | None
     said: str
     told_speed: bool
+
+
+class MotorsNow(DriveNow):
+    """The drive of a bench as it is, and the ESC that learns its end points."""
+
+    learns: str
+    step: EndsStep
+
+
+class MotorsTold(DriveNow):
+    """`why_none`: why there is nothing to turn; `next`: the output to turn, empty where all is answered."""
+
+    why_none: str
+    corners: list[CornerTold]
+    props: Props
+    rotors: bool
+    next: str
     ends: EndsTold
     drives: list[DriveKind]
     loop_percent: float
@@ -97,25 +108,8 @@ class EndsTold(BaseModel):
     learnt: list[str]
     open: list[str]
     output: str
-    step: Literal["plug it in", "wait for its tone", "wait for the second tone", "no tone"]
+    step: EndsStep
     bec: list[str]
-
-
-class MotorsNow(BaseModel):
-    """The drive of a bench as it is."""
-
-    stage: Literal["turn", "answer"]
-    answered: bool
-    locked: str
-    props_off_s: float
-    ended: TurnedTold | None
-    by_words: str
-    tipped: Corner | None
-    twisted: Turn | None
-    said: str
-    told_speed: bool
-    learns: str
-    step: Literal["plug it in", "wait for its tone", "wait for the second tone", "no tone"]
 
 
 def motors_told(view: View, seen: MotorsSeen, now: MotorsNow, learnt: Sequence[str]) -> MotorsTold:

@@ -42,7 +42,7 @@ function typing(target: EventTarget | null, arrow: boolean): boolean {
       /^(INPUT|TEXTAREA|SELECT)$/.test(target.tagName) ||
       target.closest(
         arrow
-          ? '[role="listbox"],[role="dialog"],[role="combobox"],[role="slider"],[role="radiogroup"]'
+          ? '[role="listbox"],[role="dialog"],[role="combobox"],[role="slider"],[role="radiogroup"],[role="tablist"]'
           : '[role="listbox"],[role="dialog"],[role="combobox"]',
       ) !== null)
   );

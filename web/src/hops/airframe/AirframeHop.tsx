@@ -9,6 +9,7 @@ import type { HopProps } from "../../craft/hopProps";
 import { MendOf } from "../../findings/Mends";
 import { colours, mono } from "../../look/colours";
 import { HopHead } from "../../look/HopHead";
+import { onArrow } from "../../look/onArrow";
 import { Panel } from "../../look/Panel";
 import { columns } from "../../look/phone";
 import { AnswersPanel } from "./AnswersPanel";
@@ -36,7 +37,12 @@ export function AirframeHop({ craft, edit }: HopProps) {
   return (
     <>
       <HopHead title="Airframe" question="Does what leaves the board move the craft the right way?" />
-      <Box role="tablist" aria-label="Parts of the airframe" sx={{ display: "flex", gap: 0.75, flexWrap: "wrap", mb: 1.5 }}>
+      <Box
+        role="tablist"
+        aria-label="Parts of the airframe"
+        onKeyDown={onArrow}
+        sx={{ display: "flex", gap: 0.75, flexWrap: "wrap", mb: 1.5 }}
+      >
         {PARTS.map(({ part: each, title, proofs }) => (
           <Button
             key={each}
