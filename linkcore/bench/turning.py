@@ -5,10 +5,13 @@ from __future__ import annotations
 import math
 import random
 
+import numpy as np
+
 from linkcore.bench.esc_ends import EndsWatch
 from linkcore.bench.messages import Hands, TurnLive
 from linkcore.bench.seen import SeenBench
 from linkcore.craft.airframes import MULTIROTORS
+from linkcore.craft.facing import Vector, unit
 from linkcore.craft.layouts import Corner, Layout, Turn
 from linkcore.devices.motors import reversing, stop_us
 from linkcore.hops.airframe.facing import LEAST_SAMPLES
@@ -74,6 +77,7 @@ class TurningWatch:
         self.said = ""  # why the last answer was not taken
         self._turned = self._was_turning = False
         self._lies, self._still_s, self._asked_t = True, 0.0, 0.0
+        self._lay: Vector | None = None  # the pull that the board read where it was strapped down
 
     # --- hands ------------------------------------------------------------------------------------------------------
 
@@ -117,6 +121,7 @@ class TurningWatch:
         if hands.props_off is not None:
             if hands.props_off:
                 self.drive.say_props_off(hands.by, t)
+                self._lay = None
                 self._wait_for_rest()
             else:
                 self.drive.lapse("it was taken back", t)
@@ -282,11 +287,21 @@ class TurningWatch:
         if not self._lies:
             self.drive.moved(until)
         elif self.drive.stage == "turn" and self._rested:
+            if self._lay is None and self._feels:
+                self._lay = np.mean(self._bench.held.accelerometer, axis=0)
             self.drive.lies_still()
 
     @property
     def _rested(self) -> bool:
-        return self._lies and self._still_s >= REST_S - 1e-6
+        return self._lies and self._still_s >= REST_S - 1e-6 and self._put_down()
+
+    def _put_down(self) -> bool:
+        """Whether it lies as it was strapped down: hands can hold a craft still, but not at once so, and elsewhere."""
+        if self._lay is None:
+            return True
+        pull = np.mean(self._bench.held.accelerometer, axis=0)
+        away = float(unit(pull) @ unit(self._lay))
+        return away > math.cos(math.radians(TIP_DEG))
 
     def _wait_for_rest(self) -> None:
         """From now on it has to lie still."""

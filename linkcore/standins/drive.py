@@ -21,7 +21,7 @@ PRESSES = 64
 
 Stage = Literal["turn", "answer"]
 PICK_UP = "Drive locked: pick it up, or answer in words."
-LIE_STILL = "Drive locked until it has lain still for 2 s."
+LIE_STILL = "Drive locked until it has lain still for 2 s, as it was strapped down."
 SAY_PROPS = "Drive locked: say first that the props are off and the craft is strapped down."
 
 

@@ -318,6 +318,27 @@ class LockTest(unittest.TestCase):
         self.assertFalse(turner.drive.turning)
         self.turning(turner, "M2")
 
+    def test_hands_that_hold_it_quite_still_unlock_nothing(self):
+        turner = ready(None)
+        hand = turner.hand
+        turner.turn("M1")
+        hand.do(0.2, tilt_deg=40, towards_deg=-45)
+        for turn in (15, 30, 45):
+            hand.do(0.1, turn_deg=turn)
+        hand.wait(5)
+        self.assertEqual((told(hand).motors.tipped, told(hand).motors.twisted, told(hand).motors.stage), ("front left", "clockwise", "answer"))
+        self.assertEqual(hand.bench.measuring.airframe.seen.motors.answers, {}, "it is not put down yet")
+        turner.hold("M2", 0.4)
+        self.assertFalse(turner.drive.turning)
+        hand.do(2.6, tilt_deg=0)
+        self.assertEqual(len(hand.bench.measuring.airframe.seen.motors.answers["M1"]), 1)
+        turner.turn("M1")
+        hand.do(0.2, moved="front left", moved_turns="clockwise")
+        hand.do(5, tilt_deg=40)
+        self.assertIn("lain still", told(hand).motors.locked)
+        hand.do(2.6, tilt_deg=0)
+        self.assertEqual(told(hand).motors.locked, "")
+
     def test_a_flash_makes_what_was_said_of_the_props_lapse(self):
         turner = ready(None, facing=False)
         with patch.object(type(turner.hand.bench.loading), "running", PropertyMock(return_value=True)):
