@@ -13,7 +13,7 @@ from linkcore.bench.seen import SeenBench
 from linkcore.craft.airframes import MULTIROTORS
 from linkcore.craft.facing import Vector, unit
 from linkcore.craft.layouts import Corner, Layout, Turn
-from linkcore.devices.motors import reversing, stop_us
+from linkcore.devices.motors import TURN_MOST_PERCENT, reversing, stop_us
 from linkcore.hops.airframe.facing import LEAST_SAMPLES
 from linkcore.hops.airframe.measure import AirframeMeasure, at_rest
 from linkcore.hops.airframe.motors import MotorAnswer, MotorsSeen
@@ -26,6 +26,7 @@ from linkcore.wiring.outputs import layout_wired
 TIP_DEG = 20.0  # so far the craft has to be tipped before it points to a corner
 NEAR_DEG = 30.0  # and so near to that corner; of a plus, whose corners lie 90 degrees apart, as of an X
 TWIST_DEG = 30.0
+FULL_RAMP_PERCENT = TURN_MOST_PERCENT - 0.5  # a motor that stood still up to here stands still; below it may only have needed more
 US_A_PERCENT = 10.0  # us of a pulse for each percent that is asked
 
 
@@ -151,6 +152,9 @@ class TurningWatch:
             return seen
         if corner is None and ended.by_telemetry:
             self.said = f"Its ESC tells that {ended.output} turned. Turn it once more, and look: nothing was taken."
+            return seen
+        if corner is None and ended.percent < FULL_RAMP_PERCENT:
+            self.said = f"{ended.output} was asked {ended.percent:.1f} % at the most, and may need more. Turn it once more, and hold for three seconds unless it turns: nothing was taken."
             return seen
         return seen.with_answer(ended.output, answer)
 

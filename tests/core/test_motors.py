@@ -454,6 +454,17 @@ class StartTest(unittest.TestCase):
         self.assertIn("motors", hand.proven("airframe"))
 
 
+    def test_one_that_was_asked_little_is_not_said_to_stand_still(self):
+        turner = ready(usual_but(lambda pad: {"open_phase": pad == "M1"}))
+        hand = turner.hand
+        turner.hold("M1", 1.0)
+        hand.do(0.1, let_go=True)
+        turner.by_words("nothing")
+        self.assertIn("M1 was asked 5.0 % at the most, and may need more.", hand.report().told.airframe.motors.said)
+        self.assertNotIn("airframe.motor-still", findings(hand))
+        self.assertEqual(hand.report().told.airframe.motors.next, "M1")
+
+
 class TruthTest(unittest.TestCase):
     def test_what_is_so_is_kept_with_the_bench_and_in_no_document(self):
         turner = ready()
