@@ -9,6 +9,7 @@ from typing import Any
 from linkcore.findings import SEVERITIES, Finding, HopKey, Mend
 from linkcore.hop import Coin, Hop, HopState
 from linkcore.hops.registry import HOPS
+from linkcore.kept import made_of
 from linkcore.proofs import Proof, ProofState, state_of
 from linkcore.reads import Whole
 
@@ -73,20 +74,25 @@ def coin(findings: Iterable[Finding], proofs: Sequence[ProofState]) -> tuple[Coi
 def chain(whole: Whole, proofs: Proofs, findings: Iterable[Finding], seen: Any = None, hops: Sequence[Hop] = HOPS) -> tuple[list[HopState], list[Finding]]:
     """(every hop as it stands, the findings with those that look at the hops before). A signal flows as far as it flows at every hop before."""
     found = list(findings)
-    states: list[HopState] = []
+    of_hop: dict[HopKey, list[Finding]] = {hop.key: [] for hop in hops}
+    for finding in found:
+        of_hop[finding.hop].append(finding)
+    states: dict[HopKey, HopState] = {}
     flowing = seen is not None
     for hop in hops:
         view = hop.reads.view(whole)
-        found += hop.stands(view, {state.hop: state for state in states})
+        for finding in hop.stands(view, states):
+            found.append(finding)
+            of_hop[finding.hop].append(finding)
         standing = whole.kept.get(
             f"proofs of {hop.key}", tuple(proofs.get((hop.key, proof.name)) for proof in hop.proofs), None, partial(_standing, hop, whole, proofs)
         )
-        mark, why = coin([finding for finding in found if finding.hop == hop.key], standing)
+        mark, why = coin(of_hop[hop.key], standing)
         flowing = flowing and hop.flows(seen)
         recorded = {proof.name: proofs[hop.key, proof.name] for proof in hop.proofs if (hop.key, proof.name) in proofs}
         value = hop.proven_value(recorded) if hop.proven_value is not None and mark == "rings true" else hop.value(view, seen)
-        states.append(HopState(hop=hop.key, coin=mark, why=why, value=value, flows=flowing, proofs=standing))
-    return states, found
+        states[hop.key] = made_of(HopState, hop=hop.key, coin=mark, why=why, value=value, flows=flowing, proofs=standing)
+    return list(states.values()), found
 
 
 def _standing(hop: Hop, whole: Whole, proofs: Proofs) -> list[ProofState]:

@@ -36,6 +36,11 @@ class Kept:
 def made_of(kind: type[T], /, **values: Any) -> T:
     """A model of just these values, of which nothing is checked and nothing left to a default: for what comes many times a second from our own hands."""
     made = object.__new__(kind)
-    for name, value in (("__dict__", values), ("__pydantic_fields_set__", set(values)), ("__pydantic_extra__", None), ("__pydantic_private__", None)):
-        object.__setattr__(made, name, value)
+    _put(made, "__dict__", values)
+    _put(made, "__pydantic_fields_set__", set(values))
+    _put(made, "__pydantic_extra__", None)
+    _put(made, "__pydantic_private__", None)
     return made
+
+
+_put = object.__setattr__

@@ -32,6 +32,8 @@ class Proof(BaseModel):
 
     def why_not(self, now: Mapping[str, str]) -> str:
         """Why it no longer holds, in words; empty where it does."""
+        if self.rests_on == now:
+            return ""
         if UNKNOWN in self.rests_on:
             return f"proven before, but {self.rests_on[UNKNOWN]}"
         changed = self.changed(now)

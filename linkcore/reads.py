@@ -125,21 +125,23 @@ class Reads:
 
     def view(self, whole: Whole) -> View:
         """The projection."""
-        if self.keys not in whole._views:
-            whole._views[self.keys] = View(
+        known = whole._views.get(self.keys)
+        if known is None:
+            known = whole._views[self.keys] = View(
                 _craft_in_view(whole, set(self.keys)),
                 _parts_in_view(whole.parts, set(self.keys)),
                 whole.installed if "firmware" in self.keys else None,
                 whole.identity if "bind" in self.keys else None,
                 whole.rung if "rung" in self.keys else None,
             )
-        return whole._views[self.keys]
+        return known
 
     def foundation(self, whole: Whole) -> dict[str, str]:
         """The hashes of all that is in the projection, each under its key."""
-        if self.keys not in whole._foundations:
-            whole._foundations[self.keys] = {key: whole.digest(key) for key in self._all if key not in _LATER or SECTIONS[key](whole) != _LATER[key]}
-        return whole._foundations[self.keys]
+        known = whole._foundations.get(self.keys)
+        if known is None:
+            known = whole._foundations[self.keys] = {key: whole.digest(key) for key in self._all if key not in _LATER or SECTIONS[key](whole) != _LATER[key]}
+        return known
 
 
 # --- what there is to read --------------------------------------------------------------------------------------
@@ -317,8 +319,13 @@ def stable(value: Any) -> Any:
 
 def unused(value: BaseModel) -> set[str]:
     """The fields that came later and say nothing yet."""
-    fields = type(value).model_fields.items()
-    return {name for name, info in fields if LATER in info.metadata and getattr(value, name) == info.get_default(call_default_factory=True)}
+    return {name for name, usual in _later(type(value)) if getattr(value, name) == usual}
+
+
+@cache
+def _later(kind: type[BaseModel]) -> list[tuple[str, Any]]:
+    """A model's fields that came later, and what they say until they are used."""
+    return [(name, info.get_default(call_default_factory=True)) for name, info in kind.model_fields.items() if LATER in info.metadata]
 
 
 def _named(value: Any, data: Any) -> Any:

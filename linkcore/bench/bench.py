@@ -49,6 +49,7 @@ from linkcore.protocols.base import ProtocolSpec, TelemetryFrame
 from linkcore.protocols.registry import RECEIVER_PROTOCOLS
 from linkcore.reads import Whole
 from linkcore.signal.edges import NO_TIMES, Edges
+from linkcore.signal.uart import toggles_of
 from linkcore.standins.bells import Bells
 from linkcore.standins.board import Servo, StandInBoard, World
 from linkcore.standins.drives import ServoTruth
@@ -62,7 +63,6 @@ from linkcore.standins.picture import VideoWay
 from linkcore.standins.radio import NO_SIGNAL
 from linkcore.standins.satellite import bind_pad, plugged_into, pulses_sent, speak_as_bound
 from linkcore.standins.sensing import Felt, knows
-from linkcore.standins.telemetry import toggles_of
 from linkcore.standins.turned import AS_ASKED, Effect, TurningCraft, of_motors, of_surfaces
 from linkcore.standins.wires import WireTruth
 from linkcore.wiring.beeper import wired_beeper

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Mapping, Sequence
 
 from linkcore.craft.document import CraftDocument
 from linkcore.devices.modes import switch_channels
@@ -13,6 +13,8 @@ from linkcore.hops.switchboard.detents import SwitchMeasure
 from linkcore.parts.axes import AXES, Axis, channel_of
 from linkcore.protocols.base import ChannelFrame, Frame
 
+Stretch = tuple[Sequence[float], Sequence[float]]  # when, s, and what came then, us
+NOTHING: Stretch = ((), ())
 FINDER_S = 0.02  # how often the channel finder takes a sample
 
 
@@ -32,22 +34,25 @@ class Ear:
         times = [frame.t or 0.0 for frame in counted]
         by_number = None if whole else [frame.numbered() for frame in counted]
 
-        def values(channel: int) -> list[tuple[float, float]]:
+        def values(channel: int) -> Stretch:
             if columns is not None:
-                return list(zip(times, columns[channel - 1], strict=True)) if channel <= len(columns) else []
-            return [(t, known[channel]) for t, known in zip(times, by_number or (), strict=True) if channel in known]
+                return (times, columns[channel - 1]) if channel <= len(columns) else NOTHING
+            heard = [(t, known[channel]) for t, known in zip(times, by_number or (), strict=True) if channel in known]
+            return [t for t, _ in heard], [us for _, us in heard]
 
         for axis in AXES:
-            if seen := values(channel_of(axis, channel_map)):
-                self.sticks.add_all(axis, seen)
+            at, seen = values(channel_of(axis, channel_map))
+            if seen:
+                self.sticks.add_all(axis, at, seen)
                 watch = self.watches.get(axis)
                 if watch is not None:
-                    watch.take_all(seen)
+                    watch.take_all(at, seen)
                     if watch.noise is not None and self.sticks.noise.get(axis) is not watch.noise:
                         self.sticks.noise[axis] = watch.noise
         for channel in switches_on:
-            if seen := values(channel):
-                self.switches.add_all(channel, seen)
+            at, seen = values(channel)
+            if seen:
+                self.switches.add_all(channel, at, seen)
         return len(counted)
 
 

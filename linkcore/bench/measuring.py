@@ -64,6 +64,7 @@ class Measuring:
         self.finder = ChannelFinder(bench.document.transmitter.stick_mode, state.sticks.found)
         self._watches: dict[Axis, RestWatch] = {axis: RestWatch() for axis in AXES}
         self._finder_t = 0.0
+        self._listening: tuple[CraftDocument, BoardSettings, list[int]] | None = None
         self.sticks_in_sight = True  # which channel a stick moves, and its noise at rest, are looked for only while somebody looks at that
 
     def anew(self) -> None:
@@ -155,11 +156,17 @@ class Measuring:
         board: BoardApi = self._bench.board
         running = board.running
         self.latency.take(frames)
-        channels = switch_channels(self._bench.document, running)
+        channels = self._switch_channels(running)
         Ear(self.sticks, self.switches, self._watches if self.sticks_in_sight else {}).hear(frames, running.channel_map, channels)
         if self.sticks_in_sight:
             self._find()
         self._see_row(channels, running)
+
+    def _switch_channels(self, running: BoardSettings) -> list[int]:
+        known, document = self._listening, self._bench.document
+        if known is None or known[0] is not document or known[1] is not running:
+            known = self._listening = (document, running, switch_channels(document, running))
+        return known[2]
 
     def watched_s(self) -> dict[Axis, float]:
         """How long each stick has rested so far, s."""

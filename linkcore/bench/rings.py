@@ -61,10 +61,13 @@ def _receivers(bench: SeenBench, reading: PortReading) -> list[str]:
     carrying = {lead.pin for lead in bench.wire.leads if bench.path.reaches(lead) and lead.pad_name in bench.board.edges_matter_on}
     found = []
     if bench.pack and not bench.usb and bench.board.powered:  # nothing else can have fed it
-        found += [key for patch in feed_wires(bench.document, bench.parts) if (key := wire_key(patch)) not in bench.rung]
+        feed = bench.whole.kept.get("feed wires", (), None, lambda: feed_wires(bench.document, bench.parts))
+        found += [key for patch in feed if (key := wire_key(patch)) not in bench.rung]
     for patch in bench.document.wiring:
+        if patch.device != RECEIVER or wire_key(patch) in bench.rung:
+            continue
         pin = bench.receiver_part.pin_called(patch.pin)
-        if patch.device != RECEIVER or pin is None or wire_key(patch) in bench.rung:
+        if pin is None:
             continue
         alone = sum(each.device == RECEIVER and each.pin == patch.pin for each in bench.document.wiring) == 1
         if alone and (patch.pin in carrying or pin.kind in ("supply", "ground")):

@@ -19,6 +19,7 @@ from linkcore.hops.switchboard.detents import SwitchMeasure
 from linkcore.parts.axes import Axis
 from linkcore.parts.models import Board, Receiver, Transmitter
 from linkcore.protocols.base import ProtocolSpec, TelemetryFrame
+from linkcore.reads import Whole
 from linkcore.signal.edges import Edges
 from linkcore.standins.bells import Bells
 from linkcore.standins.board import StandInBoard
@@ -140,6 +141,12 @@ class SeenBench(Protocol):
     link: RadioLink
     loading: Loading
     path: SignalPath
+
+    @property
+    def whole(self) -> Whole:
+        """All that is known of the craft, judged by what the board runs."""
+        ...
+
     satellite_away: bool
     rung: dict[str, str]
     usb: bool

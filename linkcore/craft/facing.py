@@ -123,11 +123,14 @@ def unit(vector: Sequence[float] | Vector) -> Vector:
     return array / float(np.linalg.norm(array))
 
 
+@lru_cache(maxsize=256)
 def tipped(tilt_deg: float, towards_deg: float, turn_deg: float) -> Matrix:
     """What takes the ground's axes to those of a craft that was turned clockwise seen from above, then tipped: `towards_deg` 0 nose down, 90 right side down."""
     towards = math.radians(towards_deg)
     to = _about(2, math.degrees(towards))
-    return to.T @ _about(1, -tilt_deg) @ to @ _about(2, turn_deg)
+    pose: Matrix = to.T @ _about(1, -tilt_deg) @ to @ _about(2, turn_deg)
+    pose.flags.writeable = False  # it is shared
+    return pose
 
 
 def attitude_deg(turned: Matrix) -> tuple[float, float, float]:

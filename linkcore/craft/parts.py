@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field, replace
+from functools import cached_property
 from typing import TypeVar
 
 from linkcore.craft.document import RECEIVER, CraftDocument
@@ -60,7 +61,7 @@ class KitParts:
         """The same parts where wires, jumper or wished protocol are those of another document."""
         return replace(self, spoken=spoken_output(document, self.maybe_receiver) if self.maybe_receiver else None)
 
-    @property
+    @cached_property
     def sensors(self) -> dict[Sensor, list[str]]:
         """Every sensor that is fitted, and which parts have it: the board by its own name, a device by what it is called here."""
         fitted: dict[Sensor, list[str]] = {}

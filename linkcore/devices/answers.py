@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from itertools import pairwise
 
 from linkcore.craft.airframes import MULTIROTORS, WINGS
@@ -63,16 +63,26 @@ def answer_of(settings: BoardSettings, axis: Axis) -> AxisAnswer:
 
 def channel_us(document: CraftDocument, parts: KitParts, axis: Axis, place: float, switches: Mapping[str, int]) -> float | None:
     """What arrives at the board for a stick's place, -1 to 1: rounded to the transmitter's counts and the protocol's steps; None where no channel carries the stick."""
+    arrives = _arriving(document, parts, axis, switches)
+    return arrives(place) if arrives is not None else None
+
+
+def _arriving(document: CraftDocument, parts: KitParts, axis: Axis, switches: Mapping[str, int]) -> Callable[[float], float] | None:
+    """What channel_us() tells, by the stick's place."""
     source = STICK_OF[axis]
     number = next((index for index, each in enumerate(document.transmitter.channels, 1) if each.source == source), None)
     transmitter = parts.maybe_transmitter
     if number is None or transmitter is None:
         return None
     memory = Memory(document.transmitter, transmitter)
-    us = in_counts(memory.output(number, lambda each: place if each == source else 0.0, switches), transmitter)
     spec = RECEIVER_PROTOCOLS.get(parts.spoken.protocol) if parts.spoken else None
     step = spec.step_us if spec else 0.0
-    return CENTRE_US + round((us - CENTRE_US) / step) * step if step else us
+
+    def arrives(place: float) -> float:
+        us = in_counts(memory.output(number, lambda each: place if each == source else 0.0, switches), transmitter)
+        return CENTRE_US + round((us - CENTRE_US) / step) * step if step else us
+
+    return arrives
 
 
 def least_dps(document: CraftDocument, parts: KitParts, axis: Axis) -> float:
@@ -85,13 +95,12 @@ def least_dps(document: CraftDocument, parts: KitParts, axis: Axis) -> float:
 
 def curve(document: CraftDocument, parts: KitParts, axis: Axis, switches: Mapping[str, int]) -> list[tuple[float, float]]:
     """(the stick's place, degrees a second) from end to end, both ends and all between composed; empty where no channel carries the stick."""
-    found = []
-    for index in range(-POINTS, POINTS + 1):
-        us = channel_us(document, parts, axis, index / POINTS, switches)
-        if us is None:
-            return []
-        found.append((index / POINTS, asked_dps(document, axis, command_of(us, band_us(document.settings, axis)))))
-    return found
+    arrives = _arriving(document, parts, axis, switches)
+    if arrives is None:
+        return []
+    band = band_us(document.settings, axis)
+    places = [index / POINTS for index in range(-POINTS, POINTS + 1)]
+    return [(place, asked_dps(document, axis, command_of(arrives(place), band))) for place in places]
 
 
 def turns_back(points: list[tuple[float, float]]) -> float | None:

@@ -3,8 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass
-from typing import Literal
+from typing import Literal, NamedTuple
 
 from pydantic import BaseModel
 
@@ -28,8 +27,7 @@ class Blocker(BaseModel):
     hop: HopKey | None = None
 
 
-@dataclass(frozen=True)
-class ArmView:
+class ArmView(NamedTuple):
     """What the board knows when it decides. `back_s`: how long the link has been back after a loss, None where none was lost; `up_s`: time since it started; `home_ready`: whether the fix is good enough for a home."""
 
     powered: bool = True

@@ -7,11 +7,13 @@ from __future__ import annotations
 
 import hashlib
 import unicodedata
+from functools import lru_cache
 
 LENGTH = 8
 SHORTEST_PHRASE = 8
 
 
+@lru_cache(maxsize=64)  # who knows whom is asked many times a second
 def _hash(data: bytes, purpose: bytes) -> bytes:
     return hashlib.blake2b(data, digest_size=LENGTH, person=purpose).digest()
 

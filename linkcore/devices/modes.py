@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass
+from functools import cached_property
 from typing import Literal
 
 from linkcore.craft.airframes import FLYERS, MULTIROTORS, ON_THE_GROUND, WINGS
@@ -144,12 +145,12 @@ class Holding:
     beaten: tuple[tuple[str, str], ...] = ()
     lacking: tuple[str, ...] = ()
 
-    @property
+    @cached_property
     def main(self) -> str:
         """The flight mode: what the sticks do."""
         return next((mode for mode in self.modes if mode not in NOT_A_FLIGHT_MODE), DEFAULT_MODE)
 
-    @property
+    @cached_property
     def text(self) -> str:
         """All that holds; acro where no flight mode does."""
         flight = [mode for mode in self.modes if mode not in NOT_A_FLIGHT_MODE] or [DEFAULT_MODE]

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
+from functools import cache
 from typing import Annotated, Literal
 
 from pydantic import AfterValidator, Field
@@ -40,6 +41,7 @@ def spelled(sources: Iterable[str]) -> str | None:
     return order if _is_order(order) else None
 
 
+@cache  # asked with every frame; there are 24 orders
 def channel_of(axis: Axis, channel_order: str) -> int:
     """The channel (from 1) that carries an axis under a channel order."""
     return channel_order.index(LETTER_OF[STICK_OF[axis]]) + 1

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Mapping
-from typing import Annotated, Any, Literal
+from functools import cached_property
+from typing import Annotated, Any, Literal, Self
 
 from pydantic import BaseModel, ConfigDict, Field, computed_field, model_validator
 
@@ -62,6 +63,13 @@ Milliamps = Annotated[int, Field(ge=0, le=60000)]
 
 class _Fact(BaseModel):
     model_config = ConfigDict(frozen=True, extra="forbid")
+
+    def model_copy(self, *, update: Mapping[str, Any] | None = None, deep: bool = False) -> Self:
+        """A copy with some facts otherwise; what was worked out of the old ones is left behind."""
+        copied = super().model_copy(update=update, deep=deep)
+        for name in copied.__dict__.keys() - type(self).model_fields.keys():
+            del copied.__dict__[name]
+        return copied
 
 
 def _once(names: list[str], what: str) -> None:
@@ -304,6 +312,11 @@ class Board(_Fact):
         found = self.pad(name)
         return found.kind if found else None
 
+    @cached_property
+    def outputs(self) -> tuple[str, ...]:
+        """The pads that drive motors and servos, in its own order."""
+        return tuple(pad.name for pad in self.pads if pad.kind == "output")
+
     def pad(self, name: str) -> Pad | None:
         """The pad called `name`."""
         return next((pad for pad in self.pads if pad.name == name), None)
@@ -541,7 +554,12 @@ class Peripheral(_Device):
         """Whether it is an analog video transmitter: it sends what comes from the board's video pad."""
         return any(pin.goes_to == "video" for pin in self.pins)
 
-    @property
+    @cached_property
+    def driven_by_outputs(self) -> frozenset[str]:
+        """The pins that go to outputs of a board."""
+        return frozenset(pin.name for pin in self.pins if pin.goes_to == "output")
+
+    @cached_property
     def servo(self) -> bool:
         """Whether it is a servo: an output moves it, and it takes its supply by the same lead."""
         moved = {pin.lead for pin in self.pins if pin.goes_to == "output" and pin.lead}
@@ -550,7 +568,7 @@ class Peripheral(_Device):
     @property
     def drives(self) -> int:
         """How many outputs it turns motors by; none for a servo."""
-        return 0 if self.servo else sum(pin.goes_to == "output" for pin in self.pins)
+        return 0 if self.servo else len(self.driven_by_outputs)
 
     @model_validator(mode="after")
     def _possible(self) -> Peripheral:

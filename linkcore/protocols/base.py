@@ -4,9 +4,10 @@ from __future__ import annotations
 
 import math
 from abc import ABC, abstractmethod
+from array import array
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
-from typing import Literal
+from typing import Literal, NamedTuple
 
 from linkcore.signal.edges import Times
 from linkcore.signal.uart import NOTHING_RECEIVED, ReceivedBytes, UartReceiver, UartSettings
@@ -99,8 +100,7 @@ class PulseDecoder(ABC):
         return []
 
 
-@dataclass(frozen=True)
-class Sent:
+class Sent(NamedTuple):
     """What a sender has to say in one radio frame. `us`: all its channels, from CH1."""
 
     us: Sequence[float]
@@ -151,7 +151,7 @@ class SerialReader(LineReader):
     def _decode(self, received: ReceivedBytes) -> tuple[ReceivedBytes, list[Frame]]:
         if not len(received):
             return received, []
-        return received, self._decoder.feed(received.data.tobytes(), received.times.tolist(), received.errors.tolist())
+        return received, self._decoder.feed(received.data.tobytes(), array("d", received.times.tobytes()), received.errors.tobytes())
 
 
 class PulseReader(LineReader):

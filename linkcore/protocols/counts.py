@@ -8,6 +8,8 @@ from operator import lshift
 
 from linkcore.protocols.base import Field
 
+KEPT = 2048  # frames, either way, that need not be worked out again: sticks at rest flicker between a few
+
 
 def us_from_raw(raw: int) -> float:
     """Relation A of the wire facts: us = 1500 + (raw - 992) * 5 / 8."""
@@ -24,7 +26,8 @@ _SHIFTS = tuple(range(0, 176, 11))
 _US = tuple(us_from_raw(raw) for raw in range(2048))
 
 
-def unpack_channels(payload: bytes | bytearray) -> tuple[tuple[int, ...], tuple[float, ...]]:
+@functools.lru_cache(maxsize=KEPT)
+def unpack_channels(payload: bytes) -> tuple[tuple[int, ...], tuple[float, ...]]:
     """16 x 11 bits, least significant first, from 22 bytes: (raw, us)."""
     bits = int.from_bytes(payload, "little")
     raw = tuple([(bits >> shift) & 0x7FF for shift in _SHIFTS])
@@ -44,6 +47,11 @@ def pack_channels(raw: Sequence[int]) -> bytes:
 
 def pack_us(us: Sequence[float]) -> bytes:
     """22 bytes from up to 16 values in us (relation A); channels that are not given rest at 1500."""
+    return _packed(tuple(us))
+
+
+@functools.lru_cache(maxsize=KEPT)
+def _packed(us: tuple[float, ...]) -> bytes:
     return pack_channels([raw_from_us(value) for value in [*us, *[1500.0] * 16][:16]])
 
 

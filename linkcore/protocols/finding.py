@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from abc import abstractmethod
+from array import array
 from bisect import bisect_right
 from collections.abc import Sequence
 from dataclasses import dataclass, field
@@ -11,6 +12,8 @@ from dataclasses import dataclass, field
 import numpy as np
 
 from linkcore.protocols.base import BadFrame, Decoder, Frame
+
+_NONE: tuple[int, None] = (0, None)  # no frame begins there
 
 
 class ScanDecoder(Decoder):
@@ -25,7 +28,7 @@ class ScanDecoder(Decoder):
 
     def __init__(self) -> None:
         self._bytes = bytearray()
-        self._times: list[float] = []
+        self._times = array("d")
         self._errors = bytearray()
         self._timed = False
         self._in_step = False  # the byte before belonged to a good frame
@@ -49,11 +52,11 @@ class ScanDecoder(Decoder):
         self._errors += bytes(errors) if errors is not None else bytes(len(data))
         if times is not None:
             self._timed = True
-            held = len(self._times)
-            if held and len(times) and times[0] - self._times[-1] > self.gap_s:
-                self._pauses.append(held)
-            self._pauses += (np.flatnonzero(np.diff(np.asarray(times)) > self.gap_s) + (held + 1)).tolist()
+            held = max(1, len(self._times))
             self._times.extend(times)
+            since = np.asarray(self._times)[held - 1 :]
+            self._pauses += ((since[1:] - since[:-1] > self.gap_s).nonzero()[0] + held).tolist()
+            del since  # the array may not grow while it is looked at
         return self._scan()
 
     def finish(self) -> list[Frame]:
@@ -66,8 +69,10 @@ class ScanDecoder(Decoder):
         at = 0
         size = len(held)
         while at < size:
-            self._notice_gap(at)
-            outcome = self._frame_at(at, size, at_end)
+            # silence ends a run of skipped bytes: what follows is a frame of its own
+            if self._timed and self._last is not None and self._times[at] - self._last > self.gap_s:
+                self._seen_gap, self._skipping = True, False
+            outcome = self._frame_at(at, size, at_end) if held[at] in self.starts else _NONE
             if outcome is None:
                 break
             length, frame = outcome
@@ -89,28 +94,20 @@ class ScanDecoder(Decoder):
             self._pauses = [place - at for place in self._pauses if place > at]
         return frames
 
-    def _notice_gap(self, at: int) -> None:
-        """Silence ends a run of skipped bytes: what follows is a frame of its own."""
-        if self._timed and self._last is not None and self._times[at] - self._last > self.gap_s:
-            self._seen_gap = True
-            self._skipping = False
-
     def _frame_at(self, at: int, size: int, at_end: bool) -> tuple[int, Frame | None] | None:
-        """(length, frame) of the frame that begins at `at`; no frame where none does; None where more bytes are needed."""
+        """(length, frame) of the frame that begins at `at`, with a byte that may begin one; no frame where none does; None where more bytes are needed."""
         held = self._bytes
-        if held[at] not in self.starts:
-            return 0, None
         length = self._length(held, at, size)
         end = size if length is None else at + length
         if length == 0:
-            return 0, None
+            return _NONE
         there = min(end, size)
-        if self._timed and there - at > 1 and self._has_pause(at, there):
-            return 0, None
+        if self._pauses and there - at > 1 and self._has_pause(at, there):
+            return _NONE
         if length is None or end > size:
-            return (0, None) if at_end else None
+            return _NONE if at_end else None
         if self._errors.count(0, at, end) < end - at:
-            return 0, None
+            return _NONE
         return length, self._read(bytes(held[at:end]), self._times[at] if self._timed else None)
 
     def _has_pause(self, start: int, end: int) -> bool:

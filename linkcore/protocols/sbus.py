@@ -40,7 +40,7 @@ class SbusDecoder(GapDecoder):
         return held[end] == HEADER
 
     def _read(self, frame: bytes | bytearray, t: float | None) -> Frame:
-        raw, us = unpack_channels(frame[1:23])
+        raw, us = unpack_channels(bytes(frame[1:23]))
         flags = frame[23]
         return ChannelFrame(t, us, raw, failsafe=bool(flags & FAILSAFE), frame_lost=bool(flags & FRAME_LOST))
 

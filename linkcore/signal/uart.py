@@ -7,6 +7,7 @@ that is set wrongly therefore reads the garbage a real one would read.
 
 from __future__ import annotations
 
+from array import array
 from dataclasses import dataclass, replace
 from functools import cache
 from typing import Literal
@@ -105,11 +106,35 @@ def send(data: bytes, starts: Times | float, settings: UartSettings) -> Edges:
     if len(values) == 0:
         return Edges(settings.idle_level, NO_TIMES)
     begins: Times = starts if isinstance(starts, np.ndarray) else np.asarray(starts + np.arange(len(values)) * settings.byte_s, dtype=np.float64)
-    rows, positions = np.nonzero(_toggles_of(settings.data_bits, settings.parity, settings.stop_bits)[values])
-    return Edges(settings.idle_level, begins[rows] + positions * settings.bit_s)
+    toggles = _toggles_of(settings.data_bits, settings.parity, settings.stop_bits)
+    places = begins[:, None] + np.arange(toggles.shape[1]) * settings.bit_s
+    return Edges(settings.idle_level, places[toggles[values]])
 
 
-_FEW = 4000  # bytes at once
+Pieces = list[tuple[float, bytes]]  # when the first start bit goes out, s, and the bytes
+
+
+def toggles_of(pieces: Pieces, settings: UartSettings) -> Times:
+    """The toggles of bytes that begin at these times (s), those of each piece back to back."""
+    if not pieces:
+        return NO_TIMES
+    sizes = [len(data) for _, data in pieces]
+    offsets = np.arange(max(sizes)) * settings.byte_s
+    starts = np.concatenate([start + offsets[:size] for (start, _), size in zip(pieces, sizes, strict=True)])
+    return send(b"".join([data for _, data in pieces]), starts, settings).times
+
+
+@cache
+def _meanings(data_bits: int, parity: Parity) -> tuple[NDArray[np.uint16], NDArray[np.uint8], NDArray[np.uint8]]:
+    """How a port makes bytes of levels: (which samples a toggle turns over, by how many middles of bits have passed since the start edge, the start bit's among them; of every word of samples its byte; its errors)."""
+    samples = data_bits + (parity != "none") + 1
+    turned_over = np.array([(1 << samples) - (1 << max(0, passed - 1)) for passed in range(samples + 2)], np.uint16)
+    words = np.arange(1 << samples, dtype=np.uint16)
+    bits = ((words[:, None] >> np.arange(samples, dtype=np.uint16)) & 1).astype(np.uint8)
+    errors = np.where(bits[:, -1], 0, FRAMING_ERROR).astype(np.uint8)
+    if parity != "none":
+        errors |= np.where(_parity_bits(bits[:, :data_bits], parity) == bits[:, data_bits], 0, PARITY_ERROR).astype(np.uint8)
+    return turned_over, (words & ((1 << data_bits) - 1)).astype(np.uint8), errors
 
 
 class UartReceiver:
@@ -121,47 +146,40 @@ class UartReceiver:
         self._level = (settings.idle_level if level is None else level) ^ int(settings.inverted)
         self._pending = NO_TIMES
         self._not_before = -np.inf
-        samples = self.settings.data_bits + (self.settings.parity != "none") + 1
-        self._middles = (np.arange(samples) + 1.5) * self.settings.bit_s
-        self._weights = (1 << np.arange(self.settings.data_bits)).astype(np.uint16)
+        self._stop_sample = (settings.data_bits + (settings.parity != "none") + 1.5) * settings.bit_s
+        self._turned_over, self._bytes, self._errors = _meanings(settings.data_bits, settings.parity)
 
     def feed(self, toggles: Times, until: float) -> ReceivedBytes:
         """Take further toggles; `until` (seconds) is the time up to which the line is known."""
         times = np.concatenate((self._pending, toggles)) if len(self._pending) else toggles
         if len(times) == 0:
             return NOTHING_RECEIVED
-        bit = self.settings.bit_s
-        parity = self.settings.parity
-        samples = 1 + self.settings.data_bits + (parity != "none") + 1
-        stop_sample = (samples - 0.5) * bit
+        half_bit, stop_sample = 0.5 * self.settings.bit_s, self._stop_sample
 
         first_fall = 0 if self._level == 1 else 1
         falls = times[first_fall::2]
         rises = times[first_fall + 1 :: 2]
-        if len(rises) and (rises - falls[: len(rises)]).min() <= 0.5 * bit:  # a spike among them, which hardly ever is
-            toggles_before_middle = np.searchsorted(times, falls + 0.5 * bit, side="right") - (first_fall + 1 + 2 * np.arange(len(falls)))
+        if len(rises) and np.minimum.reduce(rises - falls[: len(rises)]) <= half_bit:  # a spike among them, which hardly ever is
+            toggles_before_middle = np.searchsorted(times, falls + half_bit, side="right") - (first_fall + 1 + 2 * np.arange(len(falls)))
             falls = falls[toggles_before_middle % 2 == 0]
-        candidates = falls[np.searchsorted(falls, self._not_before) :]
+        candidates = falls if len(falls) and falls[0] >= self._not_before else falls[falls.searchsorted(self._not_before) :]
 
-        # Every candidate knows which one the port would arm on next, so the walk itself is a chase through a list.
-        following = np.searchsorted(candidates, candidates + stop_sample, side="left").tolist()
-        known = int(np.searchsorted(candidates, until - stop_sample, side="right"))
-        taken = []
-        at = 0
+        # Every candidate knows which one the port would arm on next, so the walk itself is a chase through them.
+        following = candidates.searchsorted(candidates + stop_sample).data
+        known = int(candidates.searchsorted(until - stop_sample, side="right"))
+        taken, at = array("q"), 0
         while at < known:
             taken.append(at)
             at = following[at]
 
-        starts = candidates[taken]
-        result = self._sample(times, starts, bit, samples) if taken else NOTHING_RECEIVED
-
+        result = NOTHING_RECEIVED
+        if taken:
+            result = self._sample(times, candidates[np.frombuffer(taken, np.int64)])
+            self._not_before = float(result.times[-1]) + stop_sample
+        keep = len(times)
         if at < len(candidates):
             self._not_before = float(candidates[at])
-            keep = int(np.searchsorted(times, self._not_before, side="left"))
-        else:
-            keep = len(times)
-            if len(starts):
-                self._not_before = float(starts[-1]) + stop_sample
+            keep = int(times.searchsorted(self._not_before))
         self._level ^= keep & 1
         self._pending = times[keep:].copy()
         return result
@@ -170,30 +188,16 @@ class UartReceiver:
         """The line stays as it is after `until`: read a byte whose last edge has already come."""
         return self.feed(NO_TIMES, until + 2 * self.settings.byte_s)
 
-    def _sample(self, times: Times, starts: Times, bit: float, samples: int) -> ReceivedBytes:
-        # Walk all bytes at once, sample by sample: hardly ever does more than one toggle lie between two samples.
-        if len(starts) < _FEW:  # one look-up for all is the quicker way where numpy's calls are what costs
-            places = starts[:, None] + self._middles[None, :]
-            bits = ((np.searchsorted(times, places.ravel(), side="right").reshape(places.shape) + self._level) & 1).astype(np.uint8)
-            return self._read_bits(starts, bits)
-        fence = np.append(times, np.inf)
-        passed = np.searchsorted(times, starts, side="right")
-        bits = np.empty((len(starts), samples - 1), dtype=np.uint8)
-        for place in range(samples - 1):
-            when = starts + (place + 1.5) * bit
-            while (behind := fence[passed] <= when).any():
-                passed += behind
-            bits[:, place] = (passed + self._level) & 1
-        return self._read_bits(starts, bits)
-
-    def _read_bits(self, starts: Times, bits: NDArray[np.uint8]) -> ReceivedBytes:
-        data_bits = bits[:, : self.settings.data_bits]
-        data = (data_bits @ self._weights).astype(np.uint8)
-        errors = np.where(bits[:, -1] == 0, FRAMING_ERROR, 0).astype(np.uint8)
-        if self.settings.parity != "none":
-            wrong = _parity_bits(data_bits, self.settings.parity) != bits[:, self.settings.data_bits]
-            errors |= np.where(wrong, PARITY_ERROR, 0).astype(np.uint8)
-        return ReceivedBytes(data, starts, errors)
+    def _sample(self, times: Times, starts: Times) -> ReceivedBytes:
+        """The bytes that begin at `starts`. After its start edge the line is low; each further toggle turns over every sample from the next middle on."""
+        begins = times.searchsorted(starts)
+        times, begins = times[begins[0] :], begins - begins[0]
+        since = times - starts.repeat(np.concatenate((begins[1:], (len(times),))) - begins)
+        middles_passed = np.ceil(since * self.settings.baud - 0.5).astype(np.intp)
+        turned_over = self._turned_over.take(middles_passed, mode="clip")
+        turned_over[begins] = 0  # the start edges themselves
+        words = np.bitwise_xor.reduceat(turned_over, begins)
+        return ReceivedBytes(self._bytes[words], starts, self._errors[words])
 
 
 def read_all(edges: Edges, settings: UartSettings, until: float) -> ReceivedBytes:

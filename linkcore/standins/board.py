@@ -10,7 +10,7 @@ from typing import Literal
 import numpy as np
 
 from linkcore.craft.airframes import WINGS
-from linkcore.craft.document import Airframe, BoardSettings, Response, ServoSetup
+from linkcore.craft.document import Airframe, BoardSettings, ModeBand, Response, ServoSetup
 from linkcore.devices.answers import band_us, command_of
 from linkcore.devices.arming import Arming, ArmView, Blocker, blockers
 from linkcore.devices.board_api import EventKind, EventLog, Refused
@@ -60,6 +60,15 @@ class Mouth:
 
 
 @dataclass(frozen=True)
+class _Bands:
+    """Of settings: the bands of a lost-link test, and the channels that any band listens to, ascending."""
+
+    settings: BoardSettings
+    tests: tuple[ModeBand, ...]
+    channels: tuple[int, ...]
+
+
+@dataclass(frozen=True)
 class Servo:
     """A servo on an output, as it is: `mix`: what the board moves it by; `fed`: whether its rail has supply."""
 
@@ -96,6 +105,7 @@ class StandInBoard:
         self.events = EventLog()
         self.powered = True
         self.world = World()
+        self._listens: _Bands | None = None
         self._mouth: tuple[BoardSettings, Pad, ProtocolSpec | None, Mouth | None] | None = None
         self._boot(0.0, 0.0)
 
@@ -182,7 +192,7 @@ class StandInBoard:
         self.held = Holding(False, None, ())
         self.steady: dict[Axis, float] = {}
         self._servos_at: dict[str, float] = {}
-        self._held_for: tuple[BoardSettings, World, list[float], Holding, list[int]] | None = None
+        self._held_for: tuple[BoardSettings, World, list[float], Holding] | None = None
         self.motors_percent = 0.0
         self.testing_loss = False
         self._back_t: float | None = None
@@ -424,8 +434,8 @@ class StandInBoard:
 
     def _tested(self, channels: tuple[float, ...]) -> bool:
         """Whether the switch of the lost-link test is on."""
-        tests = [band for band in self.running.modes if band.mode == "lost-link test"]
-        return any(band.holds(channels[band.channel - 1] if band.channel <= len(channels) else 0.0) for band in tests)
+        tests = self._bands().tests
+        return bool(tests) and any(band.holds(channels[band.channel - 1] if band.channel <= len(channels) else 0.0) for band in tests)
 
     def _stop(self, t: float, why: str) -> None:
         self.arming.disarm()
@@ -555,21 +565,26 @@ class StandInBoard:
 
     def _holds(self) -> Holding:
         """What the channels turn on, after fallback; reckoned anew when one that a band listens to has moved."""
-        known = self._held_for
-        channels = known[4] if known is not None and known[0] is self.running else self._listened_to()
-        heard = dict(enumerate(self.channels, 1))
+        known, channels, us = self._held_for, self._bands().channels, self.channels
         if self.link == "lost" and self.running.lost_link.switches_us:
-            heard |= self.running.lost_link.switches_us
-        values = [heard[channel] for channel in channels if channel in heard]
+            heard = dict(enumerate(us, 1)) | self.running.lost_link.switches_us
+            values = [heard[channel] for channel in channels if channel in heard]
+        else:
+            heard, size = None, len(us)
+            values = [us[channel - 1] for channel in channels if channel <= size]
         if known is None or known[0] is not self.running or known[1] is not self.world or known[2] != values:
-            held = holds(self.running, heard, self.world.lacking)
-            known = self._held_for = (self.running, self.world, values, held, channels)
+            held = holds(self.running, dict(enumerate(us, 1)) if heard is None else heard, self.world.lacking)
+            known = self._held_for = (self.running, self.world, values, held)
         return known[3]
 
-    def _listened_to(self) -> list[int]:
-        """The channels that a band listens to."""
-        bands = [*([self.running.arming] if self.running.arming else []), *self.running.modes]
-        return sorted({band.channel for band in bands})
+    def _bands(self) -> _Bands:
+        """What of the running settings is asked with every frame."""
+        known = self._listens
+        if known is None or known.settings is not self.running:
+            bands = [*([self.running.arming] if self.running.arming else []), *self.running.modes]
+            tests = tuple(band for band in self.running.modes if band.mode == "lost-link test")
+            known = self._listens = _Bands(self.running, tests, tuple(sorted({band.channel for band in bands})))
+        return known
 
     def commands(self) -> dict[Axis, float]:
         """What it makes of the sticks, -1 to 1 (throttle 0 to 1), the deadband taken off; empty before the first frame."""

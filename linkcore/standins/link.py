@@ -156,6 +156,7 @@ class RadioLink:
         self._rng = rng
         self._came = 0
         self._budget: tuple[CraftDocument, object, Budget | None] | None = None
+        self._lost_at = (math.inf, 0.0)  # a margin, dB, and what it loses, percent
         self._margin: tuple[Budget | None, tuple[float, float], float | None] | None = None
 
     def resume(self, state: LinkKept) -> None:
@@ -387,8 +388,10 @@ class RadioLink:
             return 0.0
         self.air.pass_shadow(self.distance_m, period_s)
         margin += self.air.shadow_db - aspect_db(self.heading_deg, self.distance_m)
+        if self._lost_at[0] != margin:
+            self._lost_at = (margin, loss_percent(margin))
         self.receiver.signal = (found.sensitivity_dbm + margin, margin + SNR_AT_SENSITIVITY_DB)
-        return loss_percent(margin)
+        return self._lost_at[1]
 
     def take_home(self, frames: list[TelemetryFrame]) -> None:
         """What the receiver has heard from the board goes into the row for the way home."""

@@ -15,10 +15,10 @@ from linkcore.devices.sensors import Values
 from linkcore.parts.models import Output
 from linkcore.protocols.base import Frame, LineReader, PollFrame, ProtocolSpec, SerialReader, TelemetryFrame
 from linkcore.signal.edges import NO_TIMES, Edges, Times
-from linkcore.signal.uart import ReceivedBytes, UartSettings
+from linkcore.signal.uart import ReceivedBytes, UartSettings, toggles_of
 from linkcore.standins.board import Mouth, StandInBoard
 from linkcore.standins.radio import Said
-from linkcore.standins.telemetry import Asker, Teller, toggles_of
+from linkcore.standins.telemetry import Asker, Teller
 from linkcore.standins.voice import SerialVoice, voice_of
 from linkcore.standins.wires import Chatter, Lead, WireTruth, both_drive
 

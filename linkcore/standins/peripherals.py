@@ -14,9 +14,8 @@ from linkcore.devices.sensors import USUAL_BAUD
 from linkcore.parts.models import Job, Pad, Peripheral, Screen, Sensor, Serial
 from linkcore.protocols import esc, mavlink, nmea, text_frame, ubx
 from linkcore.protocols.base import BadFrame, Decoder, Frame, SerialReader, TelemetryFrame
-from linkcore.signal.uart import UartSettings
+from linkcore.signal.uart import Pieces, UartSettings, toggles_of
 from linkcore.standins.board import StandInBoard
-from linkcore.standins.telemetry import Pieces, toggles_of
 from linkcore.standins.wires import grounded
 
 GPS_EVERY_S, ESC_EVERY_S, FLOW_EVERY_S, SIZE_EVERY_S = 0.2, 0.2, 0.4, 0.5

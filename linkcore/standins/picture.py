@@ -15,10 +15,9 @@ from linkcore.parts.models import Screen
 from linkcore.parts.sensor_names import SensorName
 from linkcore.protocols.base import Frame, SerialReader, TelemetryFrame
 from linkcore.protocols.text_frame import TextDecoder, encode_picture
-from linkcore.signal.uart import UartSettings
+from linkcore.signal.uart import UartSettings, toggles_of
 from linkcore.standins.board import StandInBoard
 from linkcore.standins.peripherals import Heard
-from linkcore.standins.telemetry import toggles_of
 from linkcore.standins.wires import grounded
 from linkcore.wiring.picture import screen_of, video_devices
 

@@ -5,7 +5,6 @@ from __future__ import annotations
 import math
 import random
 from collections import deque
-from dataclasses import replace
 
 from linkcore.craft.document import CraftDocument
 from linkcore.devices.bind_count import SatelliteSpeech
@@ -176,7 +175,8 @@ class Air:
     @property
     def lq_percent(self) -> int:
         """Heard frames among the last hundred slots."""
-        return round(100 * self._heard / len(self._recent)) if self._recent else 0
+        slots = len(self._recent)
+        return self._heard if slots == LQ_FRAMES else round(100 * self._heard / slots) if slots else 0
 
 
 Said = tuple[float, Sent | bytes]
@@ -264,7 +264,7 @@ class StandInReceiver:
             self._rssi_us = rssi_on_channel_us(rssi_percent(self.signal[0]) if self.linked else 0.0)
         values = [*sent.us, *([1500.0] * (channel - len(sent.us)))]
         values[channel - 1] = self._rssi_us
-        return replace(sent, us=values)
+        return sent._replace(us=values)
 
     def _said(self, heard: bool, lq_percent: int) -> Sent | None:
         if self._values is None:

@@ -6,16 +6,13 @@ import math
 from collections.abc import Callable, Mapping
 from typing import Any
 
-import numpy as np
-
 from linkcore.devices.sensors import TELLINGS, Message, Value, Values
 from linkcore.parts.models import ReceiverTelemetry
 from linkcore.parts.sensor_names import SensorName
 from linkcore.protocols import crsf, fport, hub, ibus, mavlink, sport
 from linkcore.protocols.base import Frame, PollFrame, SerialSpec, TelemetryFrame
 from linkcore.protocols.registry import SERIAL_PROTOCOLS
-from linkcore.signal.edges import NO_TIMES, Times
-from linkcore.signal.uart import UartSettings, send
+from linkcore.signal.uart import Pieces
 
 SPORT_POLL_S = 0.012
 IBUS_POLL_S = 0.007
@@ -23,7 +20,6 @@ SPORT_ANSWER_AFTER_S = 0.0006
 IBUS_ANSWER_AFTER_S = 0.0004
 IBUS_FORGETS = 20  # questions without an answer, and an address is looked for anew
 IBUS_IDS = 15
-Pieces = list[tuple[float, bytes]]
 
 
 class Asker:
@@ -365,11 +361,3 @@ def _mavlink(messages: list[Message], says: Values, turn: int) -> bytes:
 
 
 _UNASKED: Mapping[str, Callable[[list[Message], Values, int], bytes]] = {"CRSF": _crsf, "hub telemetry": _hub, "MAVLink": _mavlink}
-
-
-def toggles_of(pieces: Pieces, uart: UartSettings) -> Times:
-    """The toggles of bytes that begin at these times (s), each piece back to back."""
-    if not pieces:
-        return NO_TIMES
-    starts = np.concatenate([start + np.arange(len(data)) * uart.byte_s for start, data in pieces])
-    return send(b"".join(data for _, data in pieces), starts, uart).times

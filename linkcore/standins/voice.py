@@ -8,13 +8,12 @@ from collections.abc import Sequence
 import numpy as np
 
 from linkcore.parts.models import Output
-from linkcore.protocols.base import Encoder, ProtocolSpec, PulseSpec, Sent, SerialSpec
+from linkcore.protocols.base import Encoder, ProtocolSpec, PulseSpec, SerialSpec
 from linkcore.protocols.ppm import PERIOD_S as PPM_PERIOD_S
 from linkcore.signal.edges import NO_TIMES, Times
-from linkcore.signal.uart import UartSettings, send
+from linkcore.signal.uart import UartSettings, toggles_of
 from linkcore.standins.radio import Said
 
-MOST_BYTES = 256  # of one word
 MOST_LAG_S = 0.88 * PPM_PERIOD_S  # a frame of pulses that would begin later than this is left to the next radio slot
 
 
@@ -40,7 +39,6 @@ class SerialVoice(Voice):
         self._channels = output.channels
         self._usual = self._encoder = spec.encoder()
         self._busy_until = 0.0
-        self._offsets = np.arange(MOST_BYTES) * self.uart.byte_s
 
     def speak(self, encoder: Encoder | None) -> None:
         """Make frames in another way; None: as this output's protocol does."""
@@ -48,21 +46,14 @@ class SerialVoice(Voice):
 
     def say(self, words: Sequence[Said]) -> list[Times]:
         """See Voice. A word that comes while another is still going out waits for it."""
-        if not words:
-            return [NO_TIMES]
-        byte_s = self.uart.byte_s
-        data, starts = bytearray(), []
+        byte_s, encode, most = self.uart.byte_s, self._encoder.frame, self._channels
+        pieces = []
         for start, what in words:
-            piece = (
-                what
-                if isinstance(what, bytes)
-                else self._encoder.frame(Sent(what.us[: self._channels], what.frame_lost, what.failsafe, what.rssi_percent, what.fades))
-            )
+            piece = what if isinstance(what, bytes) else encode(what if len(what.us) <= most else what._replace(us=what.us[:most]))
             start = max(start, self._busy_until)
             self._busy_until = start + len(piece) * byte_s
-            starts.append(start + self._offsets[: len(piece)])
-            data += piece
-        return [send(bytes(data), np.concatenate(starts), self.uart).times]
+            pieces.append((start, piece))
+        return [toggles_of(pieces, self.uart)]
 
 
 class PulseVoice(Voice):

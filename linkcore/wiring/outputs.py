@@ -13,16 +13,16 @@ from linkcore.devices.mixers import MIXES
 SURFACES: frozenset[OutputRole] = frozenset(role for role in get_args(OutputRole) if role in MIXES or role == "another servo")
 
 
-def output_pads(parts: KitParts) -> list[str]:
+def output_pads(parts: KitParts) -> tuple[str, ...]:
     """The board's outputs, in its own order."""
-    return [pad.name for pad in parts.board.pads if pad.kind == "output"]
+    return parts.board.outputs
 
 
 def wired_outputs(document: CraftDocument, parts: KitParts) -> dict[str, str]:
     """Which device is wired to each output, in the board's order."""
-    outputs = {name: {pin.name for pin in part.pins if pin.goes_to == "output"} for name, part in parts.devices.items()}
-    wired = {patch.pad: patch.device for patch in document.wiring if patch.pin in outputs.get(patch.device, ())}
-    return {pad: wired[pad] for pad in output_pads(parts) if pad in wired}
+    devices = parts.devices
+    wired = {patch.pad: patch.device for patch in document.wiring if patch.device in devices and patch.pin in devices[patch.device].driven_by_outputs}
+    return {pad: wired[pad] for pad in output_pads(parts) if pad in wired} if wired else {}
 
 
 def motors_wired(wired: Mapping[str, str], parts: KitParts) -> int:

@@ -31,9 +31,10 @@ from linkcore.parts.sensor_names import SensorName
 from linkcore.protocols import esc, fport, nmea, ubx
 from linkcore.protocols.base import BadFrame, TelemetryFrame
 from linkcore.protocols.registry import DEVICE_PROTOCOLS, SERIAL_PROTOCOLS
+from linkcore.signal.uart import toggles_of
 from linkcore.standins.discovery import SensorList
 from linkcore.standins.downlink import AirHome, link_frame
-from linkcore.standins.telemetry import Asker, Teller, toggles_of
+from linkcore.standins.telemetry import Asker, Teller
 from linkcore.wiring.way_home import way_home
 from tests.core.test_bench import Hand
 from tests.crafts import whole_of

@@ -249,7 +249,7 @@ class ArmingTest(SimpleTestCase):
             ({"link_good": False, "lost": True, "testing_loss": True}, "lost-link test is on"),
             ({"powered": False}, "no power"),
         ):
-            (blocker,) = blockers(replace(clear, **change), self.SETTINGS)
+            (blocker,) = blockers(clear._replace(**change), self.SETTINGS)
             self.assertIn(what, blocker.what)
             self.assertTrue(blocker.clears)
         self.assertEqual(blockers(clear, self.SETTINGS.model_copy(update={"arming": None}))[0].what, "no mode band for arming")
@@ -267,10 +267,10 @@ class ArmingTest(SimpleTestCase):
     def test_how_level_a_craft_must_lie_is_the_boards(self):
         leaning = ArmView(tilt_deg=25.0)
         self.assertEqual([each.what for each in blockers(leaning, self.SETTINGS)], ["tilt (25 degrees, 18 at most)"])
-        self.assertEqual(blockers(replace(leaning, level_within_deg=30.0), self.SETTINGS), [])
+        self.assertEqual(blockers(leaning._replace(level_within_deg=30.0), self.SETTINGS), [])
 
     def run_switch(self, arming, course, view=ArmView()):  # noqa: B008 - frozen
-        said = [arming.step(0.1 * index, replace(view, switch_on=on), self.SETTINGS) for index, on in enumerate(course)]
+        said = [arming.step(0.1 * index, view._replace(switch_on=on), self.SETTINGS) for index, on in enumerate(course)]
         return [each and each[1] for each in said]
 
     def test_a_switch_arms_by_being_flipped_on_never_by_being_on(self):

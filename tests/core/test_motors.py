@@ -453,7 +453,6 @@ class StartTest(unittest.TestCase):
         turner.all_of_them()
         self.assertIn("motors", hand.proven("airframe"))
 
-
     def test_one_that_was_asked_little_is_not_said_to_stand_still(self):
         turner = ready(usual_but(lambda pad: {"open_phase": pad == "M1"}))
         hand = turner.hand

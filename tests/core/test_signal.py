@@ -1,6 +1,8 @@
 from __future__ import annotations
 
 import io
+from bisect import bisect_right
+from dataclasses import replace
 
 import numpy as np
 from django.test import SimpleTestCase
@@ -30,7 +32,43 @@ def wrong_polarity(byte: int, settings: UartSettings) -> tuple[int, int]:
     return int(got.data[0]), int(got.errors[0])
 
 
+def read_one_after_the_other(edges: Edges, uart: UartSettings) -> list[tuple[int, int]]:
+    """The wire facts' port, written down as it is told, a level at a time: (byte, errors) of each byte."""
+    times = edges.times.tolist()
+
+    def level(t: float) -> int:
+        return edges.level ^ int(uart.inverted) ^ (bisect_right(times, t) & 1)
+
+    found, armed = [], -1.0
+    for index, t in enumerate(times):
+        falls = (edges.level ^ int(uart.inverted) ^ (index & 1)) == 1
+        if not falls or t < armed or level(t + 0.5 * uart.bit_s) == 1:
+            continue
+        bits = [level(t + (place + 1.5) * uart.bit_s) for place in range(uart.data_bits + (uart.parity != "none") + 1)]
+        errors = FRAMING_ERROR if bits[-1] == 0 else 0
+        if uart.parity != "none" and (sum(bits[: uart.data_bits + 1]) & 1) != (uart.parity == "odd"):
+            errors |= PARITY_ERROR
+        found.append((sum(bit << place for place, bit in enumerate(bits[: uart.data_bits])), errors))
+        armed = t + (len(bits) + 0.5) * uart.bit_s
+    return found
+
+
 class UartTest(SimpleTestCase):
+    @given(seed=st.integers(0, 2**32), sent=uarts, read=uarts, noise=st.sampled_from([0, 0, 3, 40, 3000]))
+    @settings(deadline=None, max_examples=200)
+    def test_it_reads_what_a_port_reads_that_looks_at_one_level_after_the_other(self, seed, sent, read, noise):
+        rng = np.random.default_rng(seed)
+        data = rng.integers(0, 256, int(rng.integers(1, 40)), dtype=np.uint8).tobytes()
+        pauses = np.cumsum(np.where(rng.random(len(data)) < 0.3, rng.random(len(data)) * 20 * sent.byte_s, 0))
+        line = send(data, 0.001 + np.arange(len(data)) * sent.byte_s + pauses, sent)
+        end = float(line.times[-1])
+        where = rng.random(noise) * (sent.byte_s if noise > 100 else end)  # hundreds of falls within one byte, or a few anywhere
+        line = Edges(line.level, np.sort(np.concatenate((line.times, 0.001 + where))))
+        apart = [1.013, 0.987, 0.731, 1.371]  # no whole share of the other's, where an edge would come just when a level is looked at
+        port = replace(read, baud=round(read.baud * float(rng.choice(apart if read.baud != sent.baud else [1, *apart]))))
+        got = read_all(line, port, 1.0)
+        self.assertEqual(list(zip(got.data.tolist(), got.errors.tolist(), strict=True)), read_one_after_the_other(line, port))
+
     @given(data=st.binary(max_size=60), uart=uarts, cuts=st.lists(st.integers(0, 200), max_size=4))
     @settings(deadline=None)
     def test_what_is_sent_is_read_however_the_line_is_split(self, data, uart, cuts):

@@ -365,7 +365,7 @@ class RestTest(SimpleTestCase):
             at += len(stretch)
             for t, us in stretch:
                 one.take(t, us)
-            many.take_all(stretch)
+            many.take_all(*zip(*stretch, strict=True))
             for name, watch in (("one", one), ("many", many)):
                 if watch.noise is not None and (not seen[name] or seen[name][-1] is not watch.noise):
                     seen[name].append(watch.noise)

@@ -17,11 +17,11 @@ from linkcore.protocols import sport
 from linkcore.protocols.base import BadFrame, ChannelFrame, PollFrame, Sent, TelemetryFrame
 from linkcore.protocols.registry import PROTOCOLS, SERIAL_PROTOCOLS
 from linkcore.signal.edges import NO_TIMES, Edges
-from linkcore.signal.uart import read_all, send
+from linkcore.signal.uart import read_all, send, toggles_of
 from linkcore.standins.board import StandInBoard
 from linkcore.standins.path import TapLine
 from linkcore.standins.radio import StandInReceiver
-from linkcore.standins.telemetry import IBUS_POLL_S, SPORT_POLL_S, Asker, Teller, toggles_of
+from linkcore.standins.telemetry import IBUS_POLL_S, SPORT_POLL_S, Asker, Teller
 from linkcore.standins.voice import voice_of
 from tests.crafts import bound, sbus_craft
 

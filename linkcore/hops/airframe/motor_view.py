@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import Literal, Protocol
+from typing import Any, Literal, Protocol
 
 from pydantic import BaseModel
 
@@ -15,6 +15,7 @@ from linkcore.devices.motors import TURN_MOST_PERCENT
 from linkcore.hops.airframe.drive_rules import common_kinds
 from linkcore.hops.airframe.motors import MotorsSeen
 from linkcore.hops.airframe.proofs import no_ends
+from linkcore.kept import Kept
 from linkcore.parts.models import DriveKind
 from linkcore.reads import View
 from linkcore.wiring.outputs import layout_wired, motor_pads, motor_roles, wired_outputs
@@ -112,8 +113,14 @@ class EndsTold(BaseModel):
     bec: list[str]
 
 
-def motors_told(view: View, seen: MotorsSeen, now: MotorsNow, learnt: Sequence[str]) -> MotorsTold:
-    """All of it, by what the board takes its outputs for."""
+def motors_told(view: View, seen: MotorsSeen, now: MotorsNow, learnt: Sequence[str], kept: Kept) -> MotorsTold:
+    """All of it, by what the board takes its outputs for; but for what the drive does just now it is kept as long as nothing of it changes."""
+    rest = (now.learns, now.step, tuple(learnt))
+    told = kept.get("airframe: motors", (view.craft, view.parts, seen), rest, lambda: _all_but_now(view, seen, now, learnt))
+    return MotorsTold(**told, **now.model_dump(exclude={"learns", "step"}))
+
+
+def _all_but_now(view: View, seen: MotorsSeen, now: MotorsNow, learnt: Sequence[str]) -> dict[str, Any]:
     craft, parts = view.craft, view.parts
     layout, roles, wired = layout_wired(craft, parts), motor_roles(craft, parts), wired_outputs(craft, parts)
     pads = motor_pads(craft, parts)
@@ -144,14 +151,14 @@ def motors_told(view: View, seen: MotorsSeen, now: MotorsNow, learnt: Sequence[s
                 standing=_standing(seen, output, here, place.corner, place.wanted(craft.settings.mixing.props)),
             )
         )
-    return MotorsTold(
-        why_none=why,
-        corners=corners,
-        props=craft.settings.mixing.props,
-        rotors=craft.airframe in MULTIROTORS,
-        next="" if why else seen.next(roles) or "",
-        most_percent=TURN_MOST_PERCENT,
-        ends=EndsTold(
+    return {
+        "why_none": why,
+        "corners": corners,
+        "props": craft.settings.mixing.props,
+        "rotors": craft.airframe in MULTIROTORS,
+        "next": "" if why else seen.next(roles) or "",
+        "most_percent": TURN_MOST_PERCENT,
+        "ends": EndsTold(
             needless=no_ends(view),
             learnt=[pad for pad in pads if pad in learnt],
             open=[pad for pad in pads if pad not in learnt],
@@ -159,11 +166,10 @@ def motors_told(view: View, seen: MotorsSeen, now: MotorsNow, learnt: Sequence[s
             step=now.step,
             bec=[name for name in dict.fromkeys(wired[pad] for pad in pads) if _becs_wired(view, name)],
         ),
-        drives=common_kinds(view),
-        loop_hz=craft.settings.drive.loop_hz or parts.board.loop_hz,
-        loop_percent=round(100 * load(parts.board.mcu, craft.settings.drive.kind, len(pads), craft.settings.drive.loop_hz or parts.board.loop_hz)),
-        **now.model_dump(exclude={"learns", "step"}),
-    )
+        "drives": common_kinds(view),
+        "loop_hz": craft.settings.drive.loop_hz or parts.board.loop_hz,
+        "loop_percent": round(100 * load(parts.board.mcu, craft.settings.drive.kind, len(pads), craft.settings.drive.loop_hz or parts.board.loop_hz)),
+    }
 
 
 def _becs_wired(view: View, device: str) -> bool:

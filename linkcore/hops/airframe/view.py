@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from typing import Protocol
 
 import numpy as np
@@ -302,12 +302,13 @@ def tell(whole: Whole, bench: Shown) -> AirframeTold:
     """All of it, by what the board runs; what sets something is compared with the draft."""
     view, draft = READS.view(whole), whole.document.settings
     seen, board = bench.in_hands, view.parts.board
-    held = Facing.of(bench.pose)
+    pose = bench.pose
+    held = Facing.of(pose)
     believed = bench.believed
     craft = view.craft
     rails, rated, over = bench.kept.get("airframe: supply", (craft, view.parts), None, lambda: _supply(view))
     return AirframeTold(
-        hands=_attitude(held.roll_deg, held.pitch_deg, held.yaw_deg, bench.pose @ np.array((0.0, 0.0, -1.0))),
+        hands=_attitude(held.roll_deg, held.pitch_deg, held.yaw_deg, pose @ np.array((0.0, 0.0, -1.0))),
         idea=None if believed is None else _attitude(*believed),
         shape=craft.airframe,
         wing=craft.airframe in WINGS,
@@ -322,7 +323,7 @@ def tell(whole: Whole, bench: Shown) -> AirframeTold:
             found=seen.found.says[0].rstrip(".") if seen.found else "",
             exact=seen.found.facing if seen.found else None,
             within_deg=seen.found.within_deg if seen.found else None,
-            believes=in_words(craft.settings.facing.matrix, board.usb),
+            believes=bench.kept.get("airframe: believes", (craft.settings.facing, board), None, lambda: in_words(craft.settings.facing.matrix, board.usb)),
             runs=craft.settings.facing,
             off_deg=None if (off := facing_off_deg(view, seen)) is None else round(off, 1),
             set=_mend("Set it", "/settings/facing", facing_to_set(seen).model_dump(), draft.facing.model_dump()) if seen.found else None,
@@ -336,8 +337,8 @@ def tell(whole: Whole, bench: Shown) -> AirframeTold:
         rails=rails,
         rated=rated,
         too_much=over,
-        outputs=_outputs(view, whole),
-        motors=motors_told(view, seen.motors, bench.motors_now, seen.ends),
+        outputs=bench.kept.get("airframe: outputs", (craft, view.parts, draft), None, lambda: _outputs(view, whole)),
+        motors=motors_told(view, seen.motors, bench.motors_now, seen.ends, bench.kept),
         surfaces=surfaces_of(craft, view.parts, seen.surfaces),
         surfaces_none=no_surfaces(view),
         centres=centres_learnt(craft, seen.surfaces),
@@ -345,8 +346,12 @@ def tell(whole: Whole, bench: Shown) -> AirframeTold:
         learns_by=any(band.mode == "centre learning" for band in craft.settings.modes),
         turns_now=bench.turns_now,
         answers=bench.kept.get("airframe: answers", (craft, view.parts), bench.switches_now, lambda: answers_told(view, bench.switches_now)),
-        unseen=[sensor for sensor in view.parts.sensors if sensor not in bench.sensors_seen] if believed is not None else [],
+        unseen=[] if believed is None else _unseen(view, bench.sensors_seen),
     )
+
+
+def _unseen(view: View, seen: Collection[Sensor]) -> list[Sensor]:
+    return [sensor for sensor in view.parts.sensors if sensor not in seen]
 
 
 def _supply(view: View) -> tuple[list[RailTold], list[RatedTold], list[str]]:

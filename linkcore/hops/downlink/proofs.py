@@ -101,10 +101,12 @@ def expected_now(view: View, seen: Come) -> list[SensorName]:
 
 def reckoned(view: View, seen: Come) -> Ages | None:
     """How often each should come; worked out once as long as nothing that it rests on changes."""
+    return seen.kept.get("downlink: ages", (view.craft, view.parts), None, lambda: _reckon(view))
+
+
+def _reckon(view: View) -> Ages | None:
     way = way_home(view.craft, view.parts)
-    if way is None:
-        return None
-    return seen.kept.get("downlink: ages", (view.craft, view.parts), None, lambda: ages(view.craft, view.parts, way.protocol, known_to_board(view.parts)))
+    return None if way is None else ages(view.craft, view.parts, way.protocol, known_to_board(view.parts))
 
 
 def in_time(seen: SensorSeen, every_s: float) -> bool:

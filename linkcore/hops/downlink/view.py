@@ -32,6 +32,7 @@ from linkcore.hops.downlink.picture import (
     with_line,
 )
 from linkcore.hops.downlink.proofs import AlarmRang, Come, SensorSeen, expected, in_time, promised_s, rings_in_time
+from linkcore.kept import made_of
 from linkcore.parts.models import Screen
 from linkcore.parts.sensor_names import SENSORS, SensorName
 from linkcore.reads import Whole
@@ -266,7 +267,11 @@ def tell(whole: Whole, seen: Told) -> DownlinkTold:
     told = told_now(parts, why)
     reckons = seen.kept.get("downlink: ages as told", (craft, parts), told, lambda: ages(craft, parts, way.protocol, told)) if way else None
     telling = TELLINGS.get(way.protocol) if way else None
-    rows = [_row(sensor, whole, way, found.get(sensor), sensor in wanted, why[sensor], reckons.every_s.get(sensor) if reckons else None) for sensor in SENSORS]
+    by = seen.kept.get("downlink: told by", (parts,), None, lambda: {sensor: provided_by(sensor, parts) for sensor in SENSORS})
+    known = known_to_board(parts)
+    rows = [
+        _row(sensor, whole, way, found.get(sensor), sensor in wanted, why[sensor], reckons.every_s.get(sensor) if reckons else None, by) for sensor in SENSORS
+    ]
     stopped = _stopped(rows)
     if stopped is not None:  # said once, and not again beside each
         rows = [row.model_copy(update={"cause": None}) if row.cause == stopped else row for row in rows]
@@ -279,12 +284,12 @@ def tell(whole: Whole, seen: Told) -> DownlinkTold:
         pad=way.pad.name if way and way.pad else None,
         places=_places(whole, way, seen, rows, stopped),
         stopped=stopped,
-        sensors=[row for row in rows if telling is None or row.carried or row.sensor in known_to_board(parts)],
+        sensors=[row for row in rows if telling is None or row.carried or row.sensor in known],
         come=sum(row.comes for row in rows if row.expected),
         of=len(wanted),
         looking=now.looking,
         strangers=[
-            _row(each.sensor, whole, way, each, False, None, None)
+            _row(each.sensor, whole, way, each, False, None, None, by)
             for each in found.values()
             if each.sensor not in carried or (way and each.protocol != way.protocol)
         ],
@@ -298,7 +303,7 @@ def tell(whole: Whole, seen: Told) -> DownlinkTold:
         if reckons
         else None,
         turns=way.turns if way else "",
-        notices=_notices(whole, seen, why, reckons) if way else [],
+        notices=_notices(whole, seen, why, reckons, way.protocol) if way else [],
         picture=picture_told(whole, seen),
         no_picture=_no_picture(whole),
         set_to=craft.settings.telemetry,
@@ -306,20 +311,29 @@ def tell(whole: Whole, seen: Told) -> DownlinkTold:
     )
 
 
-def _row(sensor: SensorName, whole: Whole, way: WayHome | None, found: SensorSeen | None, wanted: bool, cause: Cause | None, every: float | None) -> SensorTold:
-    craft, parts = whole.craft, whole.parts
+def _row(
+    sensor: SensorName,
+    whole: Whole,
+    way: WayHome | None,
+    found: SensorSeen | None,
+    wanted: bool,
+    cause: Cause | None,
+    every: float | None,
+    by: Mapping[SensorName, list[str]],
+) -> SensorTold:
     carried = TELLINGS[way.protocol].of(sensor) if way else None
     comes = found is not None and every is not None and in_time(found, every)
     fresh = found is not None and found.age_s is not None and not found.zero and every is not None and found.age_s <= 3 * every
-    return SensorTold(
+    return made_of(
+        SensorTold,
         sensor=sensor,
         by_board=FACTS[sensor].provider != "receiver",
         carried=carried is not None,
         expected=wanted,
-        off=sensor in craft.settings.telemetry.off,
+        off=sensor in whole.settings.telemetry.off,
         unit=found.unit if found else carried.unit if carried else FACTS[sensor].unit,
         says=found.says if found else "",
-        told_by=provided_by(sensor, parts),
+        told_by=by[sensor],
         reckoned_s=round(every, 2) if every is not None and wanted else None,
         every_s=round(found.every_s, 2) if found and found.every_s is not None else None,
         age_s=round(found.age_s, 1) if found and found.age_s is not None else None,
@@ -387,12 +401,10 @@ _CALLED: Mapping[Notice, str] = {
 NEAR_M = 2.0
 
 
-def _notices(whole: Whole, seen: Told, why: Mapping[SensorName, Cause | None], reckons: Ages | None) -> list[NoticeTold]:
+def _notices(whole: Whole, seen: Told, why: Mapping[SensorName, Cause | None], reckons: Ages | None, protocol: str) -> list[NoticeTold]:
     craft, parts = whole.craft, whole.parts
     lasting = {sensor: None if cause is None or cause.code in ("no link", "not looked for", "no pack", "no fix") else cause for sensor, cause in why.items()}
     offers = seen.kept.get("downlink: offers", (craft, parts, reckons), None, lambda: {each.notice: each for each in limits(craft, parts, reckons)})
-    way = way_home(craft, parts)
-    protocol = way.protocol if way else ""
     told = []
     for each in noticed(craft, parts, lasting):
         offer = offers.get(each.notice)

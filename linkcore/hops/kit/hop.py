@@ -13,6 +13,7 @@ from linkcore.hops.kit.ability import sensor_states
 from linkcore.hops.kit.codes import CODES
 from linkcore.hops.kit.proofs import SET_ANSWERS
 from linkcore.hops.kit.rules import check_kit
+from linkcore.kept import Kept
 from linkcore.parts.models import Sensor
 from linkcore.reads import Reads, View, Whole
 
@@ -29,6 +30,8 @@ class KitTold(BaseModel):
 
 class Supplied(Protocol):
     """What is looked at of a running bench."""
+
+    kept: Kept
 
     @property
     def awake_s(self) -> float:
@@ -63,8 +66,9 @@ def not_seen(view: View, seen: Supplied | None) -> list[Finding]:
     if seen is None or seen.awake_s < WAKES_S:
         return []
     unseen: dict[tuple[str, ...], list[Sensor]] = {}
-    for state in sensor_states(view.craft, view.parts):
-        if state.wanted and state.fitted_in and state.sensor not in seen.sensors_seen:
+    sees = seen.sensors_seen
+    for state in seen.kept.get("kit: sensors", (view.craft, view.parts), None, lambda: sensor_states(view.craft, view.parts)):
+        if state.wanted and state.fitted_in and state.sensor not in sees:
             unseen.setdefault(tuple(state.fitted_in), []).append(state.sensor)
     return [
         CHECK.warn(

@@ -47,12 +47,11 @@ class RestWatch:
             self.noise = Noise(peak_us=round(self._high - self._low, 3), deviation_us=round(deviation, 3), samples=self._count)
             self._since = None
 
-    def take_all(self, values: Sequence[tuple[float, float]]) -> None:
-        """Values (t, us) in their order: a stretch that rests, and does not end the watch, is summed at once (Chan, Golub and LeVeque's way to join two sums)."""
-        heard = [us for _, us in values]
+    def take_all(self, times: Sequence[float], heard: Sequence[float]) -> None:
+        """Values (us) and when they came (s), in their order: a stretch that rests, and does not end the watch, is summed at once (Chan, Golub and LeVeque's way to join two sums)."""
         low, high, mean = min(heard), max(heard), self._mean
-        if self._since is None or high - mean > STIR_US / 2 or mean - low > STIR_US / 2 or values[-1][0] - self._since >= WATCH_S:
-            for t, us in values:
+        if self._since is None or high - mean > STIR_US / 2 or mean - low > STIR_US / 2 or times[-1] - self._since >= WATCH_S:
+            for t, us in zip(times, heard, strict=True):
                 self.take(t, us)
             return
         count, more = self._count, len(heard)

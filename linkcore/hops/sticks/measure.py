@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from typing import Any
 
 from pydantic import BaseModel, Field
@@ -76,14 +76,13 @@ class SticksMeasure(BaseModel):
             expected=expected,
         )
 
-    def add_all(self, axis: Axis, values: list[tuple[float, float]]) -> None:
-        """Take values of an axis, (t, us) in their order; those of a stick that rests where it is known to rest change nothing."""
-        heard = [us for _, us in values]
+    def add_all(self, axis: Axis, times: Sequence[float], heard: Sequence[float]) -> None:
+        """Take values of an axis (us) and when they came (s), in their order; those of a stick that rests where it is known to rest change nothing."""
         seen, low, high = self.reached[axis], min(heard), max(heard)
         known = seen.low is not None and seen.high is not None and seen.low <= low and high <= seen.high
-        if known and axis in self.since and values[-1][0] - self.since[axis] < REST_S and self.rest_low[axis] <= low and high <= self.rest_high[axis]:
+        if known and axis in self.since and times[-1] - self.since[axis] < REST_S and self.rest_low[axis] <= low and high <= self.rest_high[axis]:
             return
-        for t, us in values:
+        for t, us in zip(times, heard, strict=True):
             self.add(t, axis, us)
 
     def add(self, t: float, axis: Axis, us: float) -> None:

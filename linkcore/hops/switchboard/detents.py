@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 
 from pydantic import BaseModel, Field
 
@@ -49,16 +49,15 @@ class SwitchMeasure(BaseModel):
     samples: dict[str, RowSample] = Field(default_factory=dict, description="Of each row seen, by its places with commas between")
     resting: dict[int, tuple[float, float]] = Field(default_factory=dict)  # channel: (since, value)
 
-    def add_all(self, channel: int, values: list[tuple[float, float]]) -> None:
-        """Take values of a switch channel, (t, us) in their order; those that lie in the detent where it has rested for long change nothing."""
-        heard = [us for _, us in values]
+    def add_all(self, channel: int, times: Sequence[float], heard: Sequence[float]) -> None:
+        """Take values of a switch channel (us) and when they came (s), in their order; those that lie in the detent where it has rested for long change nothing."""
         low, high = min(heard), max(heard)
-        since, value = self.resting.get(channel, (values[0][0], low))
-        if values[0][0] - since >= REST_S and abs(low - value) <= SAME_DETENT_US and abs(high - value) <= SAME_DETENT_US:
+        since, value = self.resting.get(channel, (times[0], low))
+        if times[0] - since >= REST_S and abs(low - value) <= SAME_DETENT_US and abs(high - value) <= SAME_DETENT_US:
             near = [each for each in self.detents.get(channel, ()) if abs(each.value - low) <= SAME_DETENT_US or abs(each.value - high) <= SAME_DETENT_US]
             if len(near) == 1 and near[0].low <= low and high <= near[0].high:
                 return
-        for t, us in values:
+        for t, us in zip(times, heard, strict=True):
             self.add(t, channel, us)
 
     def add(self, t: float, channel: int, us: float) -> None:
