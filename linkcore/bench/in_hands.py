@@ -5,7 +5,9 @@ from __future__ import annotations
 from linkcore.bench.messages import Hands
 from linkcore.bench.seen import SeenBench
 from linkcore.bench.surface_watch import SurfaceWatch
+from linkcore.craft.airframes import MULTIROTORS
 from linkcore.devices.pack import shown_mah, shown_v
+from linkcore.hops.airframe.first_flight import FlownSaid
 from linkcore.hops.airframe.measure import AirframeMeasure, AmpsRead, ChargeRead, CompassAt, VoltsRead
 from linkcore.hops.airframe.meters import APART_A, CurrentLine, MeterError, could_have, current_line, slope_by_charge, voltage_scale
 from linkcore.hops.airframe.motors import MotorsSeen
@@ -29,7 +31,7 @@ class HandsWatch:
         names = (
             *(_BODY if body else ()),
             *(_POWER if power else ()),
-            *(("motors",) if motors else ()),
+            *(("motors", "idle_flown") if motors else ()),
             *(("surfaces",) if surfaces else ()),
             *(("ends",) if ends else ()),
         )
@@ -46,6 +48,8 @@ class HandsWatch:
             seen = seen.model_copy(update={"surfaces": seen.surfaces.model_copy(update={"learnt_us": {}})})
         if hands.surface_seen is not None:
             seen = seen.model_copy(update={"surfaces": self._surfaces.told(hands.surface_seen, seen.surfaces)})
+        if hands.flown is not None:
+            seen = self._flown(seen, hands.flown)
         if hands.pack_here is not None:
             seen = self._without_power(seen)
         if hands.asking is not None:
@@ -69,6 +73,18 @@ class HandsWatch:
         if hands.put_back_mah is not None:
             seen = seen.model_copy(update={"charge": self._charge(hands.put_back_mah)})
         return seen
+
+    def _flown(self, seen: AirframeMeasure, said: FlownSaid) -> AirframeMeasure:
+        """What the pilot saw in flight, of the settings that the board runs."""
+        bench = self._bench
+        if said in ("the heading stayed", "the heading swung"):
+            if not bench.sees_compass:
+                raise ValueError("the board sees no compass, so no flight can tell of it")
+            return seen.model_copy(update={"heading_flown": said == "the heading stayed"})
+        if bench.document.airframe not in MULTIROTORS:
+            raise ValueError(f"the motors of a {bench.document.airframe} may stop in flight: it has no idle that a hover could confirm")
+        idle = bench.board.running.drive.idle_percent
+        return seen.model_copy(update={"idle_flown": seen.idle_flown.with_said(idle, stopped=said == "a motor stopped")})
 
     @staticmethod
     def _without_power(seen: AirframeMeasure) -> AirframeMeasure:
@@ -142,5 +158,5 @@ class HandsWatch:
                 self.seen = self.seen.compass(CompassAt(off_deg=round(off, 2), heading_deg=round(idea.heading, 1), motors_a=round(bench.motors_a, 2)))
 
 
-_BODY = ("asking", "said", "poses", "found", "usb_so", "usb_not", "level", "positions", "calibration", "compass_rest", "compass_motors")
+_BODY = ("asking", "said", "poses", "found", "usb_so", "usb_not", "level", "positions", "calibration", "compass_rest", "compass_motors", "heading_flown")
 _POWER = ("pack_v", "volts", "cells_told", "amps", "charge")

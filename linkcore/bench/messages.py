@@ -13,6 +13,7 @@ from linkcore.devices.ends import TransmitterMode
 from linkcore.devices.flash_job import FlashOrder, JobState
 from linkcore.findings import Finding, HopKey
 from linkcore.hop import HopState
+from linkcore.hops.airframe.first_flight import FlownSaid
 from linkcore.hops.airframe.measure import AirframeMeasure, Asking
 from linkcore.hops.lost_link.runs import LossRun
 from linkcore.hops.registry import HOPS
@@ -78,6 +79,7 @@ class Hands(LinkHands, LoadHands):
     leave_ends: bool | None = Field(None, description="That is given up")
     drives: DrivesTruth | None = Field(None, description="How motors and servos on the bench really are")
     forget_centre: bool | None = Field(None, description="What centre learning came to is not kept")
+    flown: FlownSaid | None = Field(None, description="What the pilot has seen at the first flight")
     surface_seen: SurfaceTold | None = Field(None, description="What the pilot has seen a surface do")
     gps_fix: bool | None = Field(None, description="Whether the GPS, where there is one, has a fix")
     home: bool | None = Field(None, description="Whether the fix is good enough for a home")

@@ -181,9 +181,12 @@ class TurningWatch:
         drive = self.drive
         if not drive.turning:
             return 0.0
+        return self.truth.motors[drive.output].share(self._us(drive.percent(t)))
+
+    def _us(self, percent: float) -> float:
+        """The pulse that the board sends for what it asks of a motor."""
         settings = self._bench.board.running
-        a_percent = US_A_PERCENT / 2 if settings.reversing_drives else US_A_PERCENT
-        return self.truth.motors[drive.output].share(stop_us(settings) + a_percent * drive.percent(t))
+        return stop_us(settings) + percent * (US_A_PERCENT / 2 if settings.reversing_drives else US_A_PERCENT)
 
     def amperes(self) -> float:
         """What it draws."""
@@ -211,12 +214,23 @@ class TurningWatch:
     def _sight(self) -> str:
         drive = self.drive
         if not drive.turning and (drive.stage != "answer" or drive.answered):
-            return ""
+            return self._sight_of_all()
         if not self._turned:
             return "nothing turns" if drive.turning else "nothing turned"
         motor = self.truth.motors[drive.output]
         place = "the motor" if motor.corner == "middle" else f"the {motor.corner} motor"
         return f"{place} {'turns' if drive.turning else 'turned'} {motor.turns}"
+
+    def _sight_of_all(self) -> str:
+        """What eyes see of all motors of an armed craft; empty of one that is not. One that starts above the idle stands still."""
+        board, motors = self._bench.board, self.truth.motors
+        if not board.armed or not motors:
+            return ""
+        us = self._us(board.motors_percent)
+        still = [motor.corner for motor in motors.values() if not motor.share(us)]
+        if len(still) in (0, len(motors)):
+            return "no motor turns" if still else "every motor turns" if len(motors) > 1 else "the motor turns"
+        return f"the {' and the '.join(still)} motor{'s stand' if len(still) > 1 else ' stands'} still, the others turn"
 
     def follow(self) -> None:
         """Other motors may be wired, or another craft lies here."""

@@ -424,13 +424,16 @@ class MixingSetup(_Section):
     servo_hz: int = Field(50, ge=40, le=400)
 
 
+MOST_IDLE_PERCENT = 20
+
+
 class DriveSetup(_Section):
     """How the board speaks to its ESCs. `pulse_hz`: how often, where it sends pulses; `loop_hz`: how often it steadies, None: as often as its maker meant; `idle_percent`: what armed motors are asked at the least."""
 
     kind: DriveKind = "analog pulses"
     pulse_hz: int = Field(400, ge=50, le=32_000)
     loop_hz: int | None = Field(None, ge=250, le=32_000)
-    idle_percent: float = Field(6, ge=2, le=20)
+    idle_percent: float = Field(6, ge=2, le=MOST_IDLE_PERCENT)
 
 
 class AxisAnswer(_Section):

@@ -154,6 +154,8 @@ class UartReceiver:
         times = np.concatenate((self._pending, toggles)) if len(self._pending) else toggles
         if len(times) == 0:
             return NOTHING_RECEIVED
+        if len(self._pending) and len(toggles) and toggles[0] < self._pending[-1]:
+            times.sort()  # two that speak at once
         half_bit, stop_sample = 0.5 * self.settings.bit_s, self._stop_sample
 
         first_fall = 0 if self._level == 1 else 1
@@ -176,10 +178,7 @@ class UartReceiver:
         if taken:
             result = self._sample(times, candidates[np.frombuffer(taken, np.int64)])
             self._not_before = float(result.times[-1]) + stop_sample
-        keep = len(times)
-        if at < len(candidates):
-            self._not_before = float(candidates[at])
-            keep = int(times.searchsorted(self._not_before))
+        keep = int(times.searchsorted(candidates[at])) if at < len(candidates) else len(times)
         self._level ^= keep & 1
         self._pending = times[keep:].copy()
         return result

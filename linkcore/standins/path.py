@@ -97,6 +97,7 @@ class SignalPath:
         self._home_level = self.asker.spec.uart.idle_level if self.asker else 1
         if self.asker and self.home:
             self.lines.setdefault(self.home.pin, TapLine(self._home_level))
+        self._lasting: Times = NO_TIMES  # toggles on the wire of telemetry that come later than what was looked at so far
         self._spoken: tuple[Mouth, Teller, LineReader] | None = None
         self._receiver_ear: LineReader | None = None
 
@@ -179,10 +180,8 @@ class SignalPath:
             teller = self._teller(mouth, self.voice.idle)[0]
             self.polls_heard += sum(isinstance(frame, PollFrame) for frame in frames)
             answers = toggles_of(teller.answers(frames, says()), board.uart) if teller.due(frames, until) else NO_TIMES
-        if not receiver_on:
-            return toggles, []
-        line = np.sort(np.concatenate((toggles, answers))) if len(answers) else toggles
-        return line, self._hear(self.asker, line, until)
+        line = self._passes(np.concatenate((toggles, answers)), until)
+        return line, self._hear(self.asker, line, until) if receiver_on else []
 
     def _on_its_own_wire(
         self, asker: Asker, lead: Lead, since: float, until: float, board: StandInBoard, says: Callable[[], Values], *, awake: bool, receiver_on: bool
@@ -206,9 +205,17 @@ class SignalPath:
             answers = self._unasked(teller, mouth, since, until, says)
             level = mouth.uart.idle_level ^ int(lead.inverter)
         self._rest_at(lead, level)
-        line = np.sort(np.concatenate((asked, answers))) if len(answers) else asked
+        line = self._passes(np.concatenate((asked, answers)), until)
         self.lines[lead.pin].put(line, until)
         return self._hear(asker, line, until) if receiver_on else []
+
+    def _passes(self, said: Times, until: float) -> Times:
+        """What passes on the wire of telemetry before `until`, whoever says it, in its order; what lasts longer comes with the next stretch."""
+        line = np.concatenate((self._lasting, said)) if len(self._lasting) else said
+        line.sort()
+        passed = int(line.searchsorted(until))
+        self._lasting = line[passed:]
+        return line[:passed]
 
     @staticmethod
     def _unasked(teller: Teller, mouth: Mouth, since: float, until: float, says: Callable[[], Values]) -> Times:
@@ -220,6 +227,7 @@ class SignalPath:
         toggles, level = rival
         self._spoken = None
         self._rest_at(lead, level ^ int(lead.inverter))
+        toggles = self._passes(toggles.copy(), until)
         self.lines[lead.pin].put(toggles, until)
         return self._hear(asker, toggles, until) if receiver_on else []
 
@@ -233,7 +241,7 @@ class SignalPath:
     def _rest_at(self, lead: Lead, level: int) -> None:
         """The wire of telemetry rests at another level than before: whoever listens begins anew."""
         if level != self._home_level:
-            self._home_level, self._receiver_ear = level, None
+            self._home_level, self._receiver_ear, self._lasting = level, None, NO_TIMES
             self.lines[lead.pin] = TapLine(level)
 
     def _hear(self, asker: Asker, line: Times, until: float) -> list[TelemetryFrame]:

@@ -68,6 +68,7 @@ CHECKS_MOVE = frozenset(
         "solder_phase",
         "learn_ends",
         "leave_ends",
+        "flown",
         "surface_seen",
         "forget_centre",
         "gps_fix",
@@ -285,7 +286,7 @@ class BenchConsumer(GatedConsumer):
             return  # there is none yet, and they know
         try:
             if not near.hand_over(self.bench, message):
-                await self.channel_layer.send(self.bench, message)
+                await near.send_elsewhere(self.bench, message)
         except ChannelFull:
             await self.tell("the bench is behind and did not take this; try again")
 

@@ -169,6 +169,7 @@ _peers = Peers(lambda: len(_running), _ensure_here)
 def know_the_others() -> None:
     """Begin to hear of the other server processes, where there are some; in the running loop."""
     _peers.start()
+    near.hear_the_others()
 
 
 _still: dict[uuid.UUID, Waiting] = {}  # of crafts in the queue: what can be said of them meanwhile
@@ -349,7 +350,7 @@ class RunningBench:
             raise LeaseLost
 
     async def _run(self) -> None:
-        listening = [asyncio.create_task(self._listen()), asyncio.create_task(self._hear_from_afar())]
+        listening = [asyncio.create_task(self._listen()), asyncio.create_task(self._hear_news())]
         mine = True
         try:
             await self._tick_on()
@@ -614,8 +615,8 @@ class RunningBench:
 
     # --- what comes in ------------------------------------------------------------------------------------------
 
-    async def _hear_from_afar(self) -> None:
-        """What browsers of other processes say comes through the channel layer."""
+    async def _hear_news(self) -> None:
+        """News of the draft comes through the channel layer, from wherever it was saved."""
         while True:
             message = None
             with unless_down():
@@ -685,7 +686,7 @@ class RunningBench:
         event = {"type": "bench.text", "text": answer.model_dump_json()} | ({"answers": answer.request} if isinstance(answer, Answer) else {})
         if not near.answer(channel, event):
             with unless_down():
-                await self._layer.send(channel, event)
+                await near.send_elsewhere(channel, event)
 
     async def _act(self, act: Act, message: dict[str, Any]) -> None:
         self._made: str | None = None

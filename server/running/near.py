@@ -1,6 +1,7 @@
 """Who in this process listens to which bench. A bench that runs here tells them directly, and is told directly; of one that runs elsewhere one stream comes here, however many listen.
 
-What goes through Redis is lost where the end that waits there for all of a process is shut at that very moment.
+What one process says to a bench or a browser of another waits in that process' own list in Redis, which one reader empties for as long as the process lives:
+the channel layer's end waits for all of a process, changes with every browser that comes or goes, and loses what came just then.
 """
 
 from __future__ import annotations
@@ -8,10 +9,12 @@ from __future__ import annotations
 import asyncio
 import contextlib
 import functools
+import json
 import uuid
 from typing import Any
 
 from channels.exceptions import ChannelFull
+from channels.layers import get_channel_layer
 from django.conf import settings
 from redis.asyncio import Redis
 from redis.asyncio.retry import Retry
@@ -23,7 +26,8 @@ KEPT_BEHIND = 64  # messages for a browser that is slow; what comes beyond is lo
 LISTEN_S = 5.0
 PAUSE_S = 0.5
 
-ASKED_AT_MOST = 500  # messages for a bench that it has not come to
+ASKED_AT_MOST = 500  # messages for a bench that it has not come to, or for a process
+FORGOTTEN_S = 30  # what is said to a process that has gone
 
 Event = dict[str, Any]
 Messages = asyncio.Queue[str | Event]
@@ -32,6 +36,7 @@ _inboxes: dict[str, Inbox] = {}
 _ends: dict[str, Messages] = {}
 _listeners: dict[uuid.UUID, set[Messages]] = {}
 _relays: dict[uuid.UUID, asyncio.Task[None]] = {}
+_hearing: set[asyncio.Task[None]] = set()
 
 
 def _name_of(craft_id: uuid.UUID) -> str:
@@ -60,6 +65,49 @@ def hand_over(channel: str, message: Event) -> bool:
     except asyncio.QueueFull:
         raise ChannelFull from None
     return True
+
+
+async def send_elsewhere(channel: str, message: Event) -> None:
+    """Say something to a bench, or to one browser's end, of another process. Raise ChannelFull where that is too far behind, RedisError where Redis does not answer."""
+    if not settings.REDIS_URL:
+        await get_channel_layer().send(channel, message)
+        return
+    waiting = _list_of(channel)
+    async with _redis().pipeline(transaction=False) as line:
+        line.rpush(waiting, json.dumps([channel, message]))
+        line.ltrim(waiting, 0, ASKED_AT_MOST - 1)
+        line.expire(waiting, FORGOTTEN_S)
+        length, *_ = await line.execute()
+    if length > ASKED_AT_MOST:
+        raise ChannelFull
+
+
+def _list_of(channel: str) -> str:
+    """Where what is said to a channel waits: one list for all channels of its process, by the part of their names that they have in common."""
+    return f"coin-bell.said.{channel.partition('!')[0]}"
+
+
+def hear_the_others() -> None:
+    """Begin to hand out here what other processes say, where there are some; in the running loop."""
+    if settings.REDIS_URL:
+        hearing = asyncio.create_task(_hand_out())
+        _hearing.add(hearing)
+        hearing.add_done_callback(_hearing.discard)
+
+
+async def _hand_out() -> None:
+    waiting = _list_of(await get_channel_layer().new_channel())
+    while True:
+        with unless_down():
+            while True:
+                found = await _redis().blpop([waiting], timeout=LISTEN_S)
+                if found is None:
+                    continue
+                channel, message = json.loads(found[1])
+                with contextlib.suppress(ChannelFull):  # who is so far behind does not hear
+                    if not hand_over(channel, message):
+                        answer(channel, message)
+        await asyncio.sleep(PAUSE_S)
 
 
 def answer(end: str, event: Event) -> bool:

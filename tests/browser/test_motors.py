@@ -125,6 +125,26 @@ class CurlewsMotorsTest(BrowserTest):
         expect(panel).to_contain_text("Every output turns the motor that it should.")
         expect(page.get_by_role("tab", name="Motors 1 of 2 proven")).to_be_visible()
         expect(corners.get_by_text("right", exact=True)).to_have_count(4)
+        self.flown(page, right)
+
+    def flown(self, page, right):
+        """The idle follows from the motor that starts last, and waits for the first hover: a motor stops, then none does."""
+        idle = right.get_by_role("button", name=re.compile("^Set the idle to"))
+        hover = region(page, "At the first hover")
+        expect(idle.or_(hover)).to_be_visible()
+        if idle.is_visible():
+            idle.click()
+            write(page)
+        expect(hover).to_contain_text("no hover has confirmed it yet")
+        hover.get_by_role("button", name="A motor stopped").click()
+        expect(right).to_contain_text("A motor has stopped in flight with an idle of")
+        expect(hover).to_have_count(0)
+        idle.click()
+        write(page)
+        hover.get_by_role("button", name="No motor stopped").click()
+        expect(hover).to_have_count(0)
+        expect(right).to_have_count(0)
+        expect(page.get_by_role("tab", name="Motors 1 of 2 proven")).to_be_visible()
 
     def by_hand(self, page, output):
         """Answer with the craft: tip it towards the corner, twist it, put it down."""

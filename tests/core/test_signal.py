@@ -87,6 +87,17 @@ class UartTest(SimpleTestCase):
         self.assertEqual(bytes(read + last.data.tolist()), data)
         self.assertEqual(errors + int(last.errors.sum()), 0)
 
+    @given(one=st.binary(min_size=2, max_size=40), other=st.binary(min_size=1, max_size=40), share=st.floats(0.05, 0.95), uart=uarts)
+    @settings(deadline=None)
+    def test_two_that_speak_at_once_are_read_as_the_wire_has_both(self, one, other, share, uart):
+        first = send(one, 0.001, uart).times
+        second = send(other, 0.001 + share * len(one) * uart.byte_s, replace(uart, baud=9_600)).times
+        port = UartReceiver(uart)
+        pieces = [port.feed(first, float(second[0])), port.feed(second, 1.0), port.finish(1.0)]
+        both = read_all(Edges(uart.idle_level, np.sort(np.concatenate((first, second)))), uart, 1.0)
+        self.assertEqual(np.concatenate([piece.times for piece in pieces]).tolist(), both.times.tolist())
+        self.assertEqual(b"".join(piece.data.tobytes() for piece in pieces), both.data.tobytes())
+
     @given(data=st.binary(min_size=1, max_size=40), error=st.floats(-0.02, 0.02))
     @settings(deadline=None)
     def test_two_percent_baud_error_is_read(self, data, error):

@@ -7,7 +7,7 @@ import subprocess
 import tempfile
 import time
 import urllib.request
-from contextlib import contextmanager, suppress
+from contextlib import ExitStack, contextmanager, suppress
 from typing import ClassVar
 
 from django.conf import settings
@@ -131,6 +131,21 @@ class SeveralProcessesTest(_TwoProcesses):
             self.assertEqual(taken_over["board"]["port"], "U6", "what was written is still on the board")
             self.assertNotEqual(BenchRecord.objects.get(craft=self.craft).holder, holder)
             self.assertLess(time.monotonic() - ended, 3, "the database can tell that its holder is dead")
+
+    def test_what_is_said_from_another_process_arrives_while_browsers_come_and_go(self):
+        with self.two.viewer(self.craft, "teal") as teal:
+            teal.until("live")
+            with self.one.viewer(self.craft, "wren") as wren:
+                wren.until("live")
+                for index in range(12):
+                    place = round(index / 12 - 0.5, 3)
+                    with ExitStack() as passers:
+                        for _ in range(3):
+                            passers.enter_context(self.two.viewer(self.craft, "teal")).until("live")
+                        wren.say(type="hands", right={"x": place, "y": 0})
+                    wren.until("live", lambda message, place=place: message["right"]["x"] == place)
+                    if index % 8 == 0:
+                        wren.done("read back")
 
     def test_who_watches_sees_the_bench_go_on_when_its_holder_dies_and_when_redis_comes_back(self):
         with self.two.viewer(self.craft, "teal") as teal:

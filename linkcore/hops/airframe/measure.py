@@ -24,6 +24,7 @@ from linkcore.hops.airframe.facing import (
     find_facing,
     mean_at_rest,
 )
+from linkcore.hops.airframe.first_flight import IdleFlown
 from linkcore.hops.airframe.motors import MotorsSeen
 from linkcore.hops.airframe.six_positions import DIRECTIONS, Calibration, Direction, calibrate, recognise
 from linkcore.hops.airframe.surfaces import SurfacesSeen
@@ -77,7 +78,8 @@ class AirframeMeasure(BaseModel):
     """`asking`: what is being taken just now; `said`: why the last try gave nothing. `usb_so`: the mounting (in words) whose USB socket the pilot has seen to point so, `usb_not`: the one they saw to be otherwise.
 
     `pack_v`: what a meter showed at the pack's leads; `volts`: the same beside what the board read, where that is a voltage of the pack that was chosen;
-    `cells_told`: how many cells the pilot has counted. `compass_rest`: with the motors off, by the eighth of the circle that the craft pointed to; `compass_motors`: with the most that they have drawn.
+    `cells_told`: how many cells the pilot has counted. `compass_rest`: with the motors off, by the eighth of the circle that the craft pointed to; `compass_motors`: with the most that they have drawn;
+    `heading_flown`: whether the heading stayed with the craft in flight, None: not flown; `idle_flown`: with which idle it was.
     """
 
     asking: Asking | None = None
@@ -96,7 +98,9 @@ class AirframeMeasure(BaseModel):
     charge: ChargeRead | None = None
     compass_rest: dict[int, CompassAt] = Field(default_factory=dict)
     compass_motors: CompassAt | None = None
+    heading_flown: bool | None = None
     motors: MotorsSeen = Field(default_factory=MotorsSeen)
+    idle_flown: IdleFlown = Field(default_factory=IdleFlown)
     surfaces: SurfacesSeen = Field(default_factory=SurfacesSeen)
     ends: list[str] = Field(default_factory=list, description="Outputs whose ESCs have learnt the board's end points")
 

@@ -9,23 +9,23 @@ from linkcore.craft.airframes import MULTIROTORS
 from linkcore.craft.document import OutputRole
 from linkcore.craft.layouts import Layout
 from linkcore.findings import At, Check, Edit, Finding, Mend
+from linkcore.hops.airframe.first_flight import IdleFlown
 from linkcore.hops.airframe.motors import MotorsSeen
 from linkcore.hops.airframe.order import MotorMend, OrderError
 from linkcore.reads import View
 from linkcore.wiring.outputs import layout_wired, motor_roles
 
 CHECK = Check("airframe")
-IDLE_ABOVE = (1.0, 2.0)  # percent above the command from which the worst motor turns
 ASTERN_WHY = "Throttle takes the craft the other way."
 
 
-def check_motors(view: View, seen: MotorsSeen) -> Iterator[Finding]:
-    """What was answered, against what the board takes its outputs for."""
+def check_motors(view: View, seen: MotorsSeen, flown: IdleFlown) -> Iterator[Finding]:
+    """What was answered, and what was `flown` with the idle, against what is set."""
     layout, roles = layout_wired(view.craft, view.parts), motor_roles(view.craft, view.parts)
     if not layout or set(roles.values()) != {place.role for place in layout} or view.craft.settings.mixing.layout not in (None, view.craft.airframe):
         return  # what is set of the outputs has a finding of its own
     yield from _still(roles, seen)
-    yield from _sluggish(view, roles, seen)
+    yield from _sluggish(view, roles, seen, flown)
     try:
         worked = seen.worked_out(layout, view.craft.settings.mixing.props, roles)
     except OrderError:
@@ -95,7 +95,7 @@ def _still(roles: dict[str, OutputRole], seen: MotorsSeen) -> Iterator[Finding]:
         )
 
 
-def _sluggish(view: View, roles: dict[str, OutputRole], seen: MotorsSeen) -> Iterator[Finding]:
+def _sluggish(view: View, roles: dict[str, OutputRole], seen: MotorsSeen, flown: IdleFlown) -> Iterator[Finding]:
     starts = {output: start for output in roles if (start := seen.starts_percent(output)) is not None}
     for output in seen.sluggish(roles):
         yield CHECK.warn(
@@ -107,29 +107,44 @@ def _sluggish(view: View, roles: dict[str, OutputRole], seen: MotorsSeen) -> Ite
             Mend(text="Turn it by hand with the pack out: it must run as freely as the others"),
         )
     if len(starts) == len(roles) and not seen.sluggish(roles) and all(seen.settled(output) for output in roles):
-        yield from _idle(view, max(starts.values()))
+        yield from _idle(view, max(starts.values()), flown)
 
 
-def idle_for(worst_percent: float) -> float:
-    """What armed motors are to be asked at the least, by the one that starts last; in halves."""
-    return round(2 * (worst_percent + sum(IDLE_ABOVE) / 2)) / 2
-
-
-def _idle(view: View, worst: float) -> Iterator[Finding]:
-    idle, wanted = view.craft.settings.drive.idle_percent, idle_for(worst)
-    if view.craft.airframe not in MULTIROTORS or (worst + IDLE_ABOVE[0] <= idle + 0.25 and idle - 0.25 <= worst + IDLE_ABOVE[1]):
+def _idle(view: View, worst: float, flown: IdleFlown) -> Iterator[Finding]:
+    if view.craft.airframe not in MULTIROTORS:
         return
-    low = idle < worst + IDLE_ABOVE[0]
+    idle, wanted, (least, most) = view.craft.settings.drive.idle_percent, flown.wanted(worst), flown.bounds(worst)
+    at = At.setting("/settings/drive/idle_percent", "idle")
+    if least <= idle <= most:
+        if flown.held_percent != idle:
+            yield _not_flown(at, idle, worst)
+        return
+    low = idle < least
+    stopped = flown.stopped_percent is not None and idle <= flown.stopped_percent
     says = CHECK.warn if low else CHECK.note
     yield says(
         "airframe.idle",
-        At.setting("/settings/drive/idle_percent", "idle"),
-        f"Armed motors are asked {idle:g} % at the least; the one that starts last needs {worst:.1f} %.",
+        at,
+        f"A motor has stopped in flight with an idle of {flown.stopped_percent:g} %; armed motors are asked {idle:g} % at the least."
+        if stopped
+        else f"Armed motors are asked {idle:g} % at the least; the one that starts last needs {worst:.1f} %.",
         "In a fast descent one of them may stop, and the craft tumbles."
         if low
         else "With throttle low it sinks more slowly than it could, and does not settle on the ground.",
         Mend(
-            text=f"Set the idle to {wanted:g} %, and see at the first hover that no motor stops",
+            text=f"Set the idle to {wanted:g} %, and see at the {'next' if stopped else 'first'} hover that no motor stops",
             edits=(Edit(path="/settings/drive/idle_percent", value=wanted),),
         ),
+    )
+
+
+def _not_flown(at: At, idle: float, worst: float) -> Finding:
+    return CHECK.note(
+        "airframe.idle-flown",
+        at,
+        f"The idle of {idle:g} % is reckoned from the bench, where the last motor starts at {worst:.1f} %; no hover has confirmed it yet.",
+        "Air that comes from below brakes a propeller more than the bench shows.",
+        Mend(text="At the first hover let it sink fast from a few metres, and listen"),
+        Mend(text="No motor stopped", hands={"flown": "no motor stopped"}),
+        Mend(text="A motor stopped", hands={"flown": "a motor stopped"}),
     )

@@ -103,7 +103,7 @@ def check_measured(view: View, seen: AirframeMeasure) -> list[Finding]:
     if view.parts.maybe_board is None:
         return []
     sits = [] if no_accelerometer(view) else [*_facing(view, seen), *_level(view, seen)]
-    return [*sits, *_pack(view, seen), *_meters(view, seen), *_compass(view, seen), *check_motors(view, seen.motors), *_surfaces(view, seen)]
+    return [*sits, *_pack(view, seen), *_meters(view, seen), *_compass(view, seen), *check_motors(view, seen.motors, seen.idle_flown), *_surfaces(view, seen)]
 
 
 def _surfaces(view: View, seen: AirframeMeasure) -> Iterator[Finding]:
@@ -255,6 +255,8 @@ def _compass(view: View, seen: AirframeMeasure) -> Iterator[Finding]:
             f"More than {COMPASS_MOST_DEG:.0f} degrees, and a return home bends into a spiral.",
             Mend(text="Move the compass away from the pack's leads, twist those, and run the motors again"),
         )
+    elif amps is not None and per_a is not None and seen.compass_spread_deg is not None and not seen.heading_flown:
+        yield _heading_flown(view, seen, abs(per_a * amps), amps)
     spread = seen.compass_spread_deg
     if spread is not None and spread > IRON_MOST_DEG:
         yield CHECK.warn(
@@ -264,6 +266,30 @@ def _compass(view: View, seen: AirframeMeasure) -> Iterator[Finding]:
             "Something magnetic turns with the craft, or the compass sits another way than it is told.",
             Mend(text="Take magnets and steel away from it, calibrate it, and turn the craft round once more"),
         )
+
+
+def _heading_flown(view: View, seen: AirframeMeasure, deg: float, amps: float) -> Finding:
+    """What the bench reckons of the compass in flight: not confirmed yet, or not confirmed by the flight."""
+    flight = "hover" if view.craft.airframe in MULTIROTORS else "level flight"
+    followed = Mend(text="It followed", hands={"flown": "the heading stayed"})
+    if seen.heading_flown is None:
+        return CHECK.note(
+            "airframe.compass-flown",
+            At.device("board"),
+            f"By the bench the motors turn the compass by {deg:.0f} degrees at the {amps:.0f} A of a {flight}; no flight has confirmed it yet.",
+            "A return home goes by this heading.",
+            Mend(text=f"At the first {flight} turn it round once, slowly: the heading has to follow"),
+            followed,
+            Mend(text="It swung off", hands={"flown": "the heading swung"}),
+        )
+    return CHECK.warn(
+        "airframe.compass-flown",
+        At.device("board"),
+        f"In flight the heading swung off, though by the bench the motors turn the compass by {deg:.0f} degrees only.",
+        "A return home bends into a spiral. In the air more current flows, or its leads lie otherwise than they did on the bench.",
+        Mend(text="Move the compass away from the pack's leads, twist those, fasten them, and fly it again"),
+        followed,
+    )
 
 
 def _cells(count: int) -> str:

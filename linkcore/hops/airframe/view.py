@@ -468,8 +468,10 @@ def _compass(view: View, seen: AirframeMeasure, off_deg: float | None) -> Compas
         says = "Turn the craft round once, level and with its motors off."
     elif per_a is None:
         says = "Props off, arm, and give it throttle where it has been seen at rest: that tells what the motors do to the compass."
-    else:
+    elif seen.heading_flown is None:
         says = f"Reckoned from the bench; confirm it at {flight}."
+    else:
+        says = "In flight the heading stayed with the craft." if seen.heading_flown else "In flight the heading swung off."
     return CompassTold(
         off_deg=round(off_deg, 1),
         spread_deg=None if spread is None else round(spread, 1),

@@ -18,6 +18,7 @@ import { GravityMap } from "./GravityMap";
 import { MixPanel } from "./MixPanel";
 import { Eyes, MotorsPanel } from "./MotorsPanel";
 import { PackPanel } from "./PackPanel";
+import { SetRight } from "./SetRight";
 import { Silhouettes } from "./Silhouettes";
 import { SurfacesPanel } from "./SurfacesPanel";
 
@@ -96,6 +97,7 @@ export function AirframeHop({ craft, edit }: HopProps) {
             {told.compass && (
               <Panel title="Compass against gyro">
                 <Compass compass={told.compass} />
+                <SetRight label="At the first flight" codes={FLOWN} mend={mend} />
               </Panel>
             )}
           </Box>
@@ -364,6 +366,7 @@ function Compass({ compass }: { compass: NonNullable<AirframeTold["compass"]> })
   );
 }
 
+const FLOWN = /^airframe\.compass-flown/;
 const lower = (text: string) => (text.startsWith("USB") ? text : text.charAt(0).toLowerCase() + text.slice(1));
 const settled = (told: AirframeTold) =>
   told.facing.off_deg !== null && told.facing.off_deg <= 5 && told.level.taken && (told.level.off_deg ?? 9) <= 1;

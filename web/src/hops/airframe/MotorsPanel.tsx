@@ -35,6 +35,7 @@ export function MotorsPanel({ told, checks, mend }: { told: AirframeTold; checks
         )}
         <Corners motors={motors} />
         <SetRight label="What sets them right" heading="The shortest way to set them right" codes={OF_MOTORS} mend={mend} />
+        <SetRight label="At the first hover" heading="At the first hover" codes={FLOWN} mend={mend} />
       </Box>
     </Panel>
   );
@@ -265,7 +266,8 @@ function Corners({ motors }: { motors: Motors }) {
   );
 }
 
-const OF_MOTORS = /^airframe\.(motor-|idle)/;
+const OF_MOTORS = /^airframe\.(motor-|idle$)/;
+const FLOWN = /^airframe\.idle-flown/;
 
 const SAYS: Record<Row["standing"], string> = {
   "not turned yet": "not turned yet",
