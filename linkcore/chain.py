@@ -122,6 +122,7 @@ def newly_proven(whole: Whole, proofs: Proofs, seen: Any, hops: Iterable[Hop] = 
 
 MENDED_IN_DRAFT = Mend(text="Mended in the draft: write it to the board", act="write")
 MENDED_ON_BOARD = Mend(text="Written to the board, which takes it when it starts: restart it", act="restart")
+WRITTEN_FIRST = Mend(text="Write it to the board first", act="write")
 OTHERWISE_IN_DRAFT = Mend(text="Otherwise in the draft, with a finding of its own there")
 
 
@@ -148,7 +149,13 @@ def draft_against_board(draft: list[Finding], board: list[Finding], stored: list
         finding.model_copy(update={"mends": (mend,) if (mend := instead(finding)) else of_draft.get((finding.code, finding.where), finding.mends)})
         for finding in board
     ]
-    return [*merged, *(finding.model_copy(update={"what": f"In the draft: {finding.what}"}) for finding in added)]
+    return [*merged, *(finding.model_copy(update={"what": f"In the draft: {finding.what}", "mends": _not_by_hands(finding.mends)}) for finding in added)]
+
+
+def _not_by_hands(mends: tuple[Mend, ...]) -> tuple[Mend, ...]:
+    """The mends of what only the draft has: what hands do, and what eyes have seen, is of what the board runs, so that is written before."""
+    others = tuple(mend for mend in mends if not mend.hands)
+    return others if len(others) == len(mends) else (*others, WRITTEN_FIRST)
 
 
 def _share(one: Finding, other: Finding) -> bool:

@@ -156,7 +156,7 @@ class Observed:
         return MotorsNow(
             stage=drive.stage,
             answered=drive.answered,
-            locked="" if drive.turning else drive.locked(),
+            locked=bench.turning.locked(),
             props_off_s=0.0 if drive.said_t is None else round(max(0.0, drive.said_t + LAPSES_S - t)),
             ended=None if ended is None else TurnedTold(output=ended.output, percent=ended.percent, by_telemetry=ended.by_telemetry, why=ended.why),
             by_words=bench.turning.why_by_words(),

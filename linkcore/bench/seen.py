@@ -121,6 +121,10 @@ class Turns(Protocol):
         """What hands have said with the craft so far."""
         ...
 
+    def locked(self) -> str:
+        """Why no key does anything now; empty where one would, or does."""
+        ...
+
     def why_by_words(self) -> str:
         """Why the craft itself cannot answer; empty where it can."""
         ...

@@ -176,6 +176,13 @@ class TurningWatch:
             return "the arm switch is on"
         return ""
 
+    def locked(self) -> str:
+        """Why no key does anything now; empty where one would, or does."""
+        if self.drive.turning:
+            return ""
+        blocked = self.blocked()
+        return self.drive.locked() or (f"Nothing would turn: {blocked}." if blocked else "")
+
     def share(self, t: float) -> float:
         """At which share of its full speed the motor turns that is being driven; 0 where none does."""
         drive = self.drive
@@ -207,7 +214,7 @@ class TurningWatch:
             TurnLive,
             output=drive.output if drive.turning else "",
             percent=round(drive.percent(t), 1),
-            locked="" if drive.turning else drive.locked(),
+            locked=self.locked(),
             sight=self._sight(),
         )
 

@@ -291,3 +291,14 @@ class FindingsTest(SimpleTestCase):
         merged = draft_against_board([finding("both"), finding("new")], [finding("both"), finding("old")])
         self.assertEqual([(each.code, each.what) for each in merged], [("both", "It is so."), ("old", "It is so."), ("new", "In the draft: It is so.")])
         self.assertIn("Mended in the draft", merged[1].mends[0].text)
+
+    def test_what_hands_do_or_eyes_have_seen_is_of_what_the_board_runs(self):
+        mends = (
+            Mend(text="Look at it"),
+            Mend(text="It held", hands={"flown": "no motor stopped"}),
+            Mend(text="It did not", hands={"flown": "a motor stopped"}),
+        )
+        finding = Finding(code="new", severity="note", hop="airframe", where="here", what="It is so.", why="Because.", mends=mends)
+        self.assertEqual(draft_against_board([], [finding])[0].mends[0].text, "Mended in the draft: write it to the board")
+        added = draft_against_board([finding], [])[0]
+        self.assertEqual([(mend.text, mend.act, mend.hands) for mend in added.mends], [("Look at it", "", {}), ("Write it to the board first", "write", {})])

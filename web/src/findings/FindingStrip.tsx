@@ -101,6 +101,7 @@ export function FindingStrip({ hop, craft, edit }: { hop: Hop; craft: Craft; edi
           height: 42,
           whiteSpace: "nowrap",
           overflow: "hidden",
+          "& .MuiButton-outlined": { ...CUT, display: "block", flex: "0 1 auto" },
         }}
       >
         {open ? (
@@ -112,7 +113,7 @@ export function FindingStrip({ hop, craft, edit }: { hop: Hop; craft: Craft; edi
         ) : first ? (
           <>
             <Severity of={first} />
-            <Box component="b" title={`${first.what} ${first.why}`} sx={{ ...CUT, flex: "0 1 auto", minWidth: { xs: 60, md: 120 } }}>
+            <Box component="b" title={`${first.what} ${first.why}`} sx={{ ...CUT, flex: "0 99999 auto", minWidth: { xs: 60, md: 220 } }}>
               {first.what}
             </Box>
             {!phone &&

@@ -65,7 +65,7 @@ const leftOf = ({ props_off_s: left }: Motors) =>
   left > 0 ? `props said to be off, for ${Math.ceil(left / 60)} min more` : "props not said to be off";
 
 function Turning({ told, checks }: { told: AirframeTold; checks: boolean }) {
-  const { motors, pack } = told;
+  const { motors } = told;
   const turning = useBenchStore((state) => state.live?.turn.output ?? "");
   const percent = useBenchStore((state) => state.live?.turn.percent ?? 0);
   const [other, choose] = useState<string | null>(null);
@@ -91,7 +91,7 @@ function Turning({ told, checks }: { told: AirframeTold; checks: boolean }) {
         </Box>
       </Box>
     );
-  const waits = !turning && (motors.locked || (!pack?.plugged ? "No pack is plugged in: USB alone turns no motor." : ""));
+  const waits = !turning && motors.locked;
   return (
     <Box component="section" aria-label="Turn a motor" sx={{ display: "grid", gap: 1 }}>
       <Box role="status" sx={{ fontSize: 17, fontWeight: 600 }}>
