@@ -11,7 +11,7 @@ import json
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from functools import cache
-from typing import Any, NoReturn
+from typing import Any, Literal, NoReturn, get_args
 
 from pydantic import BaseModel
 
@@ -41,6 +41,10 @@ from linkcore.marks import LATER, KeptAs
 _OWN_WORDS = ("name", "about")  # of a part: what it is called is no fact about it
 
 
+Handled = Literal["board", "motors", "ESCs", "servos"]
+HANDLED: tuple[Handled, ...] = get_args(Handled)  # what hands can mount or wire otherwise without anything of it being set otherwise
+
+
 class NotInView(AttributeError):
     """A rule or a proof asked for what it has not declared to read."""
 
@@ -48,7 +52,8 @@ class NotInView(AttributeError):
 class Whole:
     """All that is known of a craft when it is judged. `craft.settings` are those that count: what the board runs, or what the draft would make of it.
 
-    `installed`: what its devices run; `identity`: the link identity (hexadecimal) that the receiver listens for, and the count of a satellite that was bound by one; `rung`: wires that are rung out, and how.
+    `installed`: what its devices run; `identity`: the link identity (hexadecimal) that the receiver listens for, and the count of a satellite that was bound by one; `rung`: wires that are rung out, and how;
+    `handled`: how often hands were at what nobody can read from outside, by its name in HANDLED.
     """
 
     def __init__(
@@ -59,6 +64,7 @@ class Whole:
         installed: Mapping[Role, Installed] | None = None,
         identity: str = "",
         rung: Mapping[str, str] | None = None,
+        handled: Mapping[Handled, int] | None = None,
     ) -> None:
         self.document, self.settings = document, settings
         self.craft = document if settings is document.settings else document.model_copy(update={"settings": settings})
@@ -66,6 +72,7 @@ class Whole:
         self.installed = all_as_made(devices_of(parts), document) if installed is None else installed
         self.identity = identity
         self.rung: Mapping[str, str] = rung or {}
+        self.handled: Mapping[Handled, int] = handled or {}
         self._digests: dict[str, str] = {}
         self._views: dict[tuple[str, ...], View] = {}
         self._foundations: dict[tuple[str, ...], dict[str, str]] = {}
@@ -185,6 +192,10 @@ def _of_craft(name: str) -> Callable[[Whole], Any]:
     return lambda whole: getattr(whole.craft, name)
 
 
+def _hands_at(name: Handled) -> Callable[[Whole], Any]:
+    return lambda whole: whole.handled.get(name, 0)
+
+
 _DIRECT = (
     "airframe",
     "wants",
@@ -216,6 +227,7 @@ SECTIONS: Mapping[str, Callable[[Whole], Any]] = {
     "firmware": lambda whole: {role: each.facts for role, each in sorted(whole.installed.items())},
     "programs": lambda whole: sorted(role for role, each in whole.installed.items() if each.facts is None and whole.flashable(role)),
     "bind": lambda whole: whole.identity,
+    **{f"hands at {name}": _hands_at(name) for name in HANDLED},
     **{name: _of_craft(name) for name in _DIRECT},
     **{f"settings/{name}": _setting(name) for name in BoardSettings.model_fields},
 }
@@ -238,6 +250,7 @@ _LATER: Mapping[str, Any] = {  # sections that came after proofs had been record
     "settings/reversing_drives": False,
     "settings/rssi_channel": None,
     "settings/rssi_falls": True,
+    **{f"hands at {name}": 0 for name in HANDLED},
 }
 LATER_SECTIONS = frozenset(_LATER)
 _SEEN = ("rung",)  # what was seen may be read, and is nothing that a proof rests on

@@ -47,7 +47,7 @@ from linkcore.parts.sensor_names import SensorName
 from linkcore.proofs import Proof
 from linkcore.protocols.base import ProtocolSpec, TelemetryFrame
 from linkcore.protocols.registry import RECEIVER_PROTOCOLS
-from linkcore.reads import Whole
+from linkcore.reads import Handled, Whole
 from linkcore.signal.edges import NO_TIMES, Edges
 from linkcore.signal.uart import toggles_of
 from linkcore.standins.bells import Bells
@@ -133,6 +133,7 @@ class Bench:
         self.gps_fix, self.home = state.gps_fix, state.home
         self.held = HeldCraft(state.body or BodyTruth.usual(seed), seed)
         self.held.tilt_deg, self.held.towards_deg, self.held.turn_deg = state.tilt_deg, state.towards_deg, state.turn_deg
+        self.handled: dict[Handled, int] = dict(state.handled)
         self.pack_lying = state.pack_here
         self.read_mah, self.drawn_s = state.read_mah, state.drawn_s
         self._counted_cells: int | None = None
@@ -201,6 +202,7 @@ class Bench:
             towards_deg=self.held.towards_deg,
             turn_deg=self.held.turn_deg,
             body=self.held.truth,
+            handled=dict(self.handled),
             pack_here=self.pack_lying,
             drives=self.turning.truth,
             airframe=self.measuring.airframe.seen,
@@ -395,6 +397,8 @@ class Bench:
         if hands.pack_left_percent is not None:
             self.used_mah = self.pack_here.capacity_mah * (1 - hands.pack_left_percent / 100)
             self.read_mah = self.drawn_s = 0.0
+        for name in self._at_hand(hands):
+            self.handled[name] = self.handled.get(name, 0) + 1
         self.measuring.airframe.seen = taken.model_copy(update={"motors": self.turning.hands(hands, taken.motors, self.t)})
         self.gps_fix = self.gps_fix if hands.gps_fix is None else hands.gps_fix
         self.home = self.home if hands.home is None else hands.home
@@ -410,6 +414,20 @@ class Bench:
     def _refuse_body(self, hands: Hands) -> None:
         if hands.pack_here and not isinstance(self.parts.catalogue.get(hands.pack_here), Pack):
             raise ValueError(f"the catalogue has no pack {hands.pack_here}")
+
+    def _at_hand(self, hands: Hands) -> set[Handled]:
+        """What these hands mount or wire otherwise."""
+        found: set[Handled] = set() if hands.handled is None else {"motors", "ESCs"} if hands.handled in ("motors", "ESCs") else {hands.handled}
+        if hands.body is not None:
+            found.add("board")
+        if hands.swap_wires is not None or hands.solder_phase is not None:
+            found.add("motors")
+        part = self.parts.devices.get(hands.replaced) if hands.replaced else None
+        if hands.drives is not None or (part is not None and part.drives):
+            found |= {"motors", "ESCs"}
+        if hands.drives is not None or (part is not None and part.servo):
+            found.add("servos")
+        return found
 
     def _hold(self, hands: Hands) -> None:
         """The craft is held otherwise, or is another than it was."""
@@ -819,7 +837,7 @@ class Bench:
     @property
     def whole(self) -> Whole:
         """All that is known of the craft, judged by what the board runs; the same object until something of it is another."""
-        held = (tuple(self.loading.installed.values()), self.link.bound_to, tuple(self.rung.items()))
+        held = (tuple(self.loading.installed.values()), self.link.bound_to, tuple(self.rung.items()), tuple(self.handled.items()))
         known = self._whole
         if (
             known is None
@@ -828,7 +846,7 @@ class Bench:
             or known[1].parts is not self.parts
             or known[0] != held
         ):
-            made = Whole(self.document, self.board.running, self.parts, self.loading.installed, self.link.bound_to, dict(self.rung))
+            made = Whole(self.document, self.board.running, self.parts, self.loading.installed, self.link.bound_to, dict(self.rung), dict(self.handled))
             known = self._whole = (held, made)
         return known[1]
 
@@ -838,7 +856,7 @@ class Bench:
         known = self._draft
         if known is None or known[0] is not self.whole:
             whole = self.whole
-            known = self._draft = (whole, Whole(self.document, self.document.settings, self.parts, whole.installed, whole.identity, whole.rung))
+            known = self._draft = (whole, Whole(self.document, self.document.settings, self.parts, whole.installed, whole.identity, whole.rung, whole.handled))
         return known[1]
 
     @property
@@ -847,7 +865,7 @@ class Bench:
         known, kept = self._stored, self.board.stored
         if known is None or known[0] is not self.whole or known[1].settings is not kept:
             whole = self.whole
-            known = self._stored = (whole, Whole(self.document, kept, self.parts, whole.installed, whole.identity, whole.rung))
+            known = self._stored = (whole, Whole(self.document, kept, self.parts, whole.installed, whole.identity, whole.rung, whole.handled))
         return known[1]
 
     def _foundations(self) -> Foundations:

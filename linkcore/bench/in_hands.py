@@ -27,6 +27,12 @@ class HandsWatch:
 
     def forget(self, *, body: bool, power: bool, motors: bool, surfaces: bool, ends: bool) -> None:
         """What was measured counts no more: of how the craft sits, of its pack, of its motors, of its surfaces, of its ESCs' ends."""
+        self.seen = self._without(self.seen, body=body, power=power, motors=motors, surfaces=surfaces, ends=ends)
+
+    @staticmethod
+    def _without(
+        seen: AirframeMeasure, *, body: bool = False, power: bool = False, motors: bool = False, surfaces: bool = False, ends: bool = False
+    ) -> AirframeMeasure:
         fresh = AirframeMeasure()
         names = (
             *(_BODY if body else ()),
@@ -35,7 +41,7 @@ class HandsWatch:
             *(("surfaces",) if surfaces else ()),
             *(("ends",) if ends else ()),
         )
-        self.seen = self.seen.model_copy(update={name: getattr(fresh, name) for name in names})
+        return seen.model_copy(update={name: getattr(fresh, name) for name in names})
 
     def told(self, hands: Hands) -> AirframeMeasure:
         """What is known with what the pilot says. Raise ValueError where it cannot be so; nothing is taken then."""
@@ -48,10 +54,18 @@ class HandsWatch:
             seen = seen.model_copy(update={"surfaces": seen.surfaces.model_copy(update={"learnt_us": {}})})
         if hands.surface_seen is not None:
             seen = seen.model_copy(update={"surfaces": self._surfaces.told(hands.surface_seen, seen.surfaces)})
+        if hands.handled is not None:
+            seen = self._without(
+                seen,
+                body=hands.handled == "board",
+                motors=hands.handled in ("motors", "ESCs"),
+                ends=hands.handled in ("motors", "ESCs"),
+                surfaces=hands.handled == "servos",
+            )
         if hands.flown is not None:
             seen = self._flown(seen, hands.flown)
         if hands.pack_here is not None:
-            seen = self._without_power(seen)
+            seen = self._without(seen, power=True)
         if hands.asking is not None:
             what = None if hands.asking == "nothing" else hands.asking
             if what is not None and "accelerometer" not in bench.board_part.sensors:
@@ -63,7 +77,7 @@ class HandsWatch:
             words = seen.found.says[0]
             seen = seen.model_copy(update={"usb_so": words if hands.usb_so else "", "usb_not": "" if hands.usb_so else words})
         if hands.forget_power:
-            seen = self._without_power(seen)
+            seen = self._without(seen, power=True)
         if hands.cells_told is not None:
             seen = seen.model_copy(update={"cells_told": hands.cells_told or None})
         if hands.meter_v is not None:
@@ -85,10 +99,6 @@ class HandsWatch:
             raise ValueError(f"the motors of a {bench.document.airframe} may stop in flight: it has no idle that a hover could confirm")
         idle = bench.board.running.drive.idle_percent
         return seen.model_copy(update={"idle_flown": seen.idle_flown.with_said(idle, stopped=said == "a motor stopped")})
-
-    @staticmethod
-    def _without_power(seen: AirframeMeasure) -> AirframeMeasure:
-        return seen.model_copy(update={name: getattr(AirframeMeasure(), name) for name in _POWER})
 
     def _volts(self, true_v: float) -> VoltsRead | None:
         """The board's reading beside the meter's; None where it has none, or where the pack is another than the one chosen: then a scale would be made of nothing."""

@@ -21,6 +21,7 @@ from linkcore.hops.sticks.measure import SticksMeasure
 from linkcore.hops.switchboard.detents import SwitchMeasure
 from linkcore.parts.axes import Axis
 from linkcore.parts.models import Light
+from linkcore.reads import Handled
 from linkcore.standins.drives import DrivesTruth
 from linkcore.standins.hands import HandsPart, Stick
 from linkcore.standins.held import BodyTruth
@@ -79,6 +80,7 @@ class Hands(LinkHands, LoadHands):
     leave_ends: bool | None = Field(None, description="That is given up")
     drives: DrivesTruth | None = Field(None, description="How motors and servos on the bench really are")
     forget_centre: bool | None = Field(None, description="What centre learning came to is not kept")
+    handled: Handled | None = Field(None, description="Hands were at it: what was proven of it before says nothing any more")
     flown: FlownSaid | None = Field(None, description="What the pilot has seen at the first flight")
     surface_seen: SurfaceTold | None = Field(None, description="What the pilot has seen a surface do")
     gps_fix: bool | None = Field(None, description="Whether the GPS, where there is one, has a fix")
@@ -272,6 +274,7 @@ class BenchState(LinkKept, LoadKept):
     towards_deg: float = 90.0
     turn_deg: float = 0.0
     body: BodyTruth | None = None
+    handled: dict[Handled, int] = Field(default_factory=dict, description="How often hands were at each")
     pack_here: str = ""
     drives: DrivesTruth | None = None
     airframe: AirframeMeasure = Field(default_factory=AirframeMeasure)

@@ -173,7 +173,7 @@ class Station:
         """What can be said of a craft whose bench does not run, for this reason, by what its board was last known to run; as JSON."""
         settings = given.document.settings if cannot_run(given.document, given.parts) else given.state.running
         runs = given.state.installed(given.document, given.parts)
-        whole = Whole(given.document, settings, given.parts, runs, given.state.bound_to, given.rung)
+        whole = Whole(given.document, settings, given.parts, runs, given.state.bound_to, given.rung, given.state.handled)
         return Waiting(
             draft_version=given.version, why=why, judged=True, chain=still_chain(whole, given.proofs), findings=still_findings(whole)
         ).model_dump_json()

@@ -117,6 +117,8 @@ class TurningWatch:
             if pad is not None:
                 self.truth, seen = mended(self.truth, pad), seen.without(pad)
                 self.drive.lapse("hands were at its wires", t)
+        if hands.handled in ("motors", "ESCs"):
+            self.drive.lapse("hands were at its motors", t)
         if hands.forget_motors:
             seen = MotorsSeen()
         if hands.props_off is not None:

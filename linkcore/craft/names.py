@@ -177,6 +177,10 @@ _ELSEWHERE = {
     "alarms": "alarms",
     "pack": "pack",
     "video format": "video format",
+    "hands at board": "how the board is mounted",
+    "hands at motors": "motors and their wires",
+    "hands at ESCs": "ESCs",
+    "hands at servos": "servos and their horns",
     "programs": "which devices have whole firmware",
 }
 

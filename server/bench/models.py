@@ -48,7 +48,13 @@ class BenchRecord(models.Model):
             log.warning("the kept state of the bench of craft %s cannot be read; it starts anew", self.craft_id)
             return self.first_state(document, parts)
         same = parts.maybe_board is not None and set(state.stored.ports) <= set(parts.board.ports) and len(state.stored.ports) == len(parts.board.ports)
-        return state if same else self.first_state(document, parts).model_copy(update={"pack_here": state.pack_here})
+        return (
+            state
+            if same
+            else self.first_state(document, parts).model_copy(
+                update={"pack_here": state.pack_here, "drives": state.drives, "handled": state.handled}  # pack and motors are what they were
+            )
+        )
 
     def running(self, document: CraftDocument, parts: KitParts) -> BoardSettings:
         """What the board runs, by the last that was kept; the draft's settings where no bench can run."""

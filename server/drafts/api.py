@@ -133,11 +133,11 @@ def _row(craft: Craft, record: BenchRecord | None, proofs: list[ProofRecord], ca
     try:
         document = craft.read()
         parts = KitParts.of(document, catalogue)
-        on_board, installed, identity = document.settings, None, ""
+        on_board, installed, identity, handled = document.settings, None, "", None
         if record:
             kept = record.state_for(document, parts)
-            on_board, installed, identity = record.running(document, parts), kept.installed(document, parts), kept.bound_to
-        chain = still_chain(Whole(document, on_board, parts, installed, identity, rung), ProofRecord.newest(proofs))
+            on_board, installed, identity, handled = record.running(document, parts), kept.installed(document, parts), kept.bound_to, kept.handled
+        chain = still_chain(Whole(document, on_board, parts, installed, identity, rung, handled), ProofRecord.newest(proofs))
         row["chain"] = [state.model_dump() for state in chain]
         row["parts"] = [each.name for each in (parts.maybe_board, parts.maybe_receiver, parts.maybe_transmitter) if each is not None]
     except (CraftError, KeyError, ValueError) as error:

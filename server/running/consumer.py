@@ -68,6 +68,7 @@ CHECKS_MOVE = frozenset(
         "solder_phase",
         "learn_ends",
         "leave_ends",
+        "handled",
         "flown",
         "surface_seen",
         "forget_centre",

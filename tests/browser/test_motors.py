@@ -145,6 +145,13 @@ class CurlewsMotorsTest(BrowserTest):
         expect(hover).to_have_count(0)
         expect(right).to_have_count(0)
         expect(page.get_by_role("tab", name="Motors 1 of 2 proven")).to_be_visible()
+        since = region(page, "Since it was proven")
+        since.get_by_role("button", name="A motor or ESC was changed, or its wires").click()
+        expect(since).to_contain_text("To be proven again then: motors.")
+        since.get_by_role("button", name="It was so").click()
+        expect(page.get_by_role("tab", name="Motors not proven")).to_be_visible()
+        expect(since).to_have_count(0)
+        expect(page.get_by_role("tab", name="How the board sits 1 of 2 proven")).to_be_visible()
 
     def by_hand(self, page, output):
         """Answer with the craft: tip it towards the corner, twist it, put it down."""

@@ -7,8 +7,11 @@ import unittest
 from unittest.mock import PropertyMock, patch
 
 import scenario
+from linkcore.bench.bench import Bench
 from linkcore.bench.messages import BenchState, Hands
+from linkcore.bench.report import Reporter
 from linkcore.craft.document import DriveSetup, apply_edits
+from linkcore.craft.facing import Facing
 from linkcore.craft.layouts import LAYOUTS, OPPOSITE, layout_of
 from linkcore.craft.parts import KitParts
 from linkcore.findings import Edit
@@ -19,6 +22,7 @@ from linkcore.hops.airframe.rules import check_set
 from linkcore.hops.airframe.view import READS
 from linkcore.standins.drive import HOLD_S, MOST_S, Drive
 from linkcore.standins.drives import DrivesTruth, MotorTruth
+from linkcore.standins.held import BodyTruth
 from tests.core.test_airframe import curlew, findings, mend, take_poses, told
 from tests.crafts import whole_of
 from tests.motors import Turner, any_ways, cheapest, proven_by_answers
@@ -470,6 +474,63 @@ class StartTest(unittest.TestCase):
         self.assertIn("M1 was asked 5.0 % at the most, and may need more.", hand.report().told.airframe.motors.said)
         self.assertNotIn("airframe.motor-still", findings(hand))
         self.assertEqual(hand.report().told.airframe.motors.next, "M1")
+
+
+class HandledTest(unittest.TestCase):
+    def proven(self):
+        turner = ready(usual_but(lambda _: {"starts_percent": 4.5}))
+        turner.all_of_them()
+        self.assertEqual(turner.hand.proven("airframe"), ["facing", "motors"])
+        return turner
+
+    def why(self, hand, name):
+        airframe = next(state for state in hand.report().chain if state.hop == "airframe")
+        return next(proof.why for proof in airframe.proofs if proof.name == name)
+
+    def test_wires_that_are_exchanged_after_the_proof_undo_it_until_the_motor_was_seen_again(self):
+        for hands in ({"swap_wires": "M2"}, {"solder_phase": "M2"}):
+            with self.subTest(hands=hands):
+                turner = self.proven()
+                hand = turner.hand
+                hand.do(0.5, **hands)
+                self.assertEqual(hand.proven("airframe"), ["facing"])
+                self.assertEqual(self.why(hand, "motors"), "proven before; changed since: motors and their wires")
+                if "swap_wires" in hands:
+                    hand.do(0.5, swap_wires="M2")
+                    self.assertEqual(hand.proven("airframe"), ["facing"], "back as it was, but nobody has seen that")
+                turner.make_ready()
+                turner.all_of_them()
+                self.assertEqual(hand.proven("airframe"), ["facing", "motors"])
+
+    def test_hands_that_were_at_something_undo_just_what_rested_on_it(self):
+        for at, undone, left in (
+            ("board", "facing", ["motors"]),
+            ("motors", "motors", ["facing"]),
+            ("ESCs", "motors", ["facing"]),
+            ("servos", None, ["facing", "motors"]),
+        ):
+            with self.subTest(at=at):
+                turner = self.proven()
+                turner.hand.do(0.5, handled=at)
+                self.assertEqual(turner.hand.proven("airframe"), left)
+                if undone:
+                    self.assertIn("changed since", self.why(turner.hand, undone))
+                state = BenchState.model_validate(turner.hand.bench.state().keep())
+                again = Bench(turner.hand.bench.document, state)
+                again.proofs = dict(turner.hand.bench.proofs)
+                again.run_until(again.t + 0.5)
+                standing = {proof.name: proof.standing for each in Reporter(again).report(1).chain if each.hop == "airframe" for proof in each.proofs}
+                self.assertEqual([name for name, each in standing.items() if each == "holds"], left, "the next bench knows of it")
+
+    def test_a_board_that_was_mounted_anew_has_to_be_found_anew(self):
+        turner = self.proven()
+        hand = turner.hand
+        hand.do(1.0, body=BodyTruth(sits=Facing(yaw_deg=90)).model_dump())
+        self.assertEqual(hand.proven("airframe"), ["motors"])
+        take_poses(hand)
+        mend(hand, "airframe.facing")
+        hand.do(0.4, usb_so=True)
+        self.assertEqual(hand.proven("airframe"), ["facing"], "the motors were answered with the facing as it was")
 
 
 class TruthTest(unittest.TestCase):

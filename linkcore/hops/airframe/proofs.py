@@ -119,7 +119,7 @@ def needs_no_power(view: View) -> str:
     return "" if view.craft.feed == "pack" or view.parts.pack is not None else "no pack feeds this craft"
 
 
-_SITS = ("board", "airframe", "wants", "settings/facing")
+_SITS = ("board", "hands at board", "airframe", "wants", "settings/facing")
 FACING = ProofOf(
     name="facing",
     says="Three poses of the craft agree with the facing that the board runs, and its USB socket is seen to point there.",
@@ -176,7 +176,7 @@ def no_motors(view: View) -> str:
 MOTORS = ProofOf(
     name="motors",
     says="Each output turns the motor that the board takes it for, the way that it should, answered twice and as the board felt it, or three times.",
-    reads=Reads("board", "devices", "wiring of devices", "airframe", "settings/mixing", "settings/facing"),
+    reads=Reads("board", "devices", "hands at motors", "wiring of devices", "airframe", "settings/mixing", "settings/facing"),
     minutes=5,
     seen=motors_seen,
     wants=("pack", "props off"),
@@ -186,6 +186,7 @@ _MIXES = (
     "kit",
     "devices",
     "servo roles",
+    "hands at servos",
     "wiring of devices",
     "airframe",
     "transmitter",
@@ -234,7 +235,7 @@ SURFACES = ProofOf(
 STEADYING = ProofOf(
     name="steadying",
     says="Every surface was seen to steady the right way when the craft was moved, as the board runs.",
-    reads=Reads(*_MIXES, "board", "settings/facing", "settings/level", "settings/modes"),
+    reads=Reads(*_MIXES, "board", "hands at board", "settings/facing", "settings/level", "settings/modes"),
     minutes=2,
     seen=steadying_seen,
     wants=("pack",),
@@ -259,7 +260,7 @@ def no_ends(view: View) -> str:
 ENDS = ProofOf(
     name="end points",
     says="Each ESC was woken under full command and heard the lowest, and said both with its tone.",
-    reads=Reads("board", "devices", "wiring of devices", "settings/drive", "settings/mixing"),
+    reads=Reads("board", "devices", "hands at ESCs", "wiring of devices", "settings/drive", "settings/mixing"),
     minutes=6,
     seen=ends_seen,
     wants=("pack", "props off"),

@@ -77,7 +77,7 @@ export function FindingStrip({ hop, craft, edit }: { hop: Hop; craft: Craft; edi
         {here.map((finding) => (
           <Line key={keyOf(finding)} finding={finding} {...mending} />
         ))}
-        {coin?.coin === "tarnished" && <Box sx={{ py: 0.5, color: colours.tarnishText }}>It was {coin.why}.</Box>}
+        {coin?.coin === "tarnished" && <Box sx={{ py: 0.5, color: colours.tarnishText }}>It was {uncounted(coin.why)}.</Box>}
         {coin && coin.coin !== "cracked" && <StillToSee proofs={coin.proofs} />}
         {stop && (
           <Box sx={{ py: 0.5, fontSize: 13, color: colours.softInk }}>
@@ -156,12 +156,15 @@ export function FindingStrip({ hop, craft, edit }: { hop: Hop; craft: Craft; edi
 
 const CUT = { overflow: "hidden", textOverflow: "ellipsis", minWidth: 0 } as const;
 
+/** Why a coin is tarnished, without how many of its proofs hold. */
+const uncounted = (why: string) => why.replace(/^\d+ of \d+: /, "");
+
 const elsewhereWords = (stop: Finding, wrongHere: boolean) =>
   stop.severity === "begin" ? "Not begun yet:" : wrongHere ? "Wrong elsewhere too:" : "The signal stops elsewhere:";
 
 /** How the hop stands where no finding says otherwise. */
 function Standing({ craft, coin, judged, stop }: { craft: Craft; coin: HopState | null; judged: boolean; stop: Finding | undefined }) {
-  if (coin?.coin === "tarnished") return <>Nothing is wrong, but it was {coin.why}.</>;
+  if (coin?.coin === "tarnished") return <>Nothing is wrong, but it was {uncounted(coin.why)}.</>;
   if (coin?.coin === "rings true") return <>Nothing is wrong here: this hop is proven.</>;
   if (!judged) return <>What is wrong here was not looked for: the bench was set aside.</>;
   if (stop)

@@ -15,6 +15,7 @@ import { columns } from "../../look/phone";
 import { AnswersPanel } from "./AnswersPanel";
 import { DrivePanel } from "./DrivePanel";
 import { GravityMap } from "./GravityMap";
+import { HandsWere } from "./HandsWere";
 import { MixPanel } from "./MixPanel";
 import { Eyes, MotorsPanel } from "./MotorsPanel";
 import { PackPanel } from "./PackPanel";
@@ -61,6 +62,9 @@ export function AirframeHop({ craft, edit }: HopProps) {
           </Button>
         ))}
       </Box>
+      {PARTS.map(
+        ({ part: each, at }) => each === part && at && <HandsWere key={at} at={at} checks={checks} proofs={chain?.proofs ?? []} />,
+      )}
       {part === "sits" && (
         <Box
           role="status"
@@ -178,11 +182,11 @@ export function AirframeHop({ craft, edit }: HopProps) {
 }
 
 type Part = "sits" | "pack" | "motors" | "surfaces" | "answers";
-const PARTS: { part: Part; title: string; proofs: string[] }[] = [
-  { part: "sits", title: "How the board sits", proofs: ["facing", "level"] },
+const PARTS: { part: Part; title: string; proofs: string[]; at?: "board" | "motors" | "servos" }[] = [
+  { part: "sits", title: "How the board sits", proofs: ["facing", "level"], at: "board" },
   { part: "pack", title: "The pack", proofs: ["power"] },
-  { part: "motors", title: "Motors", proofs: ["motors", "end points"] },
-  { part: "surfaces", title: "Surfaces", proofs: ["surfaces", "steadying"] },
+  { part: "motors", title: "Motors", proofs: ["motors", "end points"], at: "motors" },
+  { part: "surfaces", title: "Surfaces", proofs: ["surfaces", "steadying"], at: "servos" },
   { part: "answers", title: "How it answers", proofs: [] },
 ];
 
