@@ -257,6 +257,27 @@ class PackTest(unittest.TestCase):
         self.meter(hand)
         self.assertNotIn("airframe.pack", findings(hand))
 
+    def test_the_board_sees_by_itself_that_another_pack_was_plugged_in(self):
+        hand = curlew(BodyTruth())
+        self.assertNotIn("airframe.pack-seen", findings(hand))
+        hand.do(0.5, pack=False)
+        hand.do(0.5, pack_here="tussock-2-1000")
+        self.assertNotIn("airframe.pack-seen", findings(hand), "nothing is plugged in")
+        hand.do(4.0, pack=True)
+        found = findings(hand)["airframe.pack-seen"]
+        self.assertEqual((found.severity, found.what), ("stop", "The board shows 8.4 V at rest; a Tussock 4-1500 has 14 to 16.8 V."))
+        self.assertEqual(hand.coins()["airframe"], "cracked")
+        before = set(findings(hand))
+        mend(hand, "airframe.pack-seen", 1)
+        self.assertEqual(set(findings(hand)), before - {"airframe.pack-seen"})
+
+    def test_no_pack_of_the_chosen_kind_is_taken_for_another_however_far_the_divider_is_off(self):
+        for seed in range(12):
+            hand = curlew(BodyTruth.usual(seed))
+            for left in (100, 60, 5):
+                hand.do(0.5, pack_left_percent=left)
+                self.assertNotIn("airframe.pack-seen", findings(hand), (seed, left))
+
     def test_where_two_counts_are_possible_the_pilot_counts(self):
         craft = scenario.curlew()
         craft.kit.pack = "tussock-6-4000"

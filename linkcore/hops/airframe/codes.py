@@ -7,6 +7,7 @@ CODES = (
     "airframe.gravity",
     "airframe.pack",
     "airframe.no-count",
+    "airframe.pack-seen",
     "airframe.cells",
     "airframe.capacity",
     "airframe.mixing",

@@ -8,7 +8,7 @@ from linkcore.findings import Finding
 from linkcore.hop import Hop
 from linkcore.hops.airframe.codes import CODES
 from linkcore.hops.airframe.proofs import PROOFS, Held
-from linkcore.hops.airframe.rules import check_measured, check_set
+from linkcore.hops.airframe.rules import Powered, check_measured, check_seen, check_set
 from linkcore.hops.airframe.view import READS, AirframeTold, Shown, tell
 from linkcore.proofs import Proof
 from linkcore.reads import View
@@ -17,6 +17,11 @@ from linkcore.reads import View
 def judges(view: View, seen: Held | None) -> list[Finding]:
     """What was measured, against what is set."""
     return [] if seen is None else check_measured(view, seen.in_hands)
+
+
+def sees(view: View, seen: Powered | None) -> list[Finding]:
+    """What the board sees just now, against what was chosen."""
+    return [] if seen is None else check_seen(view, seen)
 
 
 def usb_in_words(_: View, seen: Held | None) -> str:
@@ -50,6 +55,7 @@ HOP = Hop(
     proofs=PROOFS,
     rules=check_set,
     judges=judges,
+    sees=sees,
     value=usb_in_words,
     proven_value=proven_words,
     flows=flows,

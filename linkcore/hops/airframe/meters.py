@@ -7,6 +7,7 @@ from pydantic import BaseModel, ConfigDict
 from linkcore.hops.airframe.cells import METER_V
 from linkcore.parts.models import CELL_VOLTS, Pack
 
+DIVIDER_OFF = 0.12  # what a divider may be off that nobody has compared with a meter yet (ours)
 FAR_OFF = 0.3  # a board that shows so much more or less than the meter measures something else (ours)
 APART_A = 2.0  # two points closer than this give no slope worth having (ours)
 
@@ -31,6 +32,12 @@ def could_have(pack: Pack, volts: float) -> bool:
     """Whether a pack of that kind may stand so at rest."""
     low, high = _range(pack)
     return low <= volts <= high
+
+
+def could_show(pack: Pack, volts: float, off: float = DIVIDER_OFF) -> bool:
+    """Whether a board may show so of a pack of that kind at rest, whose divider may be `off` by such a share."""
+    low, high = _range(pack)
+    return low * (1 - off) <= volts <= high * (1 + off)
 
 
 def _range(pack: Pack) -> tuple[float, float]:

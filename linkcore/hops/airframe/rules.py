@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from typing import Protocol
 
 from linkcore.craft.airframes import MULTIROTORS
 from linkcore.craft.document import AccelerometerSetup
@@ -10,10 +11,12 @@ from linkcore.craft.facing import Facing, angle_deg, in_words
 from linkcore.craft.places import place_of
 from linkcore.devices.attitude import level_for
 from linkcore.devices.body import Body
+from linkcore.devices.pack import shown_v
 from linkcore.findings import At, Check, Edit, Finding, Mend
 from linkcore.hops.airframe.answering import check_answers
 from linkcore.hops.airframe.drive_rules import check_drive
 from linkcore.hops.airframe.measure import AirframeMeasure
+from linkcore.hops.airframe.meters import DIVIDER_OFF, could_show
 from linkcore.hops.airframe.motor_rules import check_motors
 from linkcore.hops.airframe.pack import VOLTS_WITHIN, cells_found, current_off, line_for, scale_for, voltage_off
 from linkcore.hops.airframe.proofs import FACING_WITHIN_DEG, GRAVITY_WITHIN_G, LEVEL_WITHIN_DEG, facing_off_deg, gravity_off_g, level_off_deg, no_accelerometer
@@ -96,6 +99,25 @@ def _mixing(view: View) -> Iterator[Finding]:
             "An analog servo that is driven faster hums, grows hot, and burns.",
             Mend(text=f"Set {slow} pulses a second", edits=(Edit(path="/settings/mixing/servo_hz", value=slow),)),
         )
+
+
+class Powered(Protocol):
+    """What is looked at of a running bench's pack."""
+
+    @property
+    def in_hands(self) -> AirframeMeasure:
+        """What was measured of the craft in hands."""
+        ...
+
+    @property
+    def awake(self) -> bool:
+        """Whether the board runs its program."""
+        ...
+
+    @property
+    def pack_now(self) -> tuple[bool, float, float, float, float, float, float, bool]:
+        """(plugged in, volts that the board reads, …, whether motors turn)."""
+        ...
 
 
 def check_measured(view: View, seen: AirframeMeasure) -> list[Finding]:
@@ -189,6 +211,32 @@ def _pack(view: View, seen: AirframeMeasure) -> Iterator[Finding]:
         *(Mend(text=f"It is a {part.name}: choose it", edits=(Edit(path="/kit/pack", value=part.id),)) for part in others[:MOST_PACKS]),
         Mend(text=f"Plug the {pack.name} in instead", hands={"pack_here": ""}),
     )
+
+
+def check_seen(view: View, bench: Powered) -> list[Finding]:
+    """What the board sees just now of the pack that lies there, against the one that was chosen."""
+    pack, board, seen = view.parts.pack, view.parts.maybe_board, bench.in_hands
+    plugged, read_v, *_, turns = bench.pack_now
+    if pack is None or board is None or "voltage" not in board.sensors or not plugged or turns or not bench.awake:
+        return []
+    found = cells_found(seen, pack)
+    power = view.craft.settings.power
+    off, shown = voltage_off(power, seen), shown_v(power, read_v)
+    if (found is not None and found.cells != pack.cells) or could_show(
+        pack, shown, VOLTS_WITHIN if off is not None and abs(off) <= VOLTS_WITHIN else DIVIDER_OFF
+    ):
+        return []  # a meter tells it better, or nothing is odd
+    low, high = pack.empty_volts, pack.full_volts
+    return [
+        CHECK.stop(
+            "airframe.pack-seen",
+            At.device("pack"),
+            f"The board shows {shown:.1f} V at rest; a {pack.name} has {low:g} to {high:g} V.",
+            "Another pack lies there than the one that was chosen, or the voltage scale is far off: warnings and limits are reckoned for the chosen one.",
+            Mend(text="Hold a meter to the pack's leads, and say what it shows under *The pack*"),
+            Mend(text=f"Plug the {pack.name} in instead", hands={"pack_here": ""}),
+        )
+    ]
 
 
 def _meters(view: View, seen: AirframeMeasure) -> Iterator[Finding]:
