@@ -30,7 +30,7 @@ from linkcore.findings import Finding
 from linkcore.hops.airframe.facing import FacingError, Pose, find_facing
 from linkcore.hops.airframe.order import OrderError, SeenMotor, motor_mends
 from linkcore.hops.downlink.ages import ages
-from linkcore.hops.downlink.causes import causes, told_now
+from linkcore.hops.downlink.causes import causes, known_to_board, told_now
 from linkcore.hops.downlink.rules import check_downlink
 from linkcore.hops.kit.rules import unknown_parts
 from linkcore.hops.loom.rules import POWER, check_loom
@@ -166,7 +166,7 @@ def calc_downlink(document: CraftDocument, parts: KitParts, _heard: Heard) -> An
     """How telemetry comes home, which sensors come and how often, and what keeps the others."""
     _ = parts.board, parts.receiver  # raises where there is none
     way, why = way_home(document, parts), causes(document, parts)
-    reckoned = ages(document, parts, way.protocol, told_now(parts, why)) if way else None
+    reckoned = ages(document, parts, way.protocol, told_now(known_to_board(parts), why)) if way else None
     telling, asked = (TELLINGS[way.protocol], way.asked) if way else (None, None)
     findings = [*unknown_parts(parts), *check_downlink(document, parts)]
     answer = {

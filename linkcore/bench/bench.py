@@ -380,7 +380,8 @@ class Bench:
         self.link.refuse(hands)
         self._refuse_body(hands)
         self.turning.refuse(hands)
-        taken = self.measuring.airframe.told(hands)
+        at_hand = self._at_hand(hands)
+        taken = self.measuring.airframe.told(hands, at_hand)
         rested = self._foundations()
         before = self.transmitter.aims_us()
         self.link.hands(hands, self.t)
@@ -397,7 +398,7 @@ class Bench:
         if hands.pack_left_percent is not None:
             self.used_mah = self.pack_here.capacity_mah * (1 - hands.pack_left_percent / 100)
             self.read_mah = self.drawn_s = 0.0
-        for name in self._at_hand(hands):
+        for name in at_hand:
             self.handled[name] = self.handled.get(name, 0) + 1
         self.measuring.airframe.seen = taken.model_copy(update={"motors": self.turning.hands(hands, taken.motors, self.t)})
         self.gps_fix = self.gps_fix if hands.gps_fix is None else hands.gps_fix
@@ -422,7 +423,7 @@ class Bench:
             found.add("board")
         if hands.swap_wires is not None or hands.solder_phase is not None:
             found.add("motors")
-        part = self.parts.devices.get(hands.replaced) if hands.replaced else None
+        part = self.parts.devices.get(hands.replaced) if hands.replaced in self.failed else None
         if hands.drives is not None or (part is not None and part.drives):
             found |= {"motors", "ESCs"}
         if hands.drives is not None or (part is not None and part.servo):

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Collection
+
 from linkcore.bench.messages import Hands
 from linkcore.bench.seen import SeenBench
 from linkcore.bench.surface_watch import SurfaceWatch
@@ -11,7 +13,7 @@ from linkcore.hops.airframe.first_flight import FlownSaid
 from linkcore.hops.airframe.measure import AirframeMeasure, AmpsRead, ChargeRead, CompassAt, VoltsRead
 from linkcore.hops.airframe.meters import APART_A, CurrentLine, MeterError, could_have, current_line, slope_by_charge, voltage_scale
 from linkcore.hops.airframe.motors import MotorsSeen
-from linkcore.hops.airframe.surfaces import SurfacesSeen
+from linkcore.reads import Handled
 
 COMPASS_EVERY_S = 0.4
 
@@ -43,25 +45,16 @@ class HandsWatch:
         )
         return seen.model_copy(update={name: getattr(fresh, name) for name in names})
 
-    def told(self, hands: Hands) -> AirframeMeasure:
-        """What is known with what the pilot says. Raise ValueError where it cannot be so; nothing is taken then."""
+    def told(self, hands: Hands, at_hand: Collection[Handled]) -> AirframeMeasure:
+        """What is known with what the pilot says, and without what they have mounted or wired otherwise. Raise ValueError where it cannot be so; nothing is taken then."""
         seen, bench = self.seen, self._bench
         if hands.body is not None:
-            seen = AirframeMeasure(motors=seen.motors)
-        if hands.drives is not None:
-            seen = seen.model_copy(update={"surfaces": SurfacesSeen(), "ends": []})
+            seen = AirframeMeasure(motors=seen.motors, idle_flown=seen.idle_flown)
+        seen = self._without(seen, body="board" in at_hand, motors="ESCs" in at_hand, ends="ESCs" in at_hand, surfaces="servos" in at_hand)
         if hands.forget_centre:
             seen = seen.model_copy(update={"surfaces": seen.surfaces.model_copy(update={"learnt_us": {}})})
         if hands.surface_seen is not None:
             seen = seen.model_copy(update={"surfaces": self._surfaces.told(hands.surface_seen, seen.surfaces)})
-        if hands.handled is not None:
-            seen = self._without(
-                seen,
-                body=hands.handled == "board",
-                motors=hands.handled in ("motors", "ESCs"),
-                ends=hands.handled in ("motors", "ESCs"),
-                surfaces=hands.handled == "servos",
-            )
         if hands.flown is not None:
             seen = self._flown(seen, hands.flown)
         if hands.pack_here is not None:

@@ -41,7 +41,7 @@ class Stands:
 
     why: str | None
     t: float = 0.0
-    link_period_s: float = 0.0
+    shows_within_s: float = 0.0
     broken_off: list[JobState] = field(default_factory=list)
     same: bool = False
 
@@ -103,7 +103,7 @@ class _Place:
         """As it is now."""
         if self.bench is None:
             return Stands(cannot_run(self.given.document, self.given.parts) or "", broken_off=broken_off)
-        return Stands(None, self.bench.t, self.bench.link.period_s, broken_off, same)
+        return Stands(None, self.bench.t, self.bench.link.shows_within_s, broken_off, same)
 
 
 class Station:

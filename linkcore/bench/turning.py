@@ -182,8 +182,10 @@ class TurningWatch:
         """Why no key does anything now; empty where one would, or does."""
         if self.drive.turning:
             return ""
-        blocked = self.blocked()
-        return self.drive.locked() or (f"Nothing would turn: {blocked}." if blocked else "")
+        locked = self.drive.locked()
+        if not locked and (blocked := self.blocked()):
+            return f"Nothing would turn: {blocked}."
+        return locked
 
     def share(self, t: float) -> float:
         """At which share of its full speed the motor turns that is being driven; 0 where none does."""

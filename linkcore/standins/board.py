@@ -535,6 +535,9 @@ class StandInBoard:
         throttle = self.axis_us("throttle")
         low = throttle is not None and at_rest(self.running, throttle)
         self._low_since = (self._low_since if self._low_since is not None else t) if low else None
+        if not self.armed and self.autopilot is None:
+            self.motors_percent = 0.0
+            return
         self._fly_by_mode(t)
         if self.responding and self._by_mode:
             return

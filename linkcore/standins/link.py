@@ -156,8 +156,8 @@ class RadioLink:
         self._rng = rng
         self._came = 0
         self._budget: tuple[CraftDocument, object, Budget | None] | None = None
-        self._lost_at = (math.inf, 0.0)  # a margin, dB, and what it loses, percent
-        self._margin: tuple[Budget | None, tuple[float, float], float | None] | None = None
+        self._heard_at: tuple[Budget | None, float, float] | None = None  # a budget, a margin in dB, and what that loses, percent
+        self._margin: tuple[Budget | None, float, float, float | None] | None = None
 
     def resume(self, state: LinkKept) -> None:
         """Go on from what was kept. An end that was exchanged for another part since knows nobody; both, where nothing was kept, come bound to each other if so said."""
@@ -269,15 +269,20 @@ class RadioLink:
         return self.receiver.period_s
 
     @property
+    def shows_within_s(self) -> float:
+        """By when what a hand moves has left the receiver, s: the next mix, the radio slot that takes it, and the slot for which it is under way."""
+        return self.transmitter_part.frame_s + 2 * self.period_s
+
+    @property
     def margin_db(self) -> float | None:
         """Signal above what is still understood, at the distance that both ends are apart and the power that is sent; reckoned anew when something of that changes."""
         return self._margin_of(self.budget)
 
     def _margin_of(self, found: Budget | None) -> float | None:
-        here = (self.distance_m, self.power_cut_db)
-        if self._margin is None or self._margin[0] is not found or self._margin[1] != here:
-            self._margin = (found, here, margin_db(found, self.distance_m) - self.power_cut_db if found else None)
-        return self._margin[2]
+        known, far_m, cut_db = self._margin, self.distance_m, self.power_cut_db
+        if known is None or known[0] is not found or known[1] != far_m or known[2] != cut_db:
+            known = self._margin = (found, far_m, cut_db, margin_db(found, far_m) - cut_db if found else None)
+        return known[3]
 
     @property
     def loss_percent(self) -> float:
@@ -388,10 +393,11 @@ class RadioLink:
             return 0.0
         self.air.pass_shadow(self.distance_m, period_s)
         margin += self.air.shadow_db - aspect_db(self.heading_deg, self.distance_m)
-        if self._lost_at[0] != margin:
-            self._lost_at = (margin, loss_percent(margin))
-        self.receiver.signal = (found.sensitivity_dbm + margin, margin + SNR_AT_SENSITIVITY_DB)
-        return self._lost_at[1]
+        known = self._heard_at
+        if known is None or known[0] is not found or known[1] != margin:
+            known = self._heard_at = (found, margin, loss_percent(margin))
+            self.receiver.signal = (found.sensitivity_dbm + margin, margin + SNR_AT_SENSITIVITY_DB)
+        return known[2]
 
     def take_home(self, frames: list[TelemetryFrame]) -> None:
         """What the receiver has heard from the board goes into the row for the way home."""

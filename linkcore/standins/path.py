@@ -205,14 +205,15 @@ class SignalPath:
             answers = self._unasked(teller, mouth, since, until, says)
             level = mouth.uart.idle_level ^ int(lead.inverter)
         self._rest_at(lead, level)
-        line = self._passes(np.concatenate((asked, answers)), until)
+        line = self._passes(np.concatenate((asked, answers)) if len(answers) else asked, until)
         self.lines[lead.pin].put(line, until)
         return self._hear(asker, line, until) if receiver_on else []
 
     def _passes(self, said: Times, until: float) -> Times:
         """What passes on the wire of telemetry before `until`, whoever says it, in its order; what lasts longer comes with the next stretch."""
-        line = np.concatenate((self._lasting, said)) if len(self._lasting) else said
-        line.sort()
+        if not len(self._lasting) and not len(said):
+            return said
+        line = np.sort(np.concatenate((self._lasting, said)))
         passed = int(line.searchsorted(until))
         self._lasting = line[passed:]
         return line[:passed]
@@ -227,7 +228,7 @@ class SignalPath:
         toggles, level = rival
         self._spoken = None
         self._rest_at(lead, level ^ int(lead.inverter))
-        toggles = self._passes(toggles.copy(), until)
+        toggles = self._passes(toggles, until)
         self.lines[lead.pin].put(toggles, until)
         return self._hear(asker, toggles, until) if receiver_on else []
 

@@ -158,12 +158,13 @@ class Air:
 
     def carries(self, sent: bool, weak_percent: float, t: float) -> bool:
         """Whether this slot's frame is heard. `weak_percent`: the share that is lost because the signal is weak."""
-        quiet = self.quiet(t)
+        quiet = self.silenced is not None and self.quiet(t)
         by_hand = self.loss_percent > 0 and self._rng.random() * 100 < self.loss_percent
         heard = sent and not quiet and not by_hand and not self._taken(weak_percent / 100)
-        if len(self._recent) == LQ_FRAMES:
-            self._heard -= self._recent[0]
-        self._recent.append(heard)
+        recent = self._recent
+        if len(recent) == LQ_FRAMES:
+            self._heard -= recent[0]
+        recent.append(heard)
         self._heard += heard
         return heard
 

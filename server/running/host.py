@@ -542,7 +542,7 @@ class RunningBench:
             due = min(due, now + TICK_S)
             if self._runs and now - self._hurried_at >= HURRY_EVERY_S:
                 self._hurried_at = now
-                due = min(due, now + self._stood.link_period_s + SETTLE_S)
+                due = min(due, now + self._stood.shows_within_s + SETTLE_S)
         await asyncio.sleep(0)
         return due
 

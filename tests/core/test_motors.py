@@ -522,6 +522,17 @@ class HandledTest(unittest.TestCase):
                 standing = {proof.name: proof.standing for each in Reporter(again).report(1).chain if each.hop == "airframe" for proof in each.proofs}
                 self.assertEqual([name for name, each in standing.items() if each == "holds"], left, "the next bench knows of it")
 
+    def test_a_new_esc_in_the_place_of_one_that_failed_is_another_one(self):
+        turner = self.proven()
+        hand = turner.hand
+        esc = next(name for name, part in hand.bench.parts.devices.items() if part.drives)
+        hand.do(0.5, replaced=esc)
+        self.assertEqual(hand.proven("airframe"), ["facing", "motors"], "it has not failed, so nothing was replaced")
+        hand.bench.failed[esc] = hand.bench.parts.devices[esc].id
+        hand.do(0.5, replaced=esc)
+        self.assertEqual(hand.proven("airframe"), ["facing"])
+        self.assertEqual(told(hand).motors.next, "M1", "nothing of it was seen yet")
+
     def test_a_board_that_was_mounted_anew_has_to_be_found_anew(self):
         turner = self.proven()
         hand = turner.hand

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from typing import Literal
 
@@ -83,9 +83,9 @@ def causes(craft: CraftDocument, parts: KitParts, now: Now | None = None) -> dic
     return {sensor: _why(sensor, craft, parts, way, on_way, too_few, now) for sensor in SENSORS}
 
 
-def told_now(parts: KitParts, why: Mapping[SensorName, Cause | None]) -> set[SensorName]:
-    """What the board really knows, and so tells: without what a device, or the sky, keeps from it."""
-    return {sensor for sensor in known_to_board(parts) if (cause := why[sensor]) is None or not (cause.code.startswith("device") or cause.code == "no fix")}
+def told_now(known: Iterable[SensorName], why: Mapping[SensorName, Cause | None]) -> set[SensorName]:
+    """Of what the board could know what it does, and so tells: without what a device, or the sky, keeps from it."""
+    return {sensor for sensor in known if (cause := why[sensor]) is None or not (cause.code.startswith("device") or cause.code == "no fix")}
 
 
 def known_to_board(parts: KitParts) -> set[SensorName]:

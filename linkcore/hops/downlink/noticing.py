@@ -13,7 +13,7 @@ from linkcore.craft.places import place_of
 from linkcore.devices.sensors import TELLINGS
 from linkcore.findings import At, Check, Edit, Finding, Mend
 from linkcore.hops.downlink.ages import ages
-from linkcore.hops.downlink.causes import Cause, causes, on_the_way, told_now
+from linkcore.hops.downlink.causes import Cause, causes, known_to_board, on_the_way, told_now
 from linkcore.hops.downlink.limits import CALM_S, FULL_THROTTLE, Limit, current_a, limits, sag_v, said_of, same_scale
 from linkcore.hops.downlink.picture import ANSWERS, MUST, added, element_for, eyes, set_to, with_line
 from linkcore.parts.sensor_names import SensorName
@@ -100,7 +100,7 @@ def check_noticing(craft: CraftDocument, parts: KitParts) -> list[Finding]:
     if on_the_way(craft, parts, way) is not None:  # first the way, which has a finding of its own
         return [finding for number, alarm in enumerate(craft.alarms) for finding in _impossible(craft, parts, number, alarm)]
     why = causes(craft, parts)
-    offers = {each.notice: each for each in limits(craft, parts, ages(craft, parts, way.protocol, told_now(parts, why)))}
+    offers = {each.notice: each for each in limits(craft, parts, ages(craft, parts, way.protocol, told_now(known_to_board(parts), why)))}
     findings = []
     for each in noticed(craft, parts, why):
         if each.notice not in SHOULD or (

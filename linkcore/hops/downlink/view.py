@@ -264,17 +264,17 @@ def tell(whole: Whole, seen: Told) -> DownlinkTold:
     way, found = seen.kept.get("downlink: way", (craft, parts), None, lambda: way_home(craft, parts)), {each.sensor: each for each in seen.sensors_found}
     wanted = seen.kept.get("downlink: expected", (craft, parts), None, lambda: expected(craft, parts))
     why = seen.kept.get("downlink: causes", (craft, parts), now, lambda: causes(craft, parts, now))
-    told = told_now(parts, why)
+    known = seen.kept.get("downlink: known", (parts,), None, lambda: known_to_board(parts))
+    told = told_now(known, why)
     reckons = seen.kept.get("downlink: ages as told", (craft, parts), told, lambda: ages(craft, parts, way.protocol, told)) if way else None
     telling = TELLINGS.get(way.protocol) if way else None
     by = seen.kept.get("downlink: told by", (parts,), None, lambda: {sensor: provided_by(sensor, parts) for sensor in SENSORS})
-    known = known_to_board(parts)
     rows = [
         _row(sensor, whole, way, found.get(sensor), sensor in wanted, why[sensor], reckons.every_s.get(sensor) if reckons else None, by) for sensor in SENSORS
     ]
     stopped = _stopped(rows)
     if stopped is not None:  # said once, and not again beside each
-        rows = [row.model_copy(update={"cause": None}) if row.cause == stopped else row for row in rows]
+        rows = [row.model_copy(update={"cause": None}) if row.cause is stopped or row.cause == stopped else row for row in rows]
     carried = {row.sensor for row in rows if row.carried}
     return DownlinkTold(
         none="" if way else none_because(parts),
