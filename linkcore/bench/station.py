@@ -37,10 +37,14 @@ class Given:
 
 @dataclass(frozen=True)
 class Stands:
-    """What came of setting up: why there is no bench (None where there is one), its time, how long a hand's move takes to be seen; jobs that this broke off, and whether it is the bench that was there."""
+    """What came of setting up: why there is no bench (None where there is one), its time; how soon a hand's move may be seen, and by when it must be.
+
+    `broken_off`: jobs that this broke off; `same`: whether it is the bench that was there.
+    """
 
     why: str | None
     t: float = 0.0
+    shows_soonest_s: float = 0.0
     shows_within_s: float = 0.0
     broken_off: list[JobState] = field(default_factory=list)
     same: bool = False
@@ -103,7 +107,7 @@ class _Place:
         """As it is now."""
         if self.bench is None:
             return Stands(cannot_run(self.given.document, self.given.parts) or "", broken_off=broken_off)
-        return Stands(None, self.bench.t, self.bench.link.shows_within_s, broken_off, same)
+        return Stands(None, self.bench.t, self.bench.link.period_s, self.bench.link.shows_within_s, broken_off, same)
 
 
 class Station:

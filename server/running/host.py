@@ -57,7 +57,7 @@ from server.shelf.services import Prepared, begin_record, end_orphans, go_on_rec
 
 KEEP_S = 2.0
 SETTLE_S = 0.006  # from radio frame to decoded frame
-HURRY_EVERY_S = 0.12  # how often the beat of 25 a second may be broken for a hand: at most every third snapshot comes early
+HURRY_EVERY_S = 0.12  # how often the beat of 25 a second may be broken for a hand: at most every third snapshot comes early, and one more with it
 LINE_S = 10.0  # how much of a tapped wire is kept on demand
 MOST_BEHIND_S = REST_TICK_S + 0.4  # a machine that slept does not make the bench race
 
@@ -259,7 +259,7 @@ class RunningBench:
         self._watchers, self._beat, self._pace = Watchers(now), Beat(now), Pace()
         self._kept_at = self._ran_at = now
         self._woken = asyncio.Event()
-        self._hurried_at = 0.0
+        self._hurried_at = self._again_at = 0.0
         self._records: dict[Role, int] = {}  # by device: the record in the log
         self._unrecorded: tuple[list[Proof], list[str]] = ([], [])
         self._t = 0.0
@@ -415,7 +415,12 @@ class RunningBench:
                 await self._unless_out(self._set_aside(str(overran)))
             except Ended:
                 await self._unless_out(self._resume())
-            due = await self._pause(max(due + self._beat.tick_s(now, self._now_load), self._clock.now()))
+            due = await self._pause(max(self._next_look(due + self._beat.tick_s(now, self._now_load)), self._clock.now()))
+
+    def _next_look(self, due: float) -> float:
+        """When to look again: at its beat, or once more when what a hand has moved must have come through."""
+        again, self._again_at = self._again_at, 0.0
+        return min(due, again) if again else due
 
     async def _unless_out(self, work: Coroutine[Any, Any, None]) -> None:
         """What needs the database waits until it is back."""
@@ -542,7 +547,8 @@ class RunningBench:
             due = min(due, now + TICK_S)
             if self._runs and now - self._hurried_at >= HURRY_EVERY_S:
                 self._hurried_at = now
-                due = min(due, now + self._stood.shows_within_s + SETTLE_S)
+                self._again_at = now + self._stood.shows_within_s + SETTLE_S
+                due = min(due, now + self._stood.shows_soonest_s + SETTLE_S)
         await asyncio.sleep(0)
         return due
 
