@@ -192,6 +192,22 @@ class TurningTest(unittest.TestCase):
         self.assertIn("motors", hand.proven("airframe"))
         self.assertEqual({each.standing for each in told(hand).motors.corners}, {"right"})
 
+    def test_what_is_wrong_is_said_before_all_are_answered_and_worked_out_once_they_are(self):
+        turner = ready()
+        hand = turner.hand
+        turner.turn("M4")
+        turner.answer_truly("M4")
+        self.assertNotIn("airframe.half-answered", findings(hand), "this one turns what it should")
+        for output, says in (("M1", "M1 did not turn what it should, or the other way."), ("M2", "M1, M2 did not turn what they should, or the other way.")):
+            turner.turn(output)
+            turner.answer_truly(output)
+            self.assertEqual(findings(hand)["airframe.half-answered"].what, says)
+        self.assertNotIn("airframe.motor-order", findings(hand))
+        turner.turn("M3")
+        turner.answer_truly("M3")
+        self.assertNotIn("airframe.half-answered", findings(hand))
+        self.assertIn("airframe.motor-order", findings(hand))
+
     def test_any_craft_is_set_right_by_what_the_findings_say(self):
         for seed in (2, 5):
             with self.subTest(seed=seed):

@@ -19,6 +19,7 @@ CODES = (
     "airframe.motors-turn-compass",
     "airframe.craft-turns-compass",
     "airframe.compass-flown",
+    "airframe.half-answered",
     "airframe.motor-order",
     "airframe.motor-props",
     "airframe.motor-direction",

@@ -30,6 +30,8 @@ def check_motors(view: View, seen: MotorsSeen, flown: IdleFlown) -> Iterator[Fin
         worked = seen.worked_out(layout, view.craft.settings.mixing.props, roles)
     except OrderError:
         return
+    if worked.says:
+        yield from _half_answered(view, layout, roles, seen)
     yield from _order(view, layout, roles, [each for each in worked.mends if each.kind == "remap"])
     mirror = next((each for each in worked.mends if each.kind == "mirror"), None)
     if mirror is not None:
@@ -37,6 +39,20 @@ def check_motors(view: View, seen: MotorsSeen, flown: IdleFlown) -> Iterator[Fin
     for each in worked.mends:
         if each.kind == "reverse":
             yield _reverse(view, seen, each)
+
+
+def _half_answered(view: View, layout: Layout, roles: dict[str, OutputRole], seen: MotorsSeen) -> Iterator[Finding]:
+    """Something is not as it should be, and cannot be worked out before all were seen."""
+    meant = {place.role: (place.corner, place.wanted(view.craft.settings.mixing.props)) for place in layout}
+    wrong = [each.output for each in seen.seen(roles) if each.corner != meant[roles[each.output]][0] or meant[roles[each.output]][1] not in (None, each.turns)]
+    if wrong:
+        yield CHECK.warn(
+            "airframe.half-answered",
+            At.pads(*wrong),
+            f"{', '.join(wrong)} did not turn what {'it' if len(wrong) == 1 else 'they'} should, or the other way.",
+            "What sets them right is worked out once every output was seen.",
+            Mend(text="Turn the others, and answer"),
+        )
 
 
 def _order(view: View, layout: Layout, roles: dict[str, OutputRole], remaps: list[MotorMend]) -> Iterator[Finding]:
