@@ -98,6 +98,7 @@ class _Place:
         self.given = given
         self.bench: Bench | None = None
         self.told_jobs: dict[Role, str] = {}
+        self.kept_handled = dict(given.state.handled)
         if cannot_run(given.document, given.parts) is None:
             self.bench = Bench(given.document, given.state, seed=seed, parts=given.parts)
             self.bench.proofs, self.bench.rung = dict(given.proofs), dict(given.rung)
@@ -108,6 +109,13 @@ class _Place:
         if self.bench is None:
             return Stands(cannot_run(self.given.document, self.given.parts) or "", broken_off=broken_off)
         return Stands(None, self.bench.t, self.bench.link.period_s, self.bench.link.shows_within_s, broken_off, same)
+
+    def keeps(self) -> bool:
+        """Whether something was said of the craft itself since this was asked last, which is kept before it is told: nothing but that undoes a proof then."""
+        if self.bench is None or self.bench.handled == self.kept_handled:
+            return False
+        self.kept_handled = dict(self.bench.handled)
+        return True
 
 
 class Station:
@@ -203,7 +211,7 @@ class Station:
             proofs=proofs,
             rings=rings,
             report=report,
-            kept=bench.state().keep() if wanted.keep or any(job.over for job in jobs) else None,
+            kept=bench.state().keep() if place.keeps() or wanted.keep or any(job.over for job in jobs) else None,
         )
 
     @staticmethod

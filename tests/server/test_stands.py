@@ -654,3 +654,18 @@ class StationTest(SimpleTestCase):
         self.assertEqual(station.put_away("a", "over"), (None, []))
         with self.assertRaises(NoBench):
             station.kept("a")
+
+    def test_that_hands_were_at_the_craft_is_kept_at_once_and_once(self):
+        """Whoever is told that it is to be proven anew finds it so after a process was killed."""
+        station, document = Station(), sbus_craft()
+        given = Given(document, KitParts.of(document), 3, BenchState(stored=document.settings, running=document.settings, bound=True))
+        station.set_up("a", given, 1)
+        wanted = Wanted(until=1.0, slice_s=0.04)
+        self.assertIsNone(station.run("a", wanted).kept)
+        station.hands("a", Hands(handled="board"), None, 0.04)
+        kept = station.run("a", replace(wanted, until=1.1)).kept
+        self.assertEqual(BenchState.model_validate(kept).handled, {"board": 1})
+        self.assertIsNone(station.run("a", replace(wanted, until=1.2)).kept)
+        station.put_away("a", "over")
+        station.set_up("a", replace(given, state=BenchState.model_validate(kept)), 2)
+        self.assertIsNone(station.run("a", replace(wanted, until=2.0)).kept, "it was kept already")
