@@ -224,6 +224,7 @@ SECTIONS: Mapping[str, Callable[[Whole], Any]] = {
     "transmitter": lambda whole: {name: value for name, value in stable(whole.craft.transmitter).items() if name != "made_for"},
     "made for": lambda whole: whole.craft.transmitter.made_for,
     "frame rate": lambda whole: whole.craft.air.rate_hz,
+    "kind of drive": lambda whole: whole.craft.settings.drive.kind,
     "firmware": lambda whole: {role: each.facts for role, each in sorted(whole.installed.items())},
     "programs": lambda whole: sorted(role for role, each in whole.installed.items() if each.facts is None and whole.flashable(role)),
     "bind": lambda whole: whole.identity,
@@ -245,6 +246,7 @@ _LATER: Mapping[str, Any] = {  # sections that came after proofs had been record
     "settings/power": PowerSetup(),
     "settings/mixing": MixingSetup(),
     "settings/drive": DriveSetup(),
+    "kind of drive": DriveSetup().kind,
     "settings/servos": {},
     "settings/answer": AnswerSetup(),
     "settings/reversing_drives": False,
@@ -288,6 +290,8 @@ def _craft_in_view(whole: Whole, keys: set[str]) -> CraftDocument:
     if "frame rate" in keys and "air" not in keys:
         shown["air"] = made_of(AirSetup, rate_hz=craft.air.rate_hz)
     settings = {name: value for name, value in craft.settings.__dict__.items() if f"settings/{name}" in keys}
+    if "kind of drive" in keys and "drive" not in settings:
+        settings["drive"] = made_of(DriveSetup, kind=craft.settings.drive.kind)
     if settings:
         shown["settings"] = made_of(BoardSettings, **settings)
     return made_of(CraftDocument, **shown)

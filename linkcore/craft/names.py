@@ -176,6 +176,7 @@ _ELSEWHERE = {
     "alarm": "alarm line",
     "alarms": "alarms",
     "pack": "pack",
+    "kind of drive": "how ESCs are driven",
     "video format": "video format",
     "hands at board": "how the board is mounted",
     "hands at motors": "motors and their wires",

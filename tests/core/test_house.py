@@ -283,9 +283,11 @@ class NamedProofTest(SimpleTestCase):
         self.assertEqual((self.state(coot, some).coin, self.state(coot, some).why), ("blank", "2 of 3: end points is not proven yet"))
         every = self.recorded(whole_of(coot), "power", "motors", "end points")
         self.assertEqual(self.state(coot, every).coin, "rings true")
-        other = apply_edits(coot, [Edit(path="/settings/drive/pulse_hz", value=50)])
+        slower = apply_edits(coot, [Edit(path="/settings/drive/pulse_hz", value=50)])
+        self.assertEqual(self.state(slower, every).coin, "rings true", "how often they are told is nothing to their ends")
+        other = apply_edits(coot, [Edit(path="/settings/drive/kind", value="shortened pulses")])
         self.assertEqual(self.state(other, every).coin, "tarnished")
-        self.assertIn("2 of 3: proven before; changed since: drive", self.state(other, every).why)
+        self.assertIn("2 of 3: proven before; changed since: how ESCs are driven", self.state(other, every).why)
         curlew.settings.drive.kind = "digital"
         needed = [each.name for each in self.state(curlew, {}).proofs if each.needed]
         self.assertEqual(needed, ["facing", "level", "power", "motors"], "digital commands have no end points")

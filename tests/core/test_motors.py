@@ -437,6 +437,14 @@ class LockTest(unittest.TestCase):
                 turner.hand.bench.hands(Hands(**hands))
 
 
+def write(hand, path, value):
+    """A setting is drafted and written."""
+    other = apply_edits(hand.bench.document, [Edit(path=path, value=value)])
+    hand.bench.take_document(other)
+    hand.bench.write(other.settings)
+    hand.wait(0.4)
+
+
 def learn_ends(turner: Turner, output: str) -> None:
     """The whole sequence: USB in, pack out, full asked, pack in, both tones."""
     hand = turner.hand
@@ -601,10 +609,13 @@ class EndsTest(unittest.TestCase):
             learn_ends(turner, output)
             self.assertEqual(hand.bench.turning.truth.motors[output].low_us, 1000)
         self.assertIn("end points", hand.proven("airframe"))
-        other = apply_edits(hand.bench.document, [Edit(path="/settings/drive/kind", value="digital")])
-        hand.bench.take_document(other)
-        hand.bench.write(other.settings)
-        hand.wait(0.4)
+        write(hand, "/settings/drive/idle_percent", 7)  # what the first hover asks for is nothing to an ESC's ends
+        self.assertIn("end points", hand.proven("airframe"))
+        self.assertEqual(told(hand).motors.ends.open, [])
+        write(hand, "/settings/drive/kind", "shortened pulses")
+        self.assertNotIn("end points", hand.proven("airframe"))
+        self.assertEqual(told(hand).motors.ends.open, ["M1", "M2", "M3", "M4"])
+        write(hand, "/settings/drive/kind", "digital")
         self.assertEqual(told(hand).motors.ends.needless, "digital commands are numbers, and have no end points")
 
     def test_it_begins_only_with_props_off_the_pack_out_and_the_board_awake(self):
@@ -649,10 +660,7 @@ class BoatTest(unittest.TestCase):
         self.assertLess(turner.drive.ended.percent, 7)
         self.assertEqual(hand.bench.live().turn.sight, "the left motor turned ahead")
         turner.by_words("left", "ahead")
-        other = apply_edits(craft, [Edit(path="/settings/reversing_drives", value=False)])
-        hand.bench.take_document(other)
-        hand.bench.write(other.settings)
-        hand.wait(1)
+        write(hand, "/settings/reversing_drives", False)
         self.assertLess(hand.bench.turning.truth.motors["M1"].share(1000), -0.9, "it would be full astern")
         turner.hold("M1", 0.5)
         self.assertFalse(turner.drive.turning)

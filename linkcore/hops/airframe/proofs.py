@@ -260,7 +260,7 @@ def no_ends(view: View) -> str:
 ENDS = ProofOf(
     name="end points",
     says="Each ESC was woken under full command and heard the lowest, and said both with its tone.",
-    reads=Reads("board", "devices", "hands at ESCs", "wiring of devices", "settings/drive", "settings/mixing"),
+    reads=Reads("board", "devices", "hands at ESCs", "wiring of devices", "kind of drive"),
     minutes=6,
     seen=ends_seen,
     wants=("pack", "props off"),
@@ -272,5 +272,5 @@ MADE_WITH = {  # what was read of board, motors and pack counts for these
     "motors": Reads("board", "devices", "wiring of devices", "airframe", "settings/facing"),
     "pack": Reads("board", "pack", "feed"),
     "surfaces": STEADYING.reads,
-    "end points": Reads("board", "devices", "wiring of devices", "settings/drive"),
+    "end points": Reads("board", "devices", "wiring of devices", "kind of drive"),
 }
