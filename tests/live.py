@@ -86,7 +86,7 @@ class Windows:
         if self._free[kind]:
             return self._free[kind].pop()
         context = self._chromium.new_context(**SCREENS[kind], reduced_motion="reduce", locale="en-GB", timezone_id="UTC")
-        context.set_default_timeout(15_000)
+        context.set_default_timeout(30_000)
         return context
 
     def give_back(self, context, kind):

@@ -17,7 +17,7 @@ from server.demo import services as demo
 from tests import live
 from tests.database import WithDemo
 
-expect.set_options(timeout=15_000)  # a busy machine is slow, and nothing is gained by giving up early
+expect.set_options(timeout=30_000)  # a busy machine is slow, and nothing is gained by giving up early
 WHO = ("wren", "teal", "heron", "dipper")
 QUIET = re.compile(r"status of (4\d\d)|WebSocket connection")  # the browser logs refused requests by itself
 
@@ -131,7 +131,7 @@ def choose(page, label, option):
     for left in reversed(range(3)):
         head.click()
         try:
-            wanted.wait_for(timeout=4_000 if left else 15_000)
+            wanted.wait_for(timeout=4_000 if left else 30_000)
             break
         except TimeoutError:
             if not left:

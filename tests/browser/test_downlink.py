@@ -35,7 +35,7 @@ class DownlinkTest(BrowserTest):
         go(page, "Downlink")
         expect(page.get_by_text("12 sensors should come. Look for them")).to_be_visible()
         look(page)
-        expect(page.get_by_text("All 12 sensors of this kit come, as often as was reckoned.")).to_be_visible(timeout=30_000)
+        expect(page.get_by_text("All 12 sensors of this kit come, as often as was reckoned.")).to_be_visible(timeout=60_000)
         expect(row(page, "cell voltage")).to_contain_text(re.compile(r"4\.[12][0-9]* V.*every 4\.[0-9] s"))
         expect(page.get_by_text("The craft knows more than S.Port carries: used, satellites, attitude, flight mode.")).to_be_visible()
         nothing_serious(self, page, "Downlink")
@@ -49,7 +49,7 @@ class DownlinkTest(BrowserTest):
         expect(findings_of(page)).to_contain_text("Cell voltage and voltage come only every 4.0 s")
         for says, act in (("The pack runs low", "Empty the pack"), ("The signal gets weak", "Walk away"), ("Telemetry is gone", "Silence the air")):
             notice(page, says).get_by_role("button", name=act).click()
-            expect(notice(page, says)).to_contain_text(re.compile("rang after [0-9.]+ s"), timeout=30_000)
+            expect(notice(page, says)).to_contain_text(re.compile("rang after [0-9.]+ s"), timeout=60_000)
             undo = notice(page, says).get_by_role("button", name="Undo that")
             if undo.count():
                 undo.click()
@@ -90,7 +90,7 @@ class DownlinkTest(BrowserTest):
         write(page)
         restart(page)
         go(page, "Downlink")
-        expect(page.get_by_text("All 18 sensors of this kit come, as often as was reckoned.")).to_be_visible(timeout=30_000)
+        expect(page.get_by_text("All 18 sensors of this kit come, as often as was reckoned.")).to_be_visible(timeout=60_000)
 
     @in_browser
     def test_how_the_board_speaks_is_set_wrong_and_right_again(self, people):
@@ -108,7 +108,7 @@ class DownlinkTest(BrowserTest):
         page.get_by_role("button", name="Speak so").click()
         write(page)
         restart(page)
-        expect(page.get_by_text("All 12 sensors of this kit come")).to_be_visible(timeout=30_000)
+        expect(page.get_by_text("All 12 sensors of this kit come")).to_be_visible(timeout=60_000)
 
     @in_browser
     def test_a_gps_is_seen_by_its_signal_wherever_its_wire_ends(self, people):
@@ -133,7 +133,7 @@ class DownlinkTest(BrowserTest):
         page, other = people.open("Curlew", "Downlink"), people.open("Curlew", "Downlink", "heron")
         look(other)
         for each in (page, other):
-            expect(each.get_by_text("All 12 sensors of this kit come")).to_be_visible(timeout=30_000)
+            expect(each.get_by_text("All 12 sensors of this kit come")).to_be_visible(timeout=60_000)
         offer = re.compile("^Speak it under")
         expect(notice(other, "The pack runs low").get_by_role("button", name=offer)).to_be_disabled()
         notice(page, "The pack runs low").get_by_role("button", name=offer).click()
@@ -146,13 +146,13 @@ class DownlinkTest(BrowserTest):
         expect(other.get_by_label("How far back ends pack low")).to_have_value("0.3")
         notice(other, "The pack runs low").get_by_role("button", name="Empty the pack").click()
         for each in (page, other):
-            expect(notice(each, "The pack runs low")).to_contain_text(re.compile("rang after [0-9.]+ s"), timeout=30_000)
+            expect(notice(each, "The pack runs low")).to_contain_text(re.compile("rang after [0-9.]+ s"), timeout=60_000)
 
     @in_browser
     def test_the_list_is_emptied_and_found_again_by_keys_alone(self, people):
         page = people.open("Curlew", "Downlink")
         page.get_by_role("button", name="Look for sensors", exact=True).first.press("Enter")
-        expect(page.get_by_text("All 12 sensors of this kit come")).to_be_visible(timeout=30_000)
+        expect(page.get_by_text("All 12 sensors of this kit come")).to_be_visible(timeout=60_000)
         page.get_by_role("button", name="Stop looking for sensors").press("Enter")
         told = page.get_by_label("Tell heading")
         told.press(" ")
@@ -163,7 +163,7 @@ class DownlinkTest(BrowserTest):
         expect(page.get_by_role("button", name="Take heading out of the list")).to_have_count(0)
         page.get_by_role("button", name="Empty it and look again").press("Enter")
         expect(page.get_by_role("button", name="Stop looking for sensors")).to_be_visible()
-        expect(page.get_by_text("All 11 sensors of this kit come")).to_be_visible(timeout=30_000)
+        expect(page.get_by_text("All 11 sensors of this kit come")).to_be_visible(timeout=60_000)
 
     @in_browser
     def test_a_number_that_cannot_be_is_not_taken_and_says_why(self, people):

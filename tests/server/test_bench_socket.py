@@ -27,7 +27,7 @@ from tests.crafts import crsf_craft, sbus_craft
 from tests.database import DatabaseTest
 from tests.server.base import make_craft, make_people
 
-PATIENCE_S = 20
+PATIENCE_S = 40
 
 
 class Viewer:

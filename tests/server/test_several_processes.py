@@ -8,12 +8,14 @@ import tempfile
 import time
 import urllib.request
 from contextlib import ExitStack, contextmanager, suppress
+from datetime import timedelta
 from typing import ClassVar
 
 from django.conf import settings
 from django.contrib.auth import get_user_model
 from django.db import connection
 from django.test import Client
+from django.utils import timezone
 from websockets.exceptions import WebSocketException
 from websockets.sync.client import connect
 
@@ -27,7 +29,7 @@ from tests.crafts import crsf_craft
 from tests.database import DatabaseTest
 from tests.server.base import make_craft, make_people
 from tests.server.shelf import shelve
-from tests.server.test_bench_socket import Viewer
+from tests.server.test_bench_socket import PATIENCE_S, Viewer
 
 
 class Process:
@@ -125,12 +127,11 @@ class SeveralProcessesTest(_TwoProcesses):
             holder = BenchRecord.objects.get(craft=self.craft).holder
             # teal came first, so process two holds the bench: end it, and look from process one
             self.two.kill()
-        ended = time.monotonic()
+        BenchRecord.objects.filter(craft=self.craft).update(held_until=timezone.now() + timedelta(hours=1))  # the lease alone would keep everybody out
         with self.one.viewer(self.craft, "wren") as wren:
             taken_over = wren.until("live", lambda message: message["board"]["link"] == "good")
             self.assertEqual(taken_over["board"]["port"], "U6", "what was written is still on the board")
-            self.assertNotEqual(BenchRecord.objects.get(craft=self.craft).holder, holder)
-            self.assertLess(time.monotonic() - ended, 3, "the database can tell that its holder is dead")
+            self.assertNotEqual(BenchRecord.objects.get(craft=self.craft).holder, holder, "the database can tell that its holder is dead")
 
     def test_what_is_said_from_another_process_arrives_while_browsers_come_and_go(self):
         with self.two.viewer(self.craft, "teal") as teal:
@@ -168,8 +169,7 @@ class SeveralProcessesTest(_TwoProcesses):
                 wren.until("live")
                 wren.done("read back")
                 break
-            self.assertLess(time.monotonic() - back, 5)
-        self.assertLess(time.monotonic() - back, 5)
+            self.assertLess(time.monotonic() - back, PATIENCE_S)
 
     def test_a_killed_process_leaves_an_interrupted_job_and_a_device_that_can_be_flashed_again(self):
         image = shelve(self.craft, "wisp-900-6.1.0-868.hex")
