@@ -69,7 +69,8 @@ class Reporter:
         now = seen_findings(bench.whole, bench.observed)
         judged = self._judged("board", bench.whole)
         states, found = chain(bench.whole, bench.proofs, in_order([*judged, *now]), bench.observed)
-        if bench.document.settings == bench.board.running:
+        drafted, runs = bench.document.settings, bench.board.running
+        if self._kept.get("as drafted", (drafted, runs), None, lambda: drafted == runs):
             return states, in_order(found)
         after = found[len(judged) + len(now) :]
         draft = self._judged("draft", bench.draft)
