@@ -324,7 +324,7 @@ def _heading_flown(view: View, seen: AirframeMeasure, deg: float, amps: float) -
         return CHECK.note(
             "airframe.compass-flown",
             At.device("board"),
-            f"By the bench the motors turn the compass by {deg:.0f} degrees at the {amps:.0f} A of a {flight}; no flight has confirmed it yet.",
+            f"By the bench the motors turn the compass by {_degrees(deg)} at the {amps:.0f} A of a {flight}; no flight has confirmed it yet.",
             "A return home goes by this heading.",
             Mend(text=f"At the first {flight} turn it round once, slowly: the heading has to follow"),
             followed,
@@ -333,11 +333,15 @@ def _heading_flown(view: View, seen: AirframeMeasure, deg: float, amps: float) -
     return CHECK.warn(
         "airframe.compass-flown",
         At.device("board"),
-        f"In flight the heading swung off, though by the bench the motors turn the compass by {deg:.0f} degrees only.",
+        f"In flight the heading swung off, though by the bench the motors turn the compass by {_degrees(deg)} only.",
         "A return home bends into a spiral. In the air more current flows, or its leads lie otherwise than they did on the bench.",
         Mend(text="Move the compass away from the pack's leads, twist those, fasten them, and fly it again"),
         followed,
     )
+
+
+def _degrees(deg: float) -> str:
+    return "a degree" if round(deg) == 1 else f"{deg:.0f} degrees"
 
 
 def _cells(count: int) -> str:
