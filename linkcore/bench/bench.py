@@ -441,6 +441,8 @@ class Bench:
             held.forget_samples()
         if hands.body is not None:
             held.truth = hands.body
+        if hands.compass is not None and hands.compass != "measured anew":
+            held.truth = held.truth.compass_mended(hands.compass)
         if hands.pack_here is not None:
             self.pack_lying = hands.pack_here
             self.used_mah = self.read_mah = self.drawn_s = 0.0  # it comes full

@@ -27,17 +27,25 @@ class HandsWatch:
         self._compass_t = 0.0
         self._surfaces = SurfaceWatch(bench)
 
-    def forget(self, *, body: bool, power: bool, motors: bool, surfaces: bool, ends: bool) -> None:
-        """What was measured counts no more: of how the craft sits, of its pack, of its motors, of its surfaces, of its ESCs' ends."""
-        self.seen = self._without(self.seen, body=body, power=power, motors=motors, surfaces=surfaces, ends=ends)
+    def forget(self, *, body: bool, compass: bool, power: bool, motors: bool, surfaces: bool, ends: bool) -> None:
+        """What was measured counts no more: of how the craft sits, of its compass, of its pack, of its motors, of its surfaces, of its ESCs' ends."""
+        self.seen = self._without(self.seen, body=body, compass=compass, power=power, motors=motors, surfaces=surfaces, ends=ends)
 
     @staticmethod
     def _without(
-        seen: AirframeMeasure, *, body: bool = False, power: bool = False, motors: bool = False, surfaces: bool = False, ends: bool = False
+        seen: AirframeMeasure,
+        *,
+        body: bool = False,
+        compass: bool = False,
+        power: bool = False,
+        motors: bool = False,
+        surfaces: bool = False,
+        ends: bool = False,
     ) -> AirframeMeasure:
         fresh = AirframeMeasure()
         names = (
             *(_BODY if body else ()),
+            *(_COMPASS if compass or body else ()),
             *(_POWER if power else ()),
             *(("motors", "idle_flown") if motors else ()),
             *(("surfaces",) if surfaces else ()),
@@ -50,7 +58,16 @@ class HandsWatch:
         seen, bench = self.seen, self._bench
         if hands.body is not None:
             seen = AirframeMeasure(motors=seen.motors, idle_flown=seen.idle_flown)
-        seen = self._without(seen, body="board" in at_hand, motors="ESCs" in at_hand, ends="ESCs" in at_hand, surfaces="servos" in at_hand)
+        if hands.compass is not None and not bench.sees_compass:
+            raise ValueError("the board sees no compass that could be mended or measured")
+        seen = self._without(
+            seen,
+            body="board" in at_hand,
+            compass=hands.compass is not None or self._replaces_a_compass(hands),
+            motors="ESCs" in at_hand,
+            ends="ESCs" in at_hand,
+            surfaces="servos" in at_hand,
+        )
         if hands.forget_centre:
             seen = seen.model_copy(update={"surfaces": seen.surfaces.model_copy(update={"learnt_us": {}})})
         if hands.surface_seen is not None:
@@ -80,6 +97,10 @@ class HandsWatch:
         if hands.put_back_mah is not None:
             seen = seen.model_copy(update={"charge": self._charge(hands.put_back_mah)})
         return seen
+
+    def _replaces_a_compass(self, hands: Hands) -> bool:
+        part = self._bench.parts.devices.get(hands.replaced or "") if hands.replaced in self._bench.failed else None
+        return part is not None and "magnetometer" in part.sensors
 
     def _flown(self, seen: AirframeMeasure, said: FlownSaid) -> AirframeMeasure:
         """What the pilot saw in flight, of the settings that the board runs."""
@@ -161,5 +182,6 @@ class HandsWatch:
                 self.seen = self.seen.compass(CompassAt(off_deg=round(off, 2), heading_deg=round(idea.heading, 1), motors_a=round(bench.motors_a, 2)))
 
 
-_BODY = ("asking", "said", "poses", "found", "usb_so", "usb_not", "level", "positions", "calibration", "compass_rest", "compass_motors", "heading_flown")
+_BODY = ("asking", "said", "poses", "found", "usb_so", "usb_not", "level", "positions", "calibration")
+_COMPASS = ("compass_rest", "compass_motors", "heading_flown")
 _POWER = ("pack_v", "volts", "cells_told", "amps", "charge")

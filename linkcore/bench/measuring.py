@@ -74,7 +74,7 @@ class Measuring:
         self._bench.link.sensors.count_anew()
         self._bench.bells.forget()
         self._bench.video.count_anew()
-        self.airframe.forget(body=True, power=True, motors=True, surfaces=True, ends=True)
+        self.airframe.forget(body=True, compass=True, power=True, motors=True, surfaces=True, ends=True)
         self._find_anew()
 
     def _find_anew(self) -> None:
@@ -108,6 +108,7 @@ class Measuring:
             self.losses.forget()
         self.airframe.forget(
             body=_differ(before, now, "airframe"),
+            compass=_differ(before, now, "compass"),
             power=_differ(before, now, "pack"),
             motors=_differ(before, now, "motors"),
             surfaces=_differ(before, now, "surfaces"),

@@ -24,7 +24,7 @@ from linkcore.parts.models import Light
 from linkcore.reads import Handled
 from linkcore.standins.drives import DrivesTruth
 from linkcore.standins.hands import HandsPart, Stick
-from linkcore.standins.held import BodyTruth
+from linkcore.standins.held import BodyTruth, CompassMended
 from linkcore.standins.link import LinkHands, LinkKept
 from linkcore.standins.loading import LoadHands, LoadKept
 
@@ -81,6 +81,9 @@ class Hands(LinkHands, LoadHands):
     drives: DrivesTruth | None = Field(None, description="How motors and servos on the bench really are")
     forget_centre: bool | None = Field(None, description="What centre learning came to is not kept")
     handled: Handled | None = Field(None, description="Hands were at it: what was proven of it before says nothing any more")
+    compass: CompassMended | Literal["measured anew"] | None = Field(
+        None, description="What hands did to the compass: what was seen of it before says nothing any more"
+    )
     flown: FlownSaid | None = Field(None, description="What the pilot has seen at the first flight")
     surface_seen: SurfaceTold | None = Field(None, description="What the pilot has seen a surface do")
     gps_fix: bool | None = Field(None, description="Whether the GPS, where there is one, has a fix")

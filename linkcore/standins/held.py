@@ -6,6 +6,7 @@ import math
 import random
 from collections import deque
 from dataclasses import dataclass
+from typing import Literal
 
 import numpy as np
 from pydantic import BaseModel, ConfigDict, Field
@@ -20,6 +21,10 @@ NOISE_G, NOISE_DPS = 0.004, 0.3
 SHAKES_DEG, SHAKES_HZ = 7.0, 2.3  # hands that do not hold still (ours)
 UP = np.array((0.0, 0.0, -1.0))
 Three = tuple[float, float, float]
+
+
+CompassMended = Literal["moved away", "calibrated"]
+LEFT_DEG_A, LEFT_IRON = 0.1, 0.02  # what is left of the motors' field well away from their leads, and of iron once it was calibrated (ours)
 
 
 class BodyTruth(BaseModel):
@@ -61,6 +66,13 @@ class BodyTruth(BaseModel):
             current_slope=rng.uniform(0.8, 1.2),
             current_offset_a=rng.uniform(-1, 1),
         )
+
+    def compass_mended(self, how: CompassMended) -> BodyTruth:
+        """Its compass sits away from the leads of pack and motors, or knows of the iron that turns with it."""
+        if how == "moved away":
+            return self.model_copy(update={"compass_deg_a": max(-LEFT_DEG_A, min(LEFT_DEG_A, self.compass_deg_a))})
+        less = min(1.0, LEFT_IRON / max(LEFT_IRON, math.hypot(*self.iron)))
+        return self.model_copy(update={"iron": (less * self.iron[0], less * self.iron[1])})
 
 
 def _sensors(rng: random.Random, offset_g: float, scale: float) -> dict[str, Three]:

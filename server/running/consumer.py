@@ -69,6 +69,7 @@ CHECKS_MOVE = frozenset(
         "learn_ends",
         "leave_ends",
         "handled",
+        "compass",
         "flown",
         "surface_seen",
         "forget_centre",

@@ -450,13 +450,14 @@ class CompassTest(unittest.TestCase):
             hand = curlew(BodyTruth(compass_deg_a=per_a))
             hand.wait(2)
             self.turned_round(hand)
-            hand.do(0.5, switches={"S1": 1})
-            hand.do(1.0, left={"x": 0, "y": 0.2})
+            self.motors_run(hand)
             compass = told(hand).compass
             self.assertAlmostEqual(compass.deg_per_a, per_a, delta=0.02)
             self.assertAlmostEqual(compass.in_flight_deg, per_a * compass.in_flight_a, delta=0.2)
-            self.assertIn("confirm it at the first hover", compass.says)
+            self.assertIn("Mend that first" if much else "confirm it at the first hover", compass.says)
             self.assertEqual("airframe.motors-turn-compass" in findings(hand), much)
+            if much:
+                self.mended(hand, "airframe.motors-turn-compass")
 
     def test_iron_on_the_craft_parts_compass_and_gyro_as_it_is_turned(self):
         for iron, much in (((0.02, 0.02), False), ((0.3, 0.1), True)):
@@ -464,6 +465,44 @@ class CompassTest(unittest.TestCase):
             hand.wait(2)
             self.turned_round(hand)
             self.assertEqual("airframe.craft-turns-compass" in findings(hand), much)
+            if much:
+                self.assertIn("Mend that first", told(hand).compass.says)
+                self.mended(hand, "airframe.craft-turns-compass")
+
+    def mended(self, hand: Hand, code: str) -> None:
+        """Nothing is known of it then; measured anew, it is right."""
+        hand.do(0.3, flown="the heading stayed")
+        mend(hand, code)
+        self.assertNotIn(code, findings(hand))
+        compass = told(hand).compass
+        self.assertEqual((compass.spread_deg, compass.deg_per_a), (None, None))
+        self.assertIn("Turn the craft round once", compass.says)
+        self.turned_round(hand)
+        self.motors_run(hand)
+        self.assertEqual(set(findings(hand)), {"airframe.compass-flown"})
+        self.assertIn("confirm it at the first hover", told(hand).compass.says, "what was flown was flown with another")
+
+    def motors_run(self, hand: Hand) -> None:
+        hand.do(0.5, switches={"S1": 1})
+        hand.do(1.0, left={"x": 0, "y": 0.2})
+        hand.do(0.9, left={"x": 0, "y": -1}, switches={"S1": 0})
+
+    def test_it_is_measured_anew_where_the_pilot_says_so_and_where_it_is_another(self):
+        hand = curlew(BodyTruth(iron=(0.3, 0.1)))
+        hand.wait(2)
+        self.turned_round(hand)
+        hand.do(0.2, compass="measured anew")
+        self.assertIsNone(told(hand).compass.spread_deg)
+        self.turned_round(hand)
+        self.assertIn("airframe.craft-turns-compass", findings(hand), "it was measured, not mended")
+        other = apply_edits(hand.bench.document, [])
+        other.kit.devices.remove(next(each for each in other.kit.devices if "magnetometer" in hand.bench.parts.devices[each.name].sensors))
+        hand.bench.take_document(other)
+        hand.wait(0.4)
+        self.assertNotIn("airframe.craft-turns-compass", findings(hand))
+        for done in ("moved away", "calibrated", "measured anew"):
+            with self.assertRaisesRegex(ValueError, "sees no compass"):
+                hand.bench.hands(Hands(compass=done))
 
 
 class KeptTest(unittest.TestCase):

@@ -99,6 +99,15 @@ class HeadingTest(unittest.TestCase):
         self.assertEqual(told(hand).compass.says, "In flight the heading stayed with the craft.")
         hand.bench.measure_anew()
         self.assertIsNone(hand.bench.measuring.airframe.seen.heading_flown)
+        hand.do(0.3, flown="the heading swung")
+        hand.do(0.9, left={"x": 0, "y": -1}, switches={"S1": 0})
+        for turn in (45, 90, 135, 180):
+            hand.do(0.5, turn_deg=turn)
+        hand.do(0.5, switches={"S1": 1})
+        hand.do(1.0, left={"x": 0, "y": 0.2})
+        mend(hand, "airframe.compass-flown", 0)
+        self.assertNotIn("airframe.compass-flown", findings(hand))
+        self.assertIn("Turn the craft round once", told(hand).compass.says)
 
 
 class SightTest(unittest.TestCase):

@@ -3,7 +3,10 @@
 from __future__ import annotations
 
 import json
+import threading
 import time
+from concurrent.futures import ThreadPoolExecutor
+from contextlib import contextmanager
 
 import scenario
 from server.bench.models import BenchRecord
@@ -13,6 +16,8 @@ from tests.server.base import make_craft
 from tests.server.test_bench_socket import PATIENCE_S, OnTheSocket
 
 EVERY_S = 0.05
+TRIES = 4
+HELD = 0.25  # the bench's pace while a key is held: slower than the pilot's, so that a busy machine says in time that it still is
 
 
 class HeldKeyTest(OnTheSocket):
@@ -25,35 +30,63 @@ class HeldKeyTest(OnTheSocket):
         viewer.until("report", lambda report: report["told"].get("airframe"))
         viewer.say(type="hands", props_off=True, by="somebody else")
         viewer.until("report", lambda report: report["told"].get("airframe") and not report["told"]["airframe"]["motors"]["locked"])
-        live.server().pace.set(1.0)
+        live.server().pace.set(HELD)
 
-    def hold(self, viewer, press, until, **more):
-        """Hold until that is so of what is told live."""
-        end = time.monotonic() + PATIENCE_S
-        while time.monotonic() < end:
-            viewer.say(type="hands", turn="M1", press=press, **more)
-            time.sleep(EVERY_S)
-            if until(viewer.until("live")["turn"]):
-                return
-        self.fail("it never came to that")
+    def ended(self, viewer):
+        """What is told of the motors once one has stopped."""
+        said = viewer.until("report", lambda report: report["told"].get("airframe") and report["told"]["airframe"]["motors"]["stage"] == "answer")
+        return said["told"]["airframe"]["motors"]
+
+    def once_more(self, viewer, why):
+        """On a busy machine a hold may come late, and then the board has rightly stopped."""
+        self.assertRegex(why, "no hold came for 250 ms|three seconds are over")
+        viewer.say(type="hands", not_seen=True)
+        self.ready(viewer)
+
+    @contextmanager
+    def holding(self, viewer, press):
+        """The key stays down, which is said anew 20 times a second whatever comes back meanwhile; under another's name, which the server corrects."""
+        up = threading.Event()
+
+        def hold():
+            while not up.wait(EVERY_S):
+                viewer.say(type="hands", turn="M1", press=press, by="nobody")
+
+        with ThreadPoolExecutor(1) as beside:
+            held = beside.submit(hold)
+            try:
+                yield
+            finally:
+                up.set()
+                held.result()
 
     def test_a_hold_is_its_sender_s_whoever_they_say_they_are_and_another_person_ends_it(self):
         with self.viewer("wren") as wren, self.viewer("teal") as teal:
             self.ready(wren)
-            self.hold(wren, "one", lambda turn: turn["output"] == "M1", by="nobody")
-            teal.say(type="hands", turn="M1", press="two", by="somebody else")
-            told = wren.until("report", lambda report: report["told"].get("airframe") and report["told"]["airframe"]["motors"]["ended"])
-            self.assertEqual(told["told"]["airframe"]["motors"]["ended"]["why"], "somebody else took the key")
-            self.assertEqual(told["told"]["airframe"]["motors"]["props_off_s"], 0)
+            for press in range(TRIES):
+                with self.holding(wren, f"mine {press}"):
+                    wren.until("live", lambda live: live["turn"]["output"] == "M1" or live["turn"]["locked"])
+                    teal.say(type="hands", turn="M1", press=f"theirs {press}", by="somebody else")
+                    motors = self.ended(wren)
+                if motors["ended"]["why"] == "somebody else took the key":
+                    break
+                teal.say(type="hands", let_go=True)
+                self.once_more(wren, motors["ended"]["why"])
+            self.assertEqual(motors["ended"]["why"], "somebody else took the key")
+            self.assertEqual(motors["props_off_s"], 0)
 
     def test_a_hundred_holds_are_never_asked_for_too_often_and_letting_go_is_heard_behind_them(self):
         with self.viewer("wren") as wren:
             self.ready(wren)
-            for _ in range(120):
-                wren.say(type="hands", turn="M1", press="many")
-            wren.say(type="hands", let_go=True)
-            said = wren.until("report", lambda report: report["told"].get("airframe") and report["told"]["airframe"]["motors"]["stage"] == "answer")
-            self.assertEqual(said["told"]["airframe"]["motors"]["ended"]["why"], "the key was let go")
+            for press in range(TRIES):
+                for _ in range(120):
+                    wren.say(type="hands", turn="M1", press=f"many {press}")
+                wren.say(type="hands", let_go=True)
+                why = self.ended(wren)["ended"]["why"]
+                if why == "the key was let go":
+                    break
+                self.once_more(wren, why)
+            self.assertEqual(why, "the key was let go")
 
     def test_a_reader_turns_nothing_and_what_cannot_be_is_refused_whole(self):
         with self.viewer("wren") as wren:

@@ -267,8 +267,9 @@ ENDS = ProofOf(
     needless=no_ends,
 )
 PROOFS = (FACING, LEVEL, POWER, MOTORS, ENDS, SURFACES, STEADYING)
-MADE_WITH = {  # what was read of board, motors and pack counts for these
+MADE_WITH = {  # what was read of board, compass, motors and pack counts for these
     "airframe": Reads("board"),
+    "compass": Reads("board", "compass"),
     "motors": Reads("board", "devices", "wiring of devices", "airframe", "settings/facing"),
     "pack": Reads("board", "pack", "feed"),
     "surfaces": STEADYING.reads,

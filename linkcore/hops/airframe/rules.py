@@ -301,7 +301,7 @@ def _compass(view: View, seen: AirframeMeasure) -> Iterator[Finding]:
             At.device("board"),
             f"Each ampere of the motors turns the compass by {abs(per_a):.1f} degrees: {abs(per_a * amps):.0f} degrees at the {amps:.0f} A of a {flight}.",
             f"More than {COMPASS_MOST_DEG:.0f} degrees, and a return home bends into a spiral.",
-            Mend(text="Move the compass away from the pack's leads, twist those, and run the motors again"),
+            Mend(text="Move the compass away from the pack's leads, and twist those", hands={"compass": "moved away"}),
         )
     elif amps is not None and per_a is not None and seen.compass_spread_deg is not None and not seen.heading_flown:
         yield _heading_flown(view, seen, abs(per_a * amps), amps)
@@ -312,7 +312,7 @@ def _compass(view: View, seen: AirframeMeasure) -> Iterator[Finding]:
             At.device("board"),
             f"Turned round, compass and gyro part by {spread:.0f} degrees.",
             "Something magnetic turns with the craft, or the compass sits another way than it is told.",
-            Mend(text="Take magnets and steel away from it, calibrate it, and turn the craft round once more"),
+            Mend(text="Take magnets and steel away from it, and calibrate it", hands={"compass": "calibrated"}),
         )
 
 
@@ -335,7 +335,7 @@ def _heading_flown(view: View, seen: AirframeMeasure, deg: float, amps: float) -
         At.device("board"),
         f"In flight the heading swung off, though by the bench the motors turn the compass by {_degrees(deg)} only.",
         "A return home bends into a spiral. In the air more current flows, or its leads lie otherwise than they did on the bench.",
-        Mend(text="Move the compass away from the pack's leads, twist those, fasten them, and fly it again"),
+        Mend(text="Move the compass away from the pack's leads, twist those, and fasten them", hands={"compass": "moved away"}),
         followed,
     )
 

@@ -23,7 +23,7 @@ from linkcore.hops.airframe.measure import REST_S, AirframeMeasure, Asking
 from linkcore.hops.airframe.motor_view import MotorsTold, Turning, motors_told
 from linkcore.hops.airframe.pack import cells_found, current_off, voltage_off
 from linkcore.hops.airframe.proofs import Held, facing_off_deg, level_off_deg, no_accelerometer, no_surfaces, too_much
-from linkcore.hops.airframe.rules import COMPASS_MOST_DEG, facing_to_set, full_a, hover_a
+from linkcore.hops.airframe.rules import COMPASS_MOST_DEG, IRON_MOST_DEG, facing_to_set, full_a, hover_a
 from linkcore.hops.airframe.six_positions import DIRECTIONS, Direction
 from linkcore.hops.airframe.surfaces import CentreTold, Surface, centres_learnt, keep_centres, surfaces_of
 from linkcore.kept import Kept
@@ -466,8 +466,12 @@ def _compass(view: View, seen: AirframeMeasure, off_deg: float | None) -> Compas
     flight = "the first hover" if view.craft.airframe in MULTIROTORS else "the first flight"
     if spread is None:
         says = "Turn the craft round once, level and with its motors off."
+    elif spread > IRON_MOST_DEG:
+        says = "Mend that first; then turn the craft round once more."
     elif per_a is None:
         says = "Props off, arm, and give it throttle where it has been seen at rest: that tells what the motors do to the compass."
+    elif amps is not None and abs(per_a * amps) > COMPASS_MOST_DEG:
+        says = "Mend that first; then turn the craft round and run the motors once more."
     elif seen.heading_flown is None:
         says = f"Reckoned from the bench; confirm it at {flight}."
     else:

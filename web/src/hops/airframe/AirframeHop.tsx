@@ -100,7 +100,7 @@ export function AirframeHop({ craft, edit }: HopProps) {
             )}
             {told.compass && (
               <Panel title="Compass against gyro">
-                <Compass compass={told.compass} />
+                <Compass compass={told.compass} checks={checks} />
                 <SetRight label="At the first flight" codes={FLOWN} mend={mend} />
               </Panel>
             )}
@@ -349,7 +349,7 @@ function Level({ told, checks, mend }: { told: AirframeTold; checks: boolean; me
   );
 }
 
-function Compass({ compass }: { compass: NonNullable<AirframeTold["compass"]> }) {
+function Compass({ compass, checks }: { compass: NonNullable<AirframeTold["compass"]>; checks: boolean }) {
   const much = (compass.in_flight_deg ?? 0) > compass.most_deg;
   return (
     <Box sx={{ fontSize: 13.5 }}>
@@ -366,6 +366,16 @@ function Compass({ compass }: { compass: NonNullable<AirframeTold["compass"]> })
       <Box component="span" sx={{ color: "text.secondary" }}>
         {compass.says}
       </Box>
+      {compass.spread_deg !== null && (
+        <Button
+          size="small"
+          disabled={!checks}
+          sx={{ py: 0, ml: 0.5, color: colours.verdigris }}
+          onClick={() => sendHands({ compass: "measured anew" })}
+        >
+          Measure it anew
+        </Button>
+      )}
     </Box>
   );
 }
