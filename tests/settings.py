@@ -14,7 +14,7 @@ LOGGING["handlers"]["console"]["level"] = "ERROR"  # noqa: F405
 STATIC_ROOT.mkdir(parents=True, exist_ok=True)  # noqa: F405
 ALLOWED_HOSTS = ["127.0.0.1", "localhost", "testserver"]
 HELPER_PROCESS = "tests.helper_process"
-BENCH_BUDGET_S = 1.0
+BENCH_BUDGET_S = 3.0  # benches run at five times their pace here, on a machine that others slow to half of its own
 SNAPSHOTS_GIVE_WAY = False  # two workers fill this machine, and benches run at five times their pace
 for _name in ("server.running.worker", "server.running.host", "server.layer"):  # what tests break on purpose
     LOGGING["loggers"][_name] = {"level": "CRITICAL"}  # noqa: F405

@@ -358,7 +358,7 @@ class WorkerTest(OnTheSocket):
         return craft
 
     def test_a_bench_that_computes_for_ever(self):
-        craft = self.others_go_on(SPINS, "1 s of computing")
+        craft = self.others_go_on(SPINS, f"{settings.BENCH_BUDGET_S:g} s of computing")
         document = craft.read()
         document.about = "mended"
         save_draft(craft.pk, craft.version, document.model_dump(mode="json"), get_user_model().objects.get(username="wren"))
