@@ -38,7 +38,6 @@ from linkcore.findings import Edit
 from linkcore.hops.registry import HOPS
 from linkcore.parts.models import Board, Module, Pack, Peripheral, Receiver, Transmitter
 from server.accounts.hashing import AT_ONCE, MOST_WAITING, QueuedArgon2, TooManyAtOnce, Turns
-from server.apart.keeper import READ_WITHIN_S
 from server.apart.process import Packed
 from server.asker import Asker, asked_by
 from server.body_limit import DRAFT_BYTES, STRANGER_BYTES
@@ -295,10 +294,12 @@ class StrangerTest(OnTheSocket):
         ):
             Viewer(bench).until("live")
             Viewer(tap).until("tap")
+            began = time.monotonic()
             token = client.cookies["csrftoken"].value
             status, _ = self.raw("DELETE", "/api/session", b"", {"Cookie": f"{cookie}; csrftoken={token}", "X-CSRFToken": token})
             self.assertEqual(status, 204)
             self.assertEqual((Viewer(bench).closed_with(), Viewer(tap).closed_with()), (NOT_SIGNED_IN, NOT_SIGNED_IN))
+            self.assertLess(time.monotonic() - began, 2)
 
     def test_who_says_too_much_is_sent_away_and_others_are_not(self):
         with self.viewer() as quiet:
@@ -390,7 +391,7 @@ class AskerTest(OnTheSocket):
         began = time.monotonic()
         with ExitStack() as asking:
             while self.asks("good", asking) == 503:
-                self.assertLess(time.monotonic() - began, READ_WITHIN_S - 5, "long before they are ended for being slow")
+                self.assertLess(time.monotonic() - began, 8)
 
     def asks(self, name: str, stack: ExitStack) -> int | None:
         """Hand in a file to be read; how it was answered, None where nobody answers while `stack` is open."""
@@ -420,10 +421,11 @@ class AskerTest(OnTheSocket):
 
         with patch.object(services, "_command", command), ThreadPoolExecutor() as beside:
             for order in ("goes meanwhile", "has gone before"):
-                reading = beside.submit(read)
+                began, reading = time.monotonic(), beside.submit(read)
                 self.assertTrue(begun.wait(PATIENCE_S), order)
                 asker.leave()
                 reading.result(PATIENCE_S)
+                self.assertLess(time.monotonic() - began, 5, order)
 
 
 class SignInTest(TestCase):
@@ -539,7 +541,7 @@ class PatientSocketTest(OnTheSocket):
 
     def test_who_goes_on_after_being_sent_away_is_hung_up_on(self):
         for text, opcode in ((b'{"type":"hands","tilt_deg":1}', 1), (b"ping", 9), (b"pong", 10), (b"", 0)):
-            self.assertLess(self.hang_up_s(text, opcode), PATIENCE_S, (text, opcode))
+            self.assertLess(self.hang_up_s(text, opcode), 6, (text, opcode))
         with self.viewer("teal") as other:
             other.until("live")
 
