@@ -8,6 +8,7 @@ import fcntl
 import http.client
 import json
 import os
+import resource
 import secrets
 import signal
 import socket
@@ -22,6 +23,7 @@ from pathlib import Path
 from launcher import setup
 from launcher.backup import back_up, check, restore
 from launcher.mariadb import Database, die_with_parent
+from launcher.reach import labels_since
 from launcher.redis import Redis
 from launcher.server_command import benches_each, server_command
 from launcher.setup import PYTHON, ROOT, VAR, WEB, Trouble, say
@@ -75,6 +77,7 @@ def _parser() -> argparse.ArgumentParser:
     test = verbs.add_parser("test", help="set up, then run linters, type checks and every test")
     test.add_argument("labels", nargs="*", help="only these tests, such as tests.core")
     test.add_argument("--fast", action="store_true", help="only the checks and the tests of the core")
+    test.add_argument("--since", metavar="REV", help="only tests that what has changed since this commit can reach by imports")
     test.set_defaults(do=_test)
     bench = verbs.add_parser("bench", help="measure speed and memory")
     bench.add_argument("measures", nargs="*", help="only these, such as finder")
@@ -342,20 +345,33 @@ def _line(options: argparse.Namespace) -> int:
 
 
 def _test(options: argparse.Namespace) -> int:
-    """Checks and tests side by side; `--fast` leaves out whatever needs a database, a server or a browser."""
-    labels = options.labels or (["tests.core"] if options.fast else ["tests"])
+    """Checks beside each other, then the tests; `--fast` leaves out whatever needs a database, a server or a browser."""
+    labels = options.labels or (labels_since(options.since, ROOT) if options.since else ["tests.core"] if options.fast else ["tests"])
     setup.debian_packages([*setup.DATABASE_PACKAGES, *setup.TEST_PACKAGES])
     setup.python_environment()
     setup.front_end()
-    with ThreadPoolExecutor(1) as beside, tempfile.TemporaryDirectory(prefix="bell-test-") as folder:
-        checked = [] if options.labels else [(check.name, beside.submit(check.run)) for check in _checks()]
-        passed, failed = _run_tests(labels, Path(folder))
-        for name, done in checked:
-            said = done.result()
+    passed = failed = 0
+    checks = [] if options.labels else _checks()
+    with ThreadPoolExecutor(WORKERS) as side_by_side:
+        for check, said in zip(checks, side_by_side.map(_Check.run, checks), strict=True):
             passed, failed = (passed + 1, failed) if said is None else (passed, failed + 1)
-            print(f"ok    {name}" if said is None else f"{said}\nFAIL  {name}", flush=True)
+            print(f"ok    {check.name}" if said is None else f"{said}\nFAIL  {check.name}", flush=True)
+    if labels:
+        before = _computed_s()
+        with tempfile.TemporaryDirectory(prefix="bell-test-") as folder:
+            counts = _run_tests(labels, Path(folder))
+        passed, failed = passed + counts[0], failed + counts[1]
+        print(f"the tests and all that they started have computed for {_computed_s() - before:.0f} s")
+    else:
+        say(f"nothing that a test looks at has changed since {options.since}")
     print(f"tests: {passed} passed, {failed} failed", flush=True)
     return 1 if failed else 0
+
+
+def _computed_s() -> float:
+    """Computing of all processes that were started from here and have ended, and of theirs, s."""
+    used = resource.getrusage(resource.RUSAGE_CHILDREN)
+    return used.ru_utime + used.ru_stime
 
 
 def _run_tests(labels: Sequence[str], folder: Path) -> tuple[int, int]:

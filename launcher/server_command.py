@@ -12,10 +12,13 @@ def benches_each(processes: int) -> int:
     return 12 if processes == 1 else 10
 
 
-def server_command(*where: str) -> list[str]:
-    """Arguments of a server process; `where`: uvicorn's `--fd` or `--port` with its number. A header that says where a request came from counts only where a setting names the proxy that sets it."""
+def server_command(*where: str, application: str = "server.asgi:application") -> list[str]:
+    """Arguments of a server process; `where`: uvicorn's `--fd` or `--port` with its number; `application`: what it serves.
+
+    A header that says where a request came from counts only where a setting names the proxy that sets it.
+    """
     proxy = os.environ.get("COINBELL_PROXY", "")
     trusted = ["--proxy-headers", "--forwarded-allow-ips", proxy] if proxy else ["--no-proxy-headers"]
     sockets = ["--ws", "server.patient_socket:PatientSocket", "--ws-max-size", "65536"]
     quiet = ["--lifespan", "on", "--log-level", "warning", "--no-server-header", "--timeout-graceful-shutdown", "3"]
-    return [str(PYTHON), "-m", "uvicorn", "server.asgi:application", *trusted, *sockets, *quiet, *where]
+    return [str(PYTHON), "-m", "uvicorn", application, *trusted, *sockets, *quiet, *where]

@@ -156,6 +156,8 @@ MOST_BENCHES = int(os.environ.get("COINBELL_MOST_BENCHES", "12"))  # live in one
 BENCH_BUDGET_S = float(os.environ.get("COINBELL_BENCH_BUDGET_S", "2"))  # of computing for one request; the dearest that is known takes an eighth
 SNAPSHOTS_GIVE_WAY = True  # where the machine has its hands full: fewer of them, before time slips
 BENCH_CLOCK = "server.running.clock.RealClock"
+BENCH_TICKS = float(os.environ.get("COINBELL_TICKS", "25"))  # looks at a bench on which something moves, each told as a snapshot; a second
+BENCH_REPORTS = float(os.environ.get("COINBELL_REPORTS", "5"))  # what is worked out from it; a second
 
 STATIC_URL = "/static/"
 STATIC_ROOT = VAR / "static"

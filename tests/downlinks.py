@@ -10,15 +10,18 @@ from typing import Any
 from linkcore.bench.bench import REST_SLICE_S, Bench
 from linkcore.bench.messages import Hands
 from linkcore.bench.report import Reporter
-from linkcore.craft.document import CraftDocument, Fitted, Kit, Patch, apply_edits
+from linkcore.chain import still_findings
+from linkcore.craft.document import AlarmSet, CraftDocument, Fitted, Kit, Patch, apply_edits
 from linkcore.craft.parts import KitParts
 from linkcore.craft.starting import new_craft
 from linkcore.devices.sensors import FACTS, NEEDS_FIX, TELLINGS
+from linkcore.findings import Finding
 from linkcore.hops.downlink.causes import Code
 from linkcore.parts.sensor_names import SensorName
 from linkcore.wiring.netlist import plan_edits
 from linkcore.wiring.planner import work_out
 from linkcore.wiring.way_home import WayHome, way_home
+from tests.crafts import whole_of
 
 KITS = (  # board, receiver, transmitter, module: every way home that there is
     ("merle-f7", "pip-s8", "harrow-16", ""),
@@ -252,3 +255,22 @@ def _with(sensor: SensorName, case: Fault) -> bool:
     if case.code == "no pack" or (case.code == "no fix" and sensor in NEEDS_FIX):
         return True
     return way is not None and any(set(message.sensors) & case.sensors for message in TELLINGS[way.protocol].with_(sensor))
+
+
+def findings(craft: CraftDocument) -> dict[str, Finding]:
+    return {each.code: each for each in still_findings(whole_of(craft)) if each.hop == "downlink"}
+
+
+def warned(craft: CraftDocument, *notices: str) -> CraftDocument:
+    """The same with every alarm that the findings offer."""
+    for _ in range(8):
+        found = [each for each in still_findings(whole_of(craft)) if each.code == "downlink.unnoticed" and each.mends and each.mends[0].edits]
+        if not found:
+            break
+        craft = apply_edits(craft, found[0].mends[0].edits)
+    return craft
+
+
+def with_line(craft: CraftDocument, **line: Any) -> CraftDocument:
+    craft.alarm = AlarmSet.model_validate({"signal": "rssi_percent", "begins_at": 71, "only_a_bound": True, "line": 81, "log": "over the nests.csv"} | line)
+    return craft

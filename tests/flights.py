@@ -48,3 +48,12 @@ def telemetry_log(log: FlightLog, *, every: int = 5, wrong: bytes = b"") -> byte
             pieces.append(struct.pack(">Q", round(1.7e15 + t * 1e6)) + bytes(packed))
     middle = len(pieces) // 2
     return b"".join([*pieces[:middle], wrong, *pieces[middle:]])
+
+
+def csv(log: FlightLog, head: str = "time_s,rssi_dbm,lost", *more: np.ndarray) -> bytes:
+    rows = np.column_stack((log.time_s, log.value, log.lost, *more))
+    return (head + "\n" + "\n".join(",".join(f"{each:.7g}" for each in row) for row in rows) + "\n").encode()
+
+
+def rows(head: str, *lines: str, times: int = 40) -> str:
+    return "\n".join([head, *lines * times]) + "\n"

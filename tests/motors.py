@@ -10,7 +10,8 @@ from linkcore.craft.layouts import OPPOSITE, layout_of
 from linkcore.hops.airframe.motors import MotorAnswer, MotorsSeen
 from linkcore.hops.airframe.order import MIRROR_COST, REMAP_COST, REVERSE_COST
 from linkcore.standins.drives import DrivesTruth, MotorTruth, felt, kick_dps
-from tests.core.test_bench import Hand
+from tests.hand import Hand
+from tests.in_hands import curlew, take_poses
 
 HOLD_EVERY_S = 0.05
 REST_S = 2.4
@@ -152,3 +153,44 @@ class Turner:
             self.turn(output)
             self.answer_truly(output, craft=craft)
         raise AssertionError(f"still not done: {self.hand.bench.measuring.airframe.seen.motors}")
+
+
+def swapped_and_reversed(hand) -> DrivesTruth:
+    """What is so of Curlew since a repair: the motors on M1 and M3 are exchanged, the one on M2 turns the wrong way."""
+    right = DrivesTruth.usual(4, hand.bench.document, hand.bench.parts).motors
+    return DrivesTruth(motors=right | {"M1": right["M3"], "M3": right["M1"]}).swapped("M2")
+
+
+def usual_but(change):
+    """A truth for `ready`: motors as they should be, but for what `change` says of an output."""
+
+    def truth(hand) -> DrivesTruth:
+        usual = DrivesTruth.usual(4, hand.bench.document, hand.bench.parts).motors
+        return DrivesTruth(motors={pad: each.model_copy(update=change(pad)) for pad, each in usual.items()})
+
+    return truth
+
+
+def ready(truth=swapped_and_reversed, *, facing: bool = True) -> Turner:
+    """Curlew's pilot with props off, and its facing proven."""
+    hand = curlew()
+    if facing:
+        take_poses(hand)
+        hand.do(0.4, usb_so=True)
+        assert "facing" in hand.proven("airframe")
+    if truth is not None:
+        hand.do(0, drives=truth(hand).model_dump())
+    turner = Turner(hand)
+    turner.make_ready()
+    return turner
+
+
+def learn_ends(turner: Turner, output: str) -> None:
+    """The whole sequence: USB in, pack out, full asked, pack in, both tones."""
+    hand = turner.hand
+    hand.do(0.2, pack=False, usb=True)
+    hand.wait(2)
+    hand.do(0.1, props_off=True, by="1")
+    hand.do(0.2, learn_ends=output)
+    hand.do(2.5, pack=True)
+    hand.do(2, usb=False)

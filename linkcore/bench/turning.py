@@ -226,7 +226,7 @@ class TurningWatch:
         drive = self.drive
         if not drive.turning and (drive.stage != "answer" or drive.answered):
             return self._sight_of_all()
-        if not self._turned:
+        if not self._turned or (drive.turning and not self._was_turning):  # what turned was another press's
             return "nothing turns" if drive.turning else "nothing turned"
         motor = self.truth.motors[drive.output]
         place = "the motor" if motor.corner == "middle" else f"the {motor.corner} motor"

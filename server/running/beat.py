@@ -2,20 +2,35 @@
 
 from __future__ import annotations
 
-from collections import deque
+from dataclasses import dataclass
 
 from linkcore.findings import HopKey
 
-TICK_S = 0.04
 REST_TICK_S = 0.2
-TICKS_UNDER_LOAD = ((0.7, TICK_S), (0.9, 2 * TICK_S), (2.0, REST_TICK_S))  # up to which share of the worker's time
+SLOWER_UNDER_LOAD = ((0.7, 1), (0.9, 2), (2.0, 5))  # up to which share of the worker's time: how many times as long between two looks
 LIVELY_S = 1.0  # after the last stir
-REPORT_S, REST_REPORT_S, WAITING_REPORT_S = 0.2, 0.4, 1.0
+REST_REPORT_S, WAITING_REPORT_S = 0.4, 1.0
 WHOLE_S = 5.0  # a report now and then says everything again, for whoever has missed one
 GONE_S = 10.0  # who has not been heard of for so long no longer looks, though nobody said so
-PACE_OVER_S = 2.0
-KEEPS_UP = 0.9
 LINGER_S = 20.0  # a page that is loaded anew finds its bench as it left it
+
+
+@dataclass(frozen=True)
+class Rates:
+    """How often a bench on which something moves is looked at, each time with a snapshot, and reported of: times a second."""
+
+    ticks: float = 25.0
+    reports: float = 5.0
+
+    @property
+    def tick_s(self) -> float:
+        """From one look to the next."""
+        return 1 / self.ticks
+
+    @property
+    def report_s(self) -> float:
+        """From one report to the next."""
+        return 1 / self.reports
 
 
 class Watchers:
@@ -58,7 +73,8 @@ class Watchers:
 class Beat:
     """How soon the next look at a bench is due, and the next report."""
 
-    def __init__(self, now: float) -> None:
+    def __init__(self, now: float, rates: Rates) -> None:
+        self.rates = rates
         self._stirred_at = now
         self._reported_at = self._whole_at = -WHOLE_S
         self._shown: object = None
@@ -80,15 +96,15 @@ class Beat:
         return now - self._stirred_at < LIVELY_S
 
     def tick_s(self, now: float, load: float = 0.0) -> float:
-        """How long until the next look: 25 a second while something moves, fewer where the machine has its hands full, before time slips."""
+        """How long until the next look: often while something moves, less often where the machine has its hands full, before time slips."""
         if not self.lively(now):
             return REST_TICK_S
-        return next(tick for most, tick in TICKS_UNDER_LOAD if load < most)
+        return min(REST_TICK_S, self.rates.tick_s * next(times for most, times in SLOWER_UNDER_LOAD if load < most))
 
     def due(self, now: float, every: float | None = None) -> bool:
         """Whether to report now; `every`: how often, where not by what moves. A report that is due counts as made."""
-        period = every or (REPORT_S if self.lively(now) else REST_REPORT_S)
-        if not self.report_now and now - self._reported_at < period - TICK_S / 2:
+        period = every or (self.rates.report_s if self.lively(now) else REST_REPORT_S)
+        if not self.report_now and now - self._reported_at < period - self.rates.tick_s / 2:
             return False
         self.report_now, self._reported_at = False, now
         return True
@@ -99,28 +115,3 @@ class Beat:
         if whole:
             self.whole, self._whole_at = False, now
         return whole
-
-
-class Pace:
-    """How fast a bench's time passes beside its clock's, over the last moments."""
-
-    def __init__(self) -> None:
-        self._seen: deque[tuple[float, float]] = deque()
-
-    def begin(self) -> None:
-        """It stood still, or is another one: what was before says nothing."""
-        self._seen.clear()
-
-    def see(self, t: float, now: float) -> None:
-        """Where the bench is (bench seconds) at this time."""
-        self._seen.append((now, t))
-        while now - self._seen[0][0] > PACE_OVER_S:
-            self._seen.popleft()
-
-    @property
-    def shown(self) -> float:
-        """As a share, 1 while it keeps up; in hundredths."""
-        if len(self._seen) < 2 or (passed := self._seen[-1][0] - self._seen[0][0]) < PACE_OVER_S / 2:
-            return 1.0
-        share = (self._seen[-1][1] - self._seen[0][1]) / passed
-        return 1.0 if share > KEEPS_UP else round(share, 2)

@@ -49,8 +49,8 @@ from server.proofs.models import ProofRecord, WireRing
 from server.proofs.services import ring, rung_wires
 from server.retry import again_on_deadlock
 from server.running import near
-from server.running.beat import GONE_S, REST_TICK_S, TICK_S, WAITING_REPORT_S, Beat, Pace, Watchers
-from server.running.clock import RealClock, bench_clock
+from server.running.beat import GONE_S, WAITING_REPORT_S, Beat, Rates, Watchers
+from server.running.clock import bench_clock
 from server.running.peers import Peers
 from server.running.worker import Ended, Overran, Packed, the_worker
 from server.shelf.services import Prepared, begin_record, end_orphans, go_on_record, prepare
@@ -59,7 +59,6 @@ KEEP_S = 2.0
 SETTLE_S = 0.006  # from radio frame to decoded frame
 HURRY_EVERY_S = 0.12  # how often the beat of 25 a second may be broken for a hand: at most every third snapshot comes early, and one more with it
 LINE_S = 10.0  # how much of a tapped wire is kept on demand
-MOST_BEHIND_S = REST_TICK_S + 0.4  # a machine that slept does not make the bench race
 
 TRIES = 3
 LEFT_S = 4.0
@@ -254,12 +253,13 @@ class RunningBench:
         self.craft_id, self.channel = craft_id, channel
         self._key = craft_id.hex
         self._layer = get_channel_layer()
-        self._clock, self._bench_clock = RealClock(), bench_clock()
-        now = self._clock.now()
-        self._watchers, self._beat, self._pace = Watchers(now), Beat(now), Pace()
-        self._kept_at = self._ran_at = now
+        self._bench_clock = bench_clock(self._look_now)
+        now = time.monotonic()
+        self._watchers, self._beat = Watchers(now), Beat(now, Rates(settings.BENCH_TICKS, settings.BENCH_REPORTS))
+        self._kept_at = now
         self._woken = asyncio.Event()
         self._hurried_at = self._again_at = 0.0
+        self._at_once = False
         self._records: dict[Role, int] = {}  # by device: the record in the log
         self._unrecorded: tuple[list[Proof], list[str]] = ([], [])
         self._t = 0.0
@@ -308,8 +308,7 @@ class RunningBench:
         if not stood.same:
             self._flashing = False
             self._t = stood.t
-            self._since = self._bench_clock.now() - stood.t
-            self._pace.begin()
+            self._bench_clock.begin(stood.t)
         self._beat.report_now = True
 
     @property
@@ -365,6 +364,7 @@ class RunningBench:
             for each in listening:
                 each.cancel()
             near.close_inbox(self.channel)
+            self._bench_clock.begin(self._t)  # no time passes here any more
             async with _changing:
                 _running.pop(self.craft_id, None)
                 if self._probing:
@@ -384,7 +384,7 @@ class RunningBench:
 
     def _load_now(self, late_s: float) -> float:
         """How full the machine has its hands, 0 to 1: by the worker's time, and by how late this bench's turns come."""
-        now = self._clock.now()
+        now = time.monotonic()
         passed, self._turned_at = now - self._turned_at, now
         self._lateness += (1 - math.exp(-passed / LATE_OVER_S)) * (max(0.0, late_s) - self._lateness)
         if not settings.SNAPSHOTS_GIVE_WAY:
@@ -392,9 +392,9 @@ class RunningBench:
         return max(self._worker.load.share(), next(load for most, load in LOAD_WHEN_LATE if self._lateness < most))
 
     async def _tick_on(self) -> None:
-        due = self._clock.now()
+        due = time.monotonic()
         while True:
-            now = self._clock.now()
+            now = time.monotonic()
             self._now_load = self._load_now(now - due)
             if not self._flashing and not self._watchers.may_return(now):
                 return
@@ -404,7 +404,7 @@ class RunningBench:
                 if self._flashing or self._watchers.any(now):
                     await self._go_on()
                 else:
-                    self._stand_still()
+                    self._bench_clock.begin(self._t)  # while nobody looks no time passes
                 if self._out_since is None:
                     await self._keep()
             except OutOfReach:
@@ -415,7 +415,7 @@ class RunningBench:
                 await self._unless_out(self._set_aside(str(overran)))
             except Ended:
                 await self._unless_out(self._resume())
-            due = await self._pause(max(self._next_look(due + self._beat.tick_s(now, self._now_load)), self._clock.now()))
+            due = await self._pause(max(self._next_look(due + self._beat.tick_s(now, self._now_load)), time.monotonic()))
 
     def _next_look(self, due: float) -> float:
         """When to look again: at its beat, or once more when what a hand has moved must have come through."""
@@ -479,12 +479,13 @@ class RunningBench:
 
     async def _go_on(self) -> None:
         """Let time pass on the bench, and tell what there is to see."""
-        now, out = self._clock.now(), self._out_since is not None
+        now, out = time.monotonic(), self._out_since is not None
         report = self._beat.due(now, self._report_every()) and not out  # what is said to be proven is recorded
         if self._runs:
             whole = report and self._beat.take_whole(now)
             keep = now - self._kept_at >= KEEP_S and not out
-            wanted = Wanted(self._until(), self._slice_s(), report, _hops(self._watchers), whole, keep, self._pace.shown)
+            until = self._bench_clock.until(self._t)
+            wanted = Wanted(until, self._slice_s(), report, _hops(self._watchers), whole, keep, self._bench_clock.pace)
             ran: Ran = await self._ask("run", wanted)
             await self._tell_news(ran)
         elif report:
@@ -494,8 +495,7 @@ class RunningBench:
     async def _tell_news(self, ran: Ran) -> None:
         """Record first, then tell: what a screen shows as proven is in the database, and whoever hears that a job has ended looks into the log."""
         self._t, self._flashing = ran.t, ran.flashing
-        self._pace.see(ran.t, self._clock.now())
-        self._beat.see(ran.shown, self._clock.now())
+        self._beat.see(ran.shown, time.monotonic())
         self._unrecorded[0].extend(ran.proofs)
         self._unrecorded[1].extend(ran.rings)
         self._untold.extend(ran.jobs)
@@ -510,41 +510,36 @@ class RunningBench:
         await self._to_all(ran.live)
         if ran.report is not None and self._out_since is None:
             await self._to_all(ran.report)
+        self._bench_clock.came(ran.t)
 
     def _slice_s(self) -> float:
         """Fine while something moves and there is time for it; longer ones come to the same, but hands are felt in steps."""
-        now = self._clock.now()
+        now = time.monotonic()
         return min(REST_SLICE_S, max(SLICE_S, self._beat.tick_s(now, self._now_load))) if self._beat.lively(now) else REST_SLICE_S
 
-    def _until(self) -> float:
-        """How far the bench shall run to catch up with its clock."""
-        real = self._clock.now()
-        late, self._ran_at = real - self._ran_at > MOST_BEHIND_S, real
-        if late:
-            self._since = self._bench_clock.now() - self._t - TICK_S
-        return self._bench_clock.now() - self._since
-
-    def _stand_still(self) -> None:
-        """While nobody looks no time passes on the bench."""
-        self._since = self._bench_clock.now() - self._t
-        self._ran_at = self._clock.now()
-        self._pace.begin()
+    def _look_now(self) -> None:
+        """Time goes on: look without waiting for the beat, and report."""
+        self._beat.report_now = self._at_once = True
+        self._woken.set()
 
     def _wake(self) -> None:
         """Something was touched: look at once."""
-        self._beat.stir(self._clock.now())
+        self._beat.stir(time.monotonic())
         self._woken.set()
 
     async def _pause(self, due: float) -> float:
         """Sleep until `due`, or less where something was just touched: a hand's movement needs a radio frame, then it is shown."""
-        while (left := due - self._clock.now()) > 0:
+        while (left := due - time.monotonic()) > 0:
             try:
                 await asyncio.wait_for(self._woken.wait(), left)
             except TimeoutError:
                 break
             self._woken.clear()
-            now = self._clock.now()
-            due = min(due, now + TICK_S)
+            if self._at_once:
+                self._at_once = False
+                return time.monotonic()
+            now = time.monotonic()
+            due = min(due, now + self._beat.rates.tick_s)
             if self._runs and now - self._hurried_at >= HURRY_EVERY_S:
                 self._hurried_at = now
                 self._again_at = now + self._stood.shows_within_s + SETTLE_S
@@ -575,8 +570,8 @@ class RunningBench:
             self._beat.report_now = True
 
     async def _keep(self) -> None:
-        if self._clock.now() - self._kept_at >= KEEP_S:  # nothing has run, or there is nothing that could
-            self._kept_at = self._clock.now()
+        if time.monotonic() - self._kept_at >= KEEP_S:  # nothing has run, or there is nothing that could
+            self._kept_at = time.monotonic()
             await self._hold_on()
         if self._kept_at != self._looked_at:
             self._looked_at = self._kept_at
@@ -584,7 +579,7 @@ class RunningBench:
                 await self._follow_draft()
 
     async def _store(self, kept: dict[str, Any] | None) -> None:
-        self._kept_at = self._clock.now()
+        self._kept_at = time.monotonic()
         if not await in_database(BenchRecord.keep)(self.craft_id, holder(), kept):
             raise LeaseLost
 
@@ -615,7 +610,7 @@ class RunningBench:
 
     async def _to_all(self, text: str) -> None:
         near.tell(self.craft_id, text)
-        if self._clock.now() - self._far_at < GONE_S:
+        if time.monotonic() - self._far_at < GONE_S:
             with unless_down():
                 await near.tell_elsewhere(self.craft_id, text)
 
@@ -647,20 +642,22 @@ class RunningBench:
                 log.info("the bench of craft %s is being set up anew; a message to it was lost", self.craft_id)
             except Exception:
                 log.exception("a message to the bench of craft %s failed", self.craft_id)
+            finally:
+                self._inbox.task_done()
 
     async def _take_message(self, message: dict[str, Any]) -> None:
         kind = message["type"]
         if kind == "watch":
             if message.get("far"):
-                self._far_at = self._clock.now()
-            self._watchers.look(message["who"], self._clock.now(), message.get("hop"))
+                self._far_at = time.monotonic()
+            self._watchers.look(message["who"], time.monotonic(), message.get("hop"))
             if message.get("new"):
                 self._beat.whole = self._beat.report_now = True
                 self._wake()
                 if self._out_since is not None:
                     await self._reply(message["who"], Outage(since=self._out_since))
         elif kind == "left":
-            self._watchers.leave(message["who"], self._clock.now())
+            self._watchers.leave(message["who"], time.monotonic())
         elif kind == "draft":
             await self._follow_draft()
             self._wake()
@@ -675,9 +672,10 @@ class RunningBench:
     async def _hands(self, message: dict[str, Any]) -> None:
         if not self._runs:
             return  # there is nothing to touch, and everybody was told why
-        until = self._until() if self._clock.now() - self._ran_at > TICK_S else None  # what was before this hand was so without it
+        until = self._bench_clock.until(self._t)  # what was before this hand was so without it
         try:
-            self._t = await self._ask("hands", Hands.model_validate(message["hands"]), until, self._slice_s())
+            before = until if until - self._t > self._beat.rates.tick_s else None
+            self._t = await self._ask("hands", Hands.model_validate(message["hands"]), before, self._slice_s())
             self._wake()
         except ValueError as error:
             await self._reply(message["reply"], Trouble(text=str(error)))

@@ -50,6 +50,11 @@ def open_inbox(channel: str) -> Inbox:
     return inbox
 
 
+def inboxes() -> list[Inbox]:
+    """Of every bench that runs here."""
+    return list(_inboxes.values())
+
+
 def close_inbox(channel: str) -> None:
     """It runs here no longer."""
     _inboxes.pop(channel, None)

@@ -9,15 +9,16 @@ import re
 from django.conf import settings
 from django.contrib.auth import get_user_model
 from django.test import Client
-from playwright.sync_api import TimeoutError, expect
+from playwright.sync_api import expect
 
 from server.bench.models import BenchRecord
 from server.crafts.models import Craft
 from server.demo import services as demo
 from tests import live
+from tests.browser import acts
 from tests.database import WithDemo
 
-expect.set_options(timeout=30_000)  # a busy machine is slow, and nothing is gained by giving up early
+expect.set_options(timeout=1000 * live.GIVE_UP_S)
 WHO = ("wren", "teal", "heron", "dipper")
 QUIET = re.compile(r"status of (4\d\d)|WebSocket connection")  # the browser logs refused requests by itself
 
@@ -28,7 +29,6 @@ def in_browser(test):
     @functools.wraps(test)
     def run(self):
         server = live.server()
-        server.pace.set(self.pace)
         sessions = {name: _session_of(name) for name in WHO}
         crafts = {craft.name: craft.pk for craft in Craft.objects.filter(workshop__name=demo.CREW)}
 
@@ -58,6 +58,9 @@ def _session_of(name):
 class People:
     """Everybody at a browser in one test."""
 
+    passes = staticmethod(acts.passes)
+    until = staticmethod(acts.until)
+
     def __init__(self, windows, address, sessions, crafts):
         self._windows, self.address, self._sessions, self._crafts = windows, address, sessions, crafts
         self._taken, self.troubles = [], []
@@ -67,6 +70,7 @@ class People:
         context = self._windows.take(self.screen)
         self._taken.append((context, self.screen))
         page = context.new_page()
+        acts.Now.pages.append(page)
         page.on("pageerror", lambda error: self.troubles.append(str(error)))
         page.on("console", lambda message: self.troubles.append(message.text) if message.type == "error" and not QUIET.search(message.text) else None)
         return page
@@ -99,7 +103,8 @@ class People:
         page.goto(f"{self.address}/crafts/{self._crafts[craft]}/{hop.lower().replace(' ', '-')}")
         page.wait_for_selector("[data-ready] nav[aria-label=Chain]")
         page.get_by_role("heading", level=1, name=hop).wait_for()
-        settled(page)
+        acts.looked_at(page)
+        acts.settled(page)
         return page
 
     def picture(self, name):
@@ -109,62 +114,15 @@ class People:
                 page.screenshot(path=f"{folder}/{name}-{number}.png")
 
     def leave(self):
+        acts.Now.pages.clear()
         for context, screen in self._taken:
             self._windows.give_back(context, screen)
 
 
-def settled(page):
-    """Nothing is on its way any more that could push what is there from under the pointer: a press that lands elsewhere than its release is no click."""
-    page.evaluate("document.fonts.ready.then(() => new Promise((done) => requestAnimationFrame(() => requestAnimationFrame(() => done()))))")
-    page.wait_for_selector("[data-settled]", state="attached")
-
-
-def go(page, hop):
-    page.get_by_role("navigation", name="Chain").get_by_role("link", name=hop).click()
-    page.get_by_role("heading", level=1, name=hop).wait_for()
-    settled(page)
-
-
-def choose(page, label, option):
-    """Take the option whose name begins so. What comes in late may push the list's head away from under the pointer, which shuts it: it is opened until it stands open."""
-    head, wanted = page.get_by_role("combobox", name=label, exact=True), page.get_by_role("option", name=re.compile(f"^{option}"))
-    for left in reversed(range(3)):
-        head.click()
-        try:
-            wanted.wait_for(timeout=4_000 if left else 30_000)
-            break
-        except TimeoutError:
-            if not left:
-                raise
-            page.keyboard.press("Escape")
-    wanted.click()
-    expect(page.locator(".MuiPopover-root")).to_have_count(0)  # while it goes it still lies over the bench
-
-
-def band_of(page, mode):
-    """The row of a mode band, with its exact figures laid open."""
-    row = page.get_by_role("group", name=f"Mode band of {mode}")
-    row.get_by_role("button", name=re.compile("^Type exactly")).click()
-    return row
-
-
-def coin(page, hop):
-    """The coin of a hop in the chain, by its label for screen readers."""
-    return page.get_by_role("navigation", name="Chain").get_by_role("link", name=hop).get_by_role("img")
-
-
-def wait_coin(page, hop, state):
-    page.get_by_role("navigation", name="Chain").get_by_role("link", name=hop).get_by_label(state).wait_for()
-
-
 class BrowserTest(WithDemo):
-    """Tests on the demo's crafts. Unless `as_flashed`, Avocet's receiver has firmware that fits its module, so that its link stands.
-
-    `pace`: how many bench seconds pass in one of the pilot's.
-    """
+    """Tests on the demo's crafts. Unless `as_flashed`, Avocet's receiver has firmware that fits its module, so that its link stands."""
 
     as_flashed = False
-    pace = live.PACE
 
     def setUp(self):
         if not self.as_flashed:

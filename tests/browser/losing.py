@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import re
 
-from playwright.sync_api import Page, expect
+from playwright.sync_api import Page
 
-from tests.browser.test_hops import bench_of
+from tests.browser.acts import SEEN_S, bench_of, passes, until
 
 ON_LEFT = re.compile(r" (0\.[1-9]\d|1\.00)$")
 
@@ -16,37 +16,39 @@ def proof(page: Page, name: str):
     return page.get_by_role("region", name="Proofs").get_by_role("listitem").filter(has_text=name)
 
 
-def is_proven(page: Page, name: str, *, within_s: float = 60) -> None:
-    """Wait until a proof holds: some take half a minute of the bench's time, which a busy machine does not hurry."""
-    expect(proof(page, name).get_by_role("img", name="proven", exact=True)).to_be_visible(timeout=1000 * within_s)
+def is_proven(page: Page, name: str) -> None:
+    """Wait until a proof holds: some take half a minute of the bench's time."""
+    until(proof(page, name).get_by_role("img", name="proven", exact=True)).to_be_visible()
 
 
 def throttle_up(page: Page) -> None:
     """By its key, until it stands well above low; it stays there."""
     page.keyboard.down("w")
-    expect(page.locator("[data-gimbal=left]")).to_have_attribute("data-at", ON_LEFT)
+    until(page.locator("[data-gimbal=left]")).to_have_attribute("data-at", ON_LEFT)
     page.keyboard.up("w")
+    passes(SEEN_S)
 
 
 def throttle_down(page: Page) -> None:
     """All the way."""
     page.keyboard.down("s")
-    expect(page.locator("[data-gimbal=left]")).to_have_attribute("data-at", re.compile(r" -1\.00$"))
+    until(page.locator("[data-gimbal=left]")).to_have_attribute("data-at", re.compile(r" -1\.00$"))
     page.keyboard.up("s")
+    passes(SEEN_S)
 
 
 def arm(page: Page, on: str = "armed") -> None:
     """Flip the arm switch, and see what the board makes of it."""
-    expect(bench_of(page).get_by_text("link lost just before")).to_have_count(0)
+    until(bench_of(page).get_by_text("link lost just before")).to_have_count(0)
     page.keyboard.press("1")
-    expect(bench_of(page).get_by_text(on, exact=True)).to_be_visible()
+    until(bench_of(page).get_by_text(on, exact=True)).to_be_visible()
 
 
 def lose_while_armed(page: Page) -> None:
     """Throttle up, transmitter off."""
     throttle_up(page)
     page.keyboard.press("x")  # by its key: the button moves while the headline above it changes
-    expect(bench_of(page).get_by_text("link lost: fallback")).to_be_visible()
+    until(bench_of(page).get_by_text("link lost: fallback")).to_be_visible()
 
 
 def prove_the_rest(page: Page) -> None:
@@ -54,7 +56,7 @@ def prove_the_rest(page: Page) -> None:
     throttle_down(page)
     page.keyboard.press("1")
     page.get_by_role("button", name="Transmitter off").click()
-    expect(bench_of(page).get_by_text("link lost: fallback")).to_be_visible()
+    until(bench_of(page).get_by_text("link lost: fallback")).to_be_visible()
     page.get_by_role("button", name="Transmitter on").click()
     is_proven(page, "disarmed")
     arm(page)
@@ -66,8 +68,9 @@ def prove_the_rest(page: Page) -> None:
     page.get_by_role("button", name="0 %", exact=True).click()
     page.get_by_role("button", name=re.compile("^Walk 30 m away")).click()
     headings = page.get_by_role("group", name="Headings").get_by_role("button")
+    until(headings.first).to_be_visible()
     for index in range(8):
         headings.nth(index).click()
         if index < 7:
-            expect(headings.nth(index)).to_contain_text(re.compile(r"\d %"))
+            until(headings.nth(index)).to_contain_text(re.compile(r"\d %"))
     is_proven(page, "range walk")

@@ -4,8 +4,6 @@ from __future__ import annotations
 
 import re
 
-from playwright.sync_api import expect
-
 from linkcore.craft.document import Fitted
 from linkcore.craft.parts import KitParts
 from linkcore.parts.catalogue import shipped
@@ -13,14 +11,10 @@ from linkcore.parts.models import Peripheral
 from linkcore.wiring.netlist import wires_for
 from server.crafts.models import Craft
 from server.parts.models import OwnPart
-from tests.browser.base import BrowserTest, choose, go, in_browser, wait_coin
+from tests.browser.acts import CRACKED, asked, choose, drag, findings_of, go, mend, region, take_poses, tip, until, wait_coin, write
+from tests.browser.base import BrowserTest, in_browser
 from tests.browser.looks import nothing_serious
 from tests.browser.ready import dunlin_wired, take_up
-from tests.browser.test_hops import CRACKED, drag, findings_of, mend, write
-
-
-def region(page, name):
-    return page.get_by_role("region", name=name, exact=True)
 
 
 def look_at_pack(page):
@@ -28,74 +22,51 @@ def look_at_pack(page):
     return region(page, "The pack, and what hangs on it")
 
 
-def tip(page, key, times=11):
-    """Level, then so many steps of 5 degrees by an arrow key."""
-    ring = page.get_by_role("slider", name="Tip the craft")
-    ring.focus()
-    page.keyboard.press("Home")
-    for _ in range(times):
-        page.keyboard.press(key)
-
-
-def asked(page, text):
-    expect(region(page, "Which way the board sits").get_by_role("status")).to_contain_text(text)
-
-
-def take_poses(page):
-    page.get_by_role("button", name=re.compile("Find it by hand|Take the poses anew")).first.click()
-    asked(page, "Now nose down")
-    tip(page, "ArrowUp")
-    asked(page, "Now right side down")
-    tip(page, "ArrowRight")
-    expect(region(page, "Which way the board sits").get_by_role("status")).to_have_count(0)
-    page.get_by_role("button", name="Set it level").click()
-
-
 class CurlewTest(BrowserTest):
     @in_browser
     def test_its_board_is_found_turned_set_levelled_and_proven(self, people):
         page = people.open("Curlew", "Airframe")
-        expect(page.get_by_text("Nobody has found yet how the board sits in this craft.")).to_be_visible()
+        until(page.get_by_text("Nobody has found yet how the board sits in this craft.")).to_be_visible()
         tip(page, "ArrowUp")
         side = page.get_by_role("img", name=re.compile("^from behind: hands (left|right) down 0°, board left down 5"))
-        expect(side).to_be_visible()  # tipped over its nose, the board believes it to lie on its side
+        until(side).to_be_visible()  # tipped over its nose, the board believes it to lie on its side
         page.get_by_role("button", name="Set it level").click()
         take_poses(page)
-        expect(region(page, "Facing")).to_contain_text("USB points left.")
-        expect(findings_of(page)).to_contain_text("USB points left; the board believes that USB points back.")
+        until(region(page, "Facing")).to_contain_text("USB points left.")
+        until(findings_of(page)).to_contain_text("USB points left; the board believes that USB points back.")
         wait_coin(page, "Airframe", CRACKED)
         nothing_serious(self, page, "Airframe")
         region(page, "Facing").get_by_role("button", name="Set it").click()
         write(page)
-        expect(page.get_by_text("USB points left, and the board runs it so. Look: does it?")).to_be_visible()
+        until(page.get_by_text("USB points left, and the board runs it so. Look: does it?")).to_be_visible()
         page.get_by_role("button", name="I see it point there").click()
-        expect(page.get_by_text("USB points left, seen and set.")).to_be_visible()
+        until(page.get_by_text("USB points left, seen and set.")).to_be_visible()
         page.get_by_role("button", name="It stands level: measure").click()
-        expect(region(page, "Level")).to_contain_text("The board believes it tilted by")
+        until(region(page, "Level")).to_contain_text("The board believes it tilted by")
         region(page, "Level").get_by_role("button", name="Take that for level").click()
         write(page)
-        expect(region(page, "Level")).to_contain_text("The board takes it for level, within")
+        until(region(page, "Level")).to_contain_text("The board takes it for level, within")
         tip(page, "ArrowUp")
-        expect(page.get_by_role("img", name=re.compile(r"^from the side: hands nose down 55°, board nose down 5\d°"))).to_be_visible()
-        expect(page.get_by_role("tab", name="How the board sits proven")).to_be_visible()
+        until(page.get_by_role("img", name=re.compile(r"^from the side: hands nose down 55°, board nose down 5\d°"))).to_be_visible()
+        until(page.get_by_role("tab", name="How the board sits proven")).to_be_visible()
         self.power(page)
-        expect(page.get_by_role("tab", name="The pack proven")).to_be_visible()
+        until(page.get_by_role("tab", name="The pack proven")).to_be_visible()
         wait_coin(page, "Airframe", re.compile("^blank"))
-        expect(page.get_by_role("navigation", name="Chain").get_by_role("link", name="Airframe")).to_contain_text("USB left")
+        until(page.get_by_role("navigation", name="Chain").get_by_role("link", name="Airframe")).to_contain_text("USB left")
 
     def power(self, page):
         """Voltage and current beside a meter, at rest and with the motors turning."""
         page.get_by_role("button", name="Set it level").click()
         pack = look_at_pack(page)
         pack.get_by_role("button", name=re.compile("Take the bench's meter: .* V")).click()
-        expect(pack).to_contain_text("4 lie there.")
+        until(pack).to_contain_text("4 lie there.")
         pack.get_by_role("button", name=re.compile("Take the bench's meter: .* A")).click()
-        expect(pack).to_contain_text("One reading is taken.")
+        until(pack).to_contain_text("One reading is taken.")
         page.keyboard.press("1")
-        expect(page.get_by_text("armed", exact=True)).to_be_visible()
+        until(page.get_by_text("armed", exact=True)).to_be_visible()
         drag(page, "left", [(0, 0.2)], stay=0.4)
         pack.get_by_role("button", name=re.compile(r"Take the bench's meter: 22\.\d A")).click()  # once the lever is where it was meant to be
-        expect(pack).to_contain_text("That is what flows.")
+        until(pack).to_contain_text("That is what flows.")
 
     @in_browser
     def test_it_is_tipped_by_dragging_and_what_contradicts_itself_is_not_taken(self, people):
@@ -112,25 +83,25 @@ class CurlewTest(BrowserTest):
             page.mouse.up()
 
         dragged(0, 32)
-        expect(page.get_by_role("slider", name="Tip the craft")).to_have_attribute("aria-valuetext", re.compile("tipped by 6[0-9] degrees, nose down"))
+        until(page.get_by_role("slider", name="Tip the craft")).to_have_attribute("aria-valuetext", re.compile("tipped by 6[0-9] degrees, nose down"))
         asked(page, "Now right side down")
         dragged(-32, 0)
-        expect(region(page, "Which way the board sits").get_by_role("alert")).to_contain_text("left side down; take both again. Nothing was taken.")
-        expect(page.get_by_role("button", name="Find it by hand")).to_be_visible()
+        until(region(page, "Which way the board sits").get_by_role("alert")).to_contain_text("left side down; take both again. Nothing was taken.")
+        until(page.get_by_role("button", name="Find it by hand")).to_be_visible()
 
     @in_browser
     def test_hands_that_shake_give_nothing_and_a_checker_may_measure_but_not_set(self, people):
         page = people.open("Curlew", "Airframe", "heron")
         page.get_by_label("Hands shake").click()
         page.get_by_role("button", name="Find it by hand").click()
-        expect(region(page, "Which way the board sits")).to_contain_text("It moves, or lies as it did: nothing is taken of that.")
+        until(region(page, "Which way the board sits")).to_contain_text("It moves, or lies as it did: nothing is taken of that.")
         page.get_by_label("Hands shake").click()
         asked(page, "Now nose down")
         tip(page, "ArrowUp")
         asked(page, "Now right side down")
         tip(page, "ArrowRight")
-        expect(region(page, "Facing")).to_contain_text("USB points left.")
-        expect(region(page, "Facing").get_by_role("button", name="Set it")).to_be_disabled()
+        until(region(page, "Facing")).to_contain_text("USB points left.")
+        until(region(page, "Facing").get_by_role("button", name="Set it")).to_be_disabled()
 
 
 class DunlinTest(BrowserTest):
@@ -142,17 +113,17 @@ class DunlinTest(BrowserTest):
     def test_its_pack_is_found_to_be_another_than_was_chosen(self, people):
         page = people.open("Dunlin", "Airframe")
         pack = look_at_pack(page)
-        expect(pack).to_contain_text("Reedbed 3-3500 was chosen: 3 cells of Li-ion")
+        until(pack).to_contain_text("Reedbed 3-3500 was chosen: 3 cells of Li-ion")
         pack.get_by_label("Meter at the pack").fill("0")
         pack.get_by_label("Meter at the pack").press("Enter")
-        expect(page.get_by_role("alert")).to_contain_text("the meter reads 0 V")
-        expect(pack).to_contain_text("The meter's reading at rest tells how many lie there.")
+        until(page.get_by_role("alert")).to_contain_text("the meter reads 0 V")
+        until(pack).to_contain_text("The meter's reading at rest tells how many lie there.")
         pack.get_by_role("button", name=re.compile("Take the bench's meter: 8.[34]")).click()
-        expect(findings_of(page)).to_contain_text(re.compile(r"2 cells lie there, at 8\.[34]\d? V; the Reedbed 3-3500 that was chosen has 3\."))
+        until(findings_of(page)).to_contain_text(re.compile(r"2 cells lie there, at 8\.[34]\d? V; the Reedbed 3-3500 that was chosen has 3\."))
         wait_coin(page, "Airframe", CRACKED)
         mend(page, "It is a Tussock 2-1000: choose it")
-        expect(pack).to_contain_text("Tussock 2-1000 was chosen: 2 cells of LiPo")
-        expect(findings_of(page)).not_to_contain_text("cells lie there")
+        until(pack).to_contain_text("Tussock 2-1000 was chosen: 2 cells of LiPo")
+        until(findings_of(page)).not_to_contain_text("cells lie there")
 
 
 class AvocetTest(BrowserTest):
@@ -174,8 +145,8 @@ class AvocetTest(BrowserTest):
         page = people.open("Avocet", "Loom")
         page.get_by_role("button", name="Move camera V+").click()
         choose(page, "Pad of camera V+", "BAT")
-        expect(findings_of(page)).to_contain_text("camera, Own Stilt 24 bears 24 V; BAT gives 25.2 V with the pack full.")
+        until(findings_of(page)).to_contain_text("camera, Own Stilt 24 bears 24 V; BAT gives 25.2 V with the pack full.")
         go(page, "Airframe")
         pack = look_at_pack(page)
-        expect(pack).to_contain_text("Camera hangs on the pack itself: it bears 24 V, and the full pack has 25.2 V.")
-        expect(pack).to_contain_text("Too much for the camera: see the Loom.")
+        until(pack).to_contain_text("Camera hangs on the pack itself: it bears 24 V, and the full pack has 25.2 V.")
+        until(pack).to_contain_text("Too much for the camera: see the Loom.")

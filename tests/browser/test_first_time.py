@@ -4,12 +4,9 @@ from __future__ import annotations
 
 import re
 
-from playwright.sync_api import expect
-
-from tests.browser.base import BrowserTest, go, in_browser, wait_coin
+from tests.browser.acts import BLANK, CRACKED, RINGS, go, until, wait_coin
+from tests.browser.base import BrowserTest, in_browser
 from tests.browser.looks import nothing_serious
-
-BLANK, CRACKED, RINGS = (re.compile(f"^{state}") for state in ("blank", "cracked", "rings true"))
 
 
 class FirstTimeTest(BrowserTest):
@@ -19,53 +16,53 @@ class FirstTimeTest(BrowserTest):
         nothing_serious(self, page, "an empty workshop")
         page.get_by_role("button", name="Make a craft").click()
         coming = page.get_by_role("region", name="What comes next")
-        expect(coming).to_contain_text("you choose the board, the receiver and the transmitter in the Kit")
+        until(coming).to_contain_text("you choose the board, the receiver and the transmitter in the Kit")
         page.get_by_label(re.compile("^Name")).fill("Knot")
         page.get_by_role("combobox", name="Board").click()
         page.get_by_role("option", name=re.compile("^Merle F7")).click()
-        expect(coming).to_contain_text("you choose the receiver and the transmitter in the Kit")
+        until(coming).to_contain_text("you choose the receiver and the transmitter in the Kit")
         page.get_by_role("button", name="Make the craft").click()
 
         first = page.get_by_role("region", name="First step")
-        expect(first).to_contain_text("Choose the receiver and the transmitter.")
+        until(first).to_contain_text("Choose the receiver and the transmitter.")
         nothing_serious(self, page, "a craft that is not begun")
         for label, part in (("Receiver", "Pip S8"), ("Transmitter", "Harrow 16")):
             page.get_by_role("combobox", name=label, exact=True).click()
             page.get_by_role("option", name=re.compile(f"^{part}")).click()
-        expect(first).to_contain_text("Put ESCs into the kit.")
+        until(first).to_contain_text("Put ESCs into the kit.")
         for hop in ("Kit", "Port plan", "Loom", "Load", "Bind", "Line", "Sticks", "Switchboard", "Lost link"):
             wait_coin(page, hop, BLANK)
         page.get_by_role("combobox", name="Add a device").click()
         page.get_by_role("option", name=re.compile("^Tiller 4")).click()
-        expect(first).to_have_count(0)
+        until(first).to_have_count(0)
 
         go(page, "Port plan")
-        expect(first).to_contain_text("Pick the RX pad for the receiver's SBUS pin.")
+        until(first).to_contain_text("Pick the RX pad for the receiver's SBUS pin.")
         first.get_by_role("link", name="Work it out").click()
         page.get_by_role("list", name="Plans").get_by_role("button", name="Take this plan").first.click()
-        expect(first).to_have_count(0)
+        until(first).to_have_count(0)
         go(page, "Switchboard")
-        expect(first).to_contain_text("Give arming a switch channel and a mode band.")
+        until(first).to_contain_text("Give arming a switch channel and a mode band.")
         page.get_by_role("button", name="Give arming a mode band").click()
         first.get_by_role("button", name="Mended in the draft: write it to the board").click()
-        expect(first).to_have_count(0)
+        until(first).to_have_count(0)
 
     @in_browser
     def test_a_sample_is_made_on_demand_and_can_be_played_with(self, people):
         page = people.sign_in("dipper")
         page.get_by_role("button", name="Make the sample craft").click()
         page.get_by_role("heading", level=1, name="Kit").wait_for()
-        expect(page.get_by_role("banner")).to_contain_text("Sample quad")
+        until(page.get_by_role("banner")).to_contain_text("Sample quad")
         for hop in ("Kit", "Port plan", "Load", "Bind", "Line", "Sticks", "Switchboard"):
             wait_coin(page, hop, RINGS)
         go(page, "Loom")
-        expect(page.get_by_text(re.compile(r"^\d+ of 29 rung out$"))).to_be_visible()
+        until(page.get_by_text(re.compile(r"^\d+ of 29 rung out$"))).to_be_visible()
         wait_coin(page, "Loom", BLANK)
         page.get_by_role("button", name="Remove the wire of receiver SBUS").click()
         wait_coin(page, "Port plan", CRACKED)  # what was proven and is undone is wrong, not to be begun
         page.goto(people.address)
-        expect(page.get_by_role("link", name="Sample quad")).to_be_visible()
-        expect(page.get_by_role("button", name="Make the sample craft")).to_have_count(0)
+        until(page.get_by_role("link", name="Sample quad")).to_be_visible()
+        until(page.get_by_role("button", name="Make the sample craft")).to_have_count(0)
 
 
 class JumpTest(BrowserTest):
@@ -74,11 +71,11 @@ class JumpTest(BrowserTest):
         page = people.open("Curlew", "Sticks")
         marks = page.get_by_role("navigation", name="Further down")
         below = page.get_by_role("region", name="From thumb to loop")
-        expect(below).not_to_be_in_viewport()
+        until(below).not_to_be_in_viewport()
         marks.get_by_role("button", name="From thumb to loop").click()
-        expect(below).to_be_in_viewport()
-        expect(below).to_be_focused()
+        until(below).to_be_in_viewport()
+        until(below).to_be_focused()
         go(page, "Lost link")
         page.get_by_role("button", name="Alarm line from a log").click()
         page.get_by_role("heading", level=1, name="Alarm line").wait_for()
-        expect(marks).to_have_count(0)
+        until(marks).to_have_count(0)

@@ -4,144 +4,95 @@ from __future__ import annotations
 
 import re
 
-from playwright.sync_api import expect
-
 from server.crafts.models import Craft
-from tests import live
-from tests.browser.base import BrowserTest, band_of, go, in_browser, wait_coin
-
-RINGS, CRACKED, BLANK = re.compile("^rings true"), re.compile("^cracked"), re.compile("^blank")
-
-
-def bench_of(page):
-    return page.get_by_role("complementary", name="Bench")
-
-
-def findings_of(page):
-    return page.get_by_role("region", name="Findings")
-
-
-def mend(page, name, role="button"):
-    """Press what mends a finding: in the line at the foot, or where all findings lie open."""
-    strip = findings_of(page)
-    strip.locator("button, a").filter(has_text=name).first.wait_for(state="attached")
-    button = strip.get_by_role(role, name=name)
-    laid_open = button.count() == 0
-    if laid_open:
-        strip.locator("[aria-controls=all-findings]").click()
-    button.first.click()
-    if laid_open:
-        strip.press("Escape")
-
-
-def write(page):
-    page.get_by_role("button", name=re.compile("differs? from the board")).wait_for()
-    page.get_by_role("button", name="Write to board").click()
-
-
-def restart(page):
-    expect(page.get_by_text("restart due")).to_be_visible()
-    page.get_by_role("button", name="Restart board").click()
-
-
-def solve(page):
-    """Avocet's clash."""
-    page.get_by_role("button", name="Work it out").click()
-    page.get_by_role("listitem", name="Move ESC to R7").get_by_role("button", name="Take this plan").click()
-
-
-def drag(page, side, places, stay=0.0):
-    """Drag a gimbal through places given as -1 to 1, staying `stay` bench seconds at each, and let it go."""
-    box = page.locator(f"[data-gimbal={side}]").bounding_box()
-    x, y = box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
-    page.mouse.move(x, y)
-    page.mouse.down()
-    for to_x, to_y in places:
-        page.mouse.move(x + to_x * 46, y - to_y * 46, steps=4)
-        page.wait_for_function(
-            "([side, x, y]) => { const at = document.querySelector(`[data-gimbal=${side}]`).dataset.at.split(' ');"
-            " return Math.abs(at[0] - x) < 0.07 && Math.abs(at[1] - y) < 0.07 }",
-            arg=[side, to_x, to_y],
-        )
-        if stay:
-            page.evaluate("seconds => { window.standUntil = performance.now() + seconds * 1000 }", stay / live.server().pace.read())
-            page.wait_for_function("() => performance.now() > window.standUntil")
-    page.mouse.up()
-
-
-def axis(page, name, column):
-    return page.get_by_role("row", name=re.compile(f"^{name}")).get_by_role("cell").nth(column)
-
-
-NOW, LOW, CENTRE, HIGH = 1, 2, 3, 4
+from tests.browser.acts import (
+    BLANK,
+    CENTRE,
+    CRACKED,
+    HIGH,
+    LOW,
+    NOW,
+    RINGS,
+    axis,
+    band_of,
+    bench_of,
+    drag,
+    findings_of,
+    go,
+    mend,
+    restart,
+    solve,
+    until,
+    wait_coin,
+    write,
+)
+from tests.browser.base import BrowserTest, in_browser
 
 
 class BenchTest(BrowserTest):
-    pace = 1.0  # a board that starts is to be seen doing so
-
     @in_browser
     def test_power_bind_and_air_show_themselves_everywhere(self, people):
         page = people.open("Curlew", "Line")
         bench = bench_of(page)
-        expect(bench.get_by_text("Green, steady.")).to_be_visible()
+        until(bench.get_by_text("Green, steady.")).to_be_visible()
 
         bench.get_by_role("switch", name="Transmitter on").click()
-        expect(bench.get_by_text("Red, slow blink.")).to_be_visible()
-        expect(findings_of(page)).to_contain_text("The transmitter is off.")
-        expect(bench.get_by_text("LQ 0 %")).to_be_visible()
+        until(bench.get_by_text("Red, slow blink.")).to_be_visible()
+        until(findings_of(page)).to_contain_text("The transmitter is off.")
+        until(bench.get_by_text("LQ 0 %")).to_be_visible()
         bench.get_by_role("switch", name="Transmitter on").click()
 
         bench.get_by_role("switch", name="Receiver plugged in").click()
-        expect(bench.get_by_text("Dark.")).to_be_visible()
-        expect(findings_of(page)).to_contain_text("The receiver has no power")
+        until(bench.get_by_text("Dark.")).to_be_visible()
+        until(findings_of(page)).to_contain_text("The receiver has no power")
         bench.get_by_role("switch", name="Receiver plugged in").click()
 
         bench.get_by_role("switch", name="pack").click()
-        expect(bench.get_by_text("Dark.")).to_be_visible()
-        expect(page.get_by_text("nothing: no edges")).to_be_visible()
+        until(bench.get_by_text("Dark.")).to_be_visible()
+        until(page.get_by_text("nothing: no edges")).to_be_visible()
         bench.get_by_role("switch", name="USB").click()
-        expect(bench.get_by_text("restarting…")).to_be_visible()
-        expect(bench.get_by_text("link good")).to_be_visible()
+        until(bench.get_by_text("restarting…")).to_be_visible()
+        until(bench.get_by_text("link good")).to_be_visible()
 
         bench.get_by_role("button", name="60 %").click()
-        expect(page.get_by_text(re.compile(r"\d+ frame lost"))).to_be_visible()
-        expect(bench.get_by_text(re.compile(r"^LQ [2-6]\d %$"))).to_be_visible()
+        until(page.get_by_text(re.compile(r"\d+ frame lost"))).to_be_visible()
+        until(bench.get_by_text(re.compile(r"^LQ [2-6]\d %$"))).to_be_visible()
         bench.get_by_role("button", name="0 %", exact=True).click()
-        expect(bench.get_by_text("LQ 100 %")).to_be_visible()
+        until(bench.get_by_text("LQ 100 %")).to_be_visible()
 
     @in_browser
     def test_levers_gimbals_and_keys(self, people):
         page = people.open("Curlew", "Sticks")
         bench = bench_of(page)
         lever = bench.get_by_role("slider", name="Switch S2")
-        expect(lever).to_have_attribute("aria-valuetext", "low")
+        until(lever).to_have_attribute("aria-valuetext", "low")
         lever.focus()
         page.keyboard.press("ArrowUp")
-        expect(lever).to_have_attribute("aria-valuetext", "mid")
+        until(lever).to_have_attribute("aria-valuetext", "mid")
         page.keyboard.press("ArrowUp")
         page.keyboard.press("ArrowUp")
-        expect(lever).to_have_attribute("aria-valuetext", "high")
+        until(lever).to_have_attribute("aria-valuetext", "high")
         lever.locator("[data-position=low]").click()
-        expect(lever).to_have_attribute("aria-valuetext", "low")
+        until(lever).to_have_attribute("aria-valuetext", "low")
         page.keyboard.press("Shift+Digit2")
-        expect(lever).to_have_attribute("aria-valuetext", "high")
+        until(lever).to_have_attribute("aria-valuetext", "high")
 
         page.locator("[data-gimbal=left]").focus()
         page.keyboard.down("ArrowUp")
-        expect(axis(page, "throttle", NOW)).to_have_text(re.compile(r"^(199\d|200\d)$"))
+        until(axis(page, "throttle", NOW)).to_have_text(re.compile(r"^(199\d|200\d)$"))
         page.keyboard.up("ArrowUp")
-        expect(axis(page, "yaw", NOW)).to_have_text(re.compile(r"^(149\d|150\d)$"))
-        expect(axis(page, "throttle", NOW)).to_have_text(re.compile(r"^(199\d|200\d)$"))
+        until(axis(page, "yaw", NOW)).to_have_text(re.compile(r"^(149\d|150\d)$"))
+        until(axis(page, "throttle", NOW)).to_have_text(re.compile(r"^(199\d|200\d)$"))
         page.keyboard.down("KeyS")
-        expect(axis(page, "throttle", NOW)).to_have_text(re.compile(r"^(99\d|100\d)$"))
+        until(axis(page, "throttle", NOW)).to_have_text(re.compile(r"^(99\d|100\d)$"))
         page.keyboard.up("KeyS")
 
         page.keyboard.press("b")
-        expect(bench.get_by_role("switch", name="Receiver plugged in")).to_have_count(0)
+        until(bench.get_by_role("switch", name="Receiver plugged in")).to_have_count(0)
         page.keyboard.press("b")
-        expect(bench.get_by_role("switch", name="Receiver plugged in")).to_be_visible()
+        until(bench.get_by_role("switch", name="Receiver plugged in")).to_be_visible()
         page.keyboard.press("?")
-        expect(page.get_by_role("dialog", name="Keyboard shortcuts")).to_contain_text("one hop back, one hop on")
+        until(page.get_by_role("dialog", name="Keyboard shortcuts")).to_contain_text("one hop back, one hop on")
         page.keyboard.press("Escape")
         page.keyboard.press("[")
         page.get_by_role("heading", level=1, name="Line").wait_for()
@@ -151,11 +102,11 @@ class BenchTest(BrowserTest):
         page = people.open("Curlew", "Sticks")
         switch = bench_of(page).get_by_role("switch", name="Transmitter on")
         switch.click()
-        expect(switch).not_to_be_checked()  # the switch shows what the bench says, a moment later
+        until(switch).not_to_be_checked()  # the switch shows what the bench says, a moment later
         switch.click()
-        expect(switch).to_be_checked()
+        until(switch).to_be_checked()
         page.keyboard.down("KeyD")
-        expect(axis(page, "yaw", NOW)).to_have_text(re.compile(r"^(199\d|200\d)$"))
+        until(axis(page, "yaw", NOW)).to_have_text(re.compile(r"^(199\d|200\d)$"))
         page.keyboard.up("KeyD")
 
     @in_browser
@@ -173,15 +124,15 @@ class BenchTest(BrowserTest):
         page.get_by_role("link", name="Curlew", exact=True).click()
         page.wait_for_selector("[data-ready] nav[aria-label=Chain]")
         sockets[-1].close(code=1012)
-        page.get_by_role("alert").get_by_text("The bench does not answer").wait_for()
-        expect(page.get_by_text("The bench does not answer")).to_have_count(0)
+        until(page.get_by_role("alert").get_by_text("The bench does not answer")).to_be_visible()
+        until(page.get_by_text("The bench does not answer")).to_have_count(0)
         self.assertEqual(len(sockets) >= 2, True)
 
     @in_browser
     def test_who_has_signed_out_elsewhere_sees_nothing_more(self, people):
         page = people.open("Curlew", "Line")
         page.evaluate("""() => fetch('/api/session', {method: 'DELETE', headers: {'X-CSRFToken': document.cookie.match(/csrftoken=([^;]+)/)[1]}})""")
-        page.get_by_role("button", name="Sign in").wait_for()
+        until(page.get_by_role("button", name="Sign in")).to_be_visible()
 
 
 class PortPlanTest(BrowserTest):
@@ -192,14 +143,14 @@ class PortPlanTest(BrowserTest):
         page.get_by_role("button", name="Pin SBUS of receiver").click()
         page.get_by_role("button", name=re.compile("^Pad R3, port U3")).click()
         wait_coin(page, "Port plan", CRACKED)
-        expect(findings_of(page)).to_contain_text("The receiver is soldered to R3, but U2 has its job.")
+        until(findings_of(page)).to_contain_text("The receiver is soldered to R3, but U2 has its job.")
         page.get_by_role("button", name="Pad R3, port U3, free").click()
         card = page.get_by_role("region", name="R3 is U3")
         for fact in ("U3 listens here", "its other pad is T3", "inverts inside the UART", "Soldered to it: receiver SBUS"):
-            expect(card).to_contain_text(fact)
+            until(card).to_contain_text(fact)
         go(page, "Line")
-        expect(findings_of(page)).to_contain_text("Nothing arrives at R2.")
-        expect(findings_of(page)).to_contain_text("The signal stops elsewhere")
+        until(findings_of(page)).to_contain_text("Nothing arrives at R2.")
+        until(findings_of(page)).to_contain_text("The signal stops elsewhere")
         mend(page, "Port plan", "link")
         mend(page, "Resolder the wire to R2")
         wait_coin(page, "Port plan", RINGS)
@@ -212,17 +163,17 @@ class PortPlanTest(BrowserTest):
         card = page.get_by_role("region", name="R3 is U3")
         card.get_by_role("combobox", name="Job of U3").click()
         page.get_by_role("option", name="receiver input").click()
-        expect(card).to_contain_text("The board still has free")
-        expect(findings_of(page)).to_contain_text("In the draft: U2 and U3 both have the job receiver input.")
+        until(card).to_contain_text("The board still has free")
+        until(findings_of(page)).to_contain_text("In the draft: U2 and U3 both have the job receiver input.")
         wait_coin(page, "Port plan", RINGS)
         card.get_by_role("combobox", name="Job of U3").click()
         page.get_by_role("option", name="flow sensor").click()
         write(page)
-        expect(card).to_contain_text("a port's job counts only after a restart")
+        until(card).to_contain_text("a port's job counts only after a restart")
         page.get_by_role("button", name="Restart board").click()
-        expect(page.get_by_text("draft is on the board")).to_be_visible()
+        until(page.get_by_text("draft is on the board")).to_be_visible()
         page.keyboard.press("b")
-        expect(bench_of(page).get_by_text("link good")).to_be_visible()
+        until(bench_of(page).get_by_text("link good")).to_be_visible()
 
     @in_browser
     def test_the_last_job_taken_away_says_what_is_missing(self, people):
@@ -231,9 +182,9 @@ class PortPlanTest(BrowserTest):
         card = page.get_by_role("region", name="R2 is U2")
         card.get_by_role("combobox", name="Job of U2").click()
         page.get_by_role("option", name="free").click()
-        expect(findings_of(page)).to_contain_text("In the draft: No port has the receiver job.")
+        until(findings_of(page)).to_contain_text("In the draft: No port has the receiver job.")
         mend(page, re.compile("^Give U2 the receiver job$"))
-        expect(page.get_by_text("draft is on the board")).to_be_visible()
+        until(page.get_by_text("draft is on the board")).to_be_visible()
 
 
 class LineTest(BrowserTest):
@@ -246,10 +197,10 @@ class LineTest(BrowserTest):
         restart(page)
         go(page, "Line")
         wait_coin(page, "Line", CRACKED)
-        expect(page.get_by_text("SBUS, not inverted, 100000 baud, 8E2")).to_be_visible()
-        expect(page.get_by_role("main").get_by_text("What would read it:")).to_be_visible()
+        until(page.get_by_text("SBUS, not inverted, 100000 baud, 8E2")).to_be_visible()
+        until(page.get_by_role("main").get_by_text("What would read it:")).to_be_visible()
         picture = page.get_by_role("img", name=re.compile("^Waveform"))
-        expect(picture).to_have_attribute("aria-label", re.compile(r"Sent: 0F .*Read by port U2: F8 \(parity, no stop bit\)"))
+        until(picture).to_have_attribute("aria-label", re.compile(r"Sent: 0F .*Read by port U2: F8 \(parity, no stop bit\)"))
         wait_coin(page, "Sticks", re.compile("^tarnished"))
         mend(page, re.compile(r"Set the port to inverted \(tried: 100% whole\)"))
         write(page)
@@ -265,12 +216,12 @@ class LineTest(BrowserTest):
         page.get_by_role("button", name="Look at U4").click()
         page.get_by_role("combobox", name="Receiver protocol").click()
         page.get_by_role("option", name="SBUS").click()
-        expect(findings_of(page)).to_contain_text("U4 reads SBUS; the Wisp 900 speaks CRSF.")
+        until(findings_of(page)).to_contain_text("U4 reads SBUS; the Wisp 900 speaks CRSF.")
         write(page)
         restart(page)
         go(page, "Line")
         wait_coin(page, "Line", CRACKED)
-        expect(findings_of(page).get_by_role("button", name=re.compile("protocol CRSF"))).to_be_visible()
+        until(findings_of(page).get_by_role("button", name=re.compile("protocol CRSF"))).to_be_visible()
 
 
 class SticksTest(BrowserTest):
@@ -278,25 +229,25 @@ class SticksTest(BrowserTest):
     def test_measured_anew_from_corner_to_corner(self, people):
         page = people.open("Curlew", "Sticks")
         page.get_by_role("button", name="Measure anew").click()
-        expect(page.get_by_role("row", name=re.compile("^roll")).get_by_text("move it to both ends")).to_be_visible()
+        until(page.get_by_role("row", name=re.compile("^roll")).get_by_text("move it to both ends")).to_be_visible()
         wait_coin(page, "Sticks", RINGS)  # the recorded proof stands: nothing that it rests on has changed
         drag(page, "right", [(1, 1), (1, -1), (-1, -1), (-1, 1)])
         drag(page, "left", [(1, 1), (-1, 1), (-1, -1), (1, -1), (0, -1)])
         for name in ("roll", "pitch", "yaw"):
-            expect(page.get_by_role("row", name=re.compile(f"^{name}")).get_by_text("reaches both lines, rests in the middle")).to_be_visible()
-            expect(axis(page, name, LOW)).to_have_text(re.compile(r"^(99\d|100\d)$"))
-            expect(axis(page, name, CENTRE)).to_have_text(re.compile(r"^(149\d|150\d)$"))
-            expect(axis(page, name, HIGH)).to_have_text(re.compile(r"^(199\d|200\d)$"))
-        expect(
+            until(page.get_by_role("row", name=re.compile(f"^{name}")).get_by_text("reaches both lines, rests in the middle")).to_be_visible()
+            until(axis(page, name, LOW)).to_have_text(re.compile(r"^(99\d|100\d)$"))
+            until(axis(page, name, CENTRE)).to_have_text(re.compile(r"^(149\d|150\d)$"))
+            until(axis(page, name, HIGH)).to_have_text(re.compile(r"^(199\d|200\d)$"))
+        until(
             page.get_by_role("row", name=re.compile("^throttle")).get_by_text(re.compile("^reaches both lines; stick down, the armed motors turn at"))
         ).to_be_visible()
 
     @in_browser
     def test_without_a_signal_it_says_so(self, people):
         page = people.open("Avocet", "Sticks")
-        expect(page.get_by_text("the board sees no stick")).to_have_count(2)
-        expect(findings_of(page)).to_contain_text("The signal stops elsewhere")
-        expect(axis(page, "roll", NOW)).to_have_text("–")
+        until(page.get_by_text("the board sees no stick")).to_have_count(2)
+        until(findings_of(page)).to_contain_text("The signal stops elsewhere")
+        until(axis(page, "roll", NOW)).to_have_text("–")
 
 
 class SwitchboardTest(BrowserTest):
@@ -306,28 +257,28 @@ class SwitchboardTest(BrowserTest):
         angle = band_of(page, "angle")
         low = angle.get_by_label("From")
         low.fill("9999")
-        expect(angle.get_by_text("800 to 1249")).to_be_visible()
+        until(angle.get_by_text("800 to 1249")).to_be_visible()
         low.press("Escape")
-        expect(low).to_have_value("850")
+        until(low).to_have_value("850")
         low.fill("1100")
         low.press("Enter")
-        expect(findings_of(page)).to_contain_text("In the draft: angle's mode band misses every detent of CH6, the nearest by 100 us.")
+        until(findings_of(page)).to_contain_text("In the draft: angle's mode band misses every detent of CH6, the nearest by 100 us.")
         mend(page, "Set the mode band to 850 to 1250 us")
-        expect(low).to_have_value("850")
+        until(low).to_have_value("850")
 
         horizon = band_of(page, "horizon")
         horizon.get_by_label("From").fill("1200")
         horizon.get_by_label("From").press("Enter")
-        expect(findings_of(page)).to_contain_text("The mode bands of angle and horizon overlap.")
+        until(findings_of(page)).to_contain_text("The mode bands of angle and horizon overlap.")
         horizon.get_by_role("button", name="Remove the mode band of horizon").click()
-        expect(page.get_by_role("group", name="Mode band of horizon")).to_have_count(0)
+        until(page.get_by_role("group", name="Mode band of horizon")).to_have_count(0)
         page.get_by_role("combobox", name="Add a mode").click()
         page.get_by_role("option", name=re.compile("^horizon")).click()
-        expect(band_of(page, "horizon").get_by_label("From")).to_have_value("1750")
+        until(band_of(page, "horizon").get_by_label("From")).to_have_value("1750")
         page.get_by_role("button", name="Remove the mode band of arm").click()
-        expect(findings_of(page)).to_contain_text("No mode band arms the craft.")
+        until(findings_of(page)).to_contain_text("No mode band arms the craft.")
         page.get_by_role("button", name="Give arming a mode band").click()
-        expect(band_of(page, "arm").get_by_label("To")).to_have_value("2150")
+        until(band_of(page, "arm").get_by_label("To")).to_have_value("2150")
 
     @in_browser
     def test_every_row_is_walked_and_a_high_throttle_blocks(self, people):
@@ -337,24 +288,24 @@ class SwitchboardTest(BrowserTest):
         restart(page)
         go(page, "Switchboard")
         table = page.get_by_role("region", name="Truth table")
-        expect(table.get_by_text("not measured yet").first).to_be_visible()
-        page.get_by_label(re.compile("^S1 on CH5: 1 of 2 detents learned")).wait_for()
-        page.get_by_label(re.compile("^S2 on CH6: 1 of 3 detents learned")).wait_for()
+        until(table.get_by_text("not measured yet").first).to_be_visible()
+        until(page.get_by_label(re.compile("^S1 on CH5: 1 of 2 detents learned"))).to_be_visible()
+        until(page.get_by_label(re.compile("^S2 on CH6: 1 of 3 detents learned"))).to_be_visible()
         drag(page, "left", [(0, 0)])
         for key, learned in (("1", "S1 on CH5: 2 of 2"), ("2", "S2 on CH6: 2 of 3"), ("2", "S2 on CH6: 3 of 3")):
             page.keyboard.press(key)
-            page.get_by_label(re.compile(f"^{learned} detents learned")).wait_for()
-        expect(table.get_by_text("not measured yet")).to_have_count(0)
-        expect(page.get_by_text("throttle not low").first).to_be_visible()
+            until(page.get_by_label(re.compile(f"^{learned} detents learned"))).to_be_visible()
+        until(table.get_by_text("not measured yet")).to_have_count(0)
+        until(page.get_by_text("throttle not low").first).to_be_visible()
         self.assertEqual(page.get_by_role("row", name=re.compile(r"^high .* arm .* seen")).count(), 0)
         drag(page, "left", [(0, -1)])
         page.keyboard.press("1")
         for place, mode in (("high", "acro"), ("low", "acro"), ("mid", "angle")):
-            page.get_by_role("row", name=re.compile(f"^low {place} – {mode}.* seen$")).wait_for()
+            until(page.get_by_role("row", name=re.compile(f"^low {place} – {mode}.* seen$"))).to_be_visible()
             page.keyboard.press("1")
-            page.get_by_role("row", name=re.compile(f"^high {place} arm {mode}.* seen$")).wait_for()
+            until(page.get_by_role("row", name=re.compile(f"^high {place} arm {mode}.* seen$"))).to_be_visible()
             page.keyboard.press("1")
-            page.get_by_role("row", name=re.compile(f"^low {place} – {mode}.* seen$")).wait_for()
+            until(page.get_by_role("row", name=re.compile(f"^low {place} – {mode}.* seen$"))).to_be_visible()
             page.keyboard.press("2")
         wait_coin(page, "Switchboard", RINGS)
 
@@ -366,7 +317,7 @@ class LostLinkTest(BrowserTest):
         page.get_by_role("combobox", name="Pip S8 on loss").click()
         page.get_by_role("option", name="repeats its last values").click()
         wait_coin(page, "Lost link", CRACKED)
-        expect(page.get_by_text("the receiver hides the loss: the board never learns of it")).to_be_visible()
+        until(page.get_by_text("the receiver hides the loss: the board never learns of it")).to_be_visible()
         mend(page, "Set the receiver to no pulses")
         wait_coin(page, "Lost link", BLANK)
 
@@ -376,22 +327,22 @@ class LostLinkTest(BrowserTest):
         page.get_by_role("combobox", name="Wisp 900 on loss").click()
         page.get_by_role("option", name="sends values of its own").click()
         arm = page.get_by_label("Its arm, CH5")
-        expect(arm).to_have_value("1500")
-        expect(findings_of(page)).to_contain_text("The Wisp 900's own values disarm the craft")
-        expect(page.get_by_label("Its throttle, CH3")).to_have_value("1000")
+        until(arm).to_have_value("1500")
+        until(findings_of(page)).to_contain_text("The Wisp 900's own values disarm the craft")
+        until(page.get_by_label("Its throttle, CH3")).to_have_value("1000")
         arm.fill("1900")
         arm.press("Enter")
         wait_coin(page, "Lost link", CRACKED)
-        expect(findings_of(page)).to_contain_text("its value for CH5 keeps the craft armed.")
+        until(findings_of(page)).to_contain_text("its value for CH5 keeps the craft armed.")
         mend(page, "Set the receiver to no pulses")
         wait_coin(page, "Lost link", BLANK)
-        expect(arm).to_have_count(0)
+        until(arm).to_have_count(0)
 
     @in_browser
     def test_coots_hold_is_a_stop_before_anything_is_switched_off_and_is_mended(self, people):
         page = people.open("Coot", "Lost link")
         wait_coin(page, "Lost link", CRACKED)
-        expect(findings_of(page)).to_contain_text("The Six Pack is set to hold, which hides the loss from the board.")
+        until(findings_of(page)).to_contain_text("The Six Pack is set to hold, which hides the loss from the board.")
         mend(page, "Give arming a mode band; then a preset of the receiver can take it to off", "link")
         page.get_by_role("heading", level=1, name="Switchboard").wait_for()
         page.get_by_role("combobox", name="Arm by").click()
@@ -400,34 +351,34 @@ class LostLinkTest(BrowserTest):
         mend(page, re.compile(r"^Set the receiver to preset, with throttle \(CH3\) at 1500 us, which disarms after \d+ s$"))
         write(page)
         wait_coin(page, "Lost link", BLANK)
-        expect(findings_of(page)).to_contain_text("The Six Pack's own values disarm the craft")
+        until(findings_of(page)).to_contain_text("The Six Pack's own values disarm the craft")
 
     @in_browser
     def test_an_armed_board_takes_no_settings(self, people):
         page = people.open("Curlew", "Lost link")
         page.keyboard.press("1")
-        expect(bench_of(page).get_by_text("armed", exact=True)).to_be_visible()
+        until(bench_of(page).get_by_text("armed", exact=True)).to_be_visible()
         page.get_by_label("Board's grace").fill("500")
         page.get_by_label("Board's grace").press("Enter")
         write(page)
-        expect(page.get_by_role("status").get_by_text("write: the board is armed and takes no settings; disarm first")).to_be_visible()
+        until(page.get_by_role("status").get_by_text("write: the board is armed and takes no settings; disarm first")).to_be_visible()
         page.get_by_role("button", name="Restart board").click()
-        expect(page.get_by_role("status").get_by_text("restart: the board is armed; disarm first")).to_be_visible()
+        until(page.get_by_role("status").get_by_text("restart: the board is armed; disarm first")).to_be_visible()
         page.get_by_role("heading", level=1).click()
         page.keyboard.press("1")
-        expect(bench_of(page).get_by_text("disarmed", exact=True)).to_be_visible()
+        until(bench_of(page).get_by_text("disarmed", exact=True)).to_be_visible()
         write(page)
-        expect(page.get_by_text("draft is on the board")).to_be_visible()
+        until(page.get_by_text("draft is on the board")).to_be_visible()
 
     @in_browser
     def test_a_loss_without_arming_proves_just_that(self, people):
         page = people.open("Curlew", "Lost link")
         page.get_by_role("button", name="Transmitter off").click()
-        expect(page.get_by_label("Board's log")).to_contain_text("link lost: grace is over")
-        expect(page.get_by_text("The craft was not armed when the link died: the motors must stand still")).to_be_visible()
+        until(page.get_by_label("Board's log")).to_contain_text("link lost: grace is over")
+        until(page.get_by_text("The craft was not armed when the link died: the motors must stand still")).to_be_visible()
         page.get_by_role("button", name="Transmitter on").click()
-        expect(page.get_by_text("Disarmed, the motors stood still.")).to_be_visible()
-        expect(page.get_by_role("region", name="Proofs").get_by_role("img", name="proven", exact=True)).to_have_count(1)
+        until(page.get_by_text("Disarmed, the motors stood still.")).to_be_visible()
+        until(page.get_by_role("region", name="Proofs").get_by_role("img", name="proven", exact=True)).to_have_count(1)
         wait_coin(page, "Lost link", BLANK)
 
 
@@ -445,16 +396,16 @@ class ListTest(BrowserTest):
     @in_browser
     def test_many_crafts_and_some_that_cannot_be_read(self, people):
         page = people.sign_in()
-        expect(page.get_by_role("listitem")).to_have_count(47)
-        expect(page.get_by_role("listitem").filter(has_text="Whimbrel")).to_contain_text("written by a newer Coin Bell")
-        expect(page.get_by_role("listitem").filter(has_text="Snipe")).to_contain_text("The catalogue has no gone for the board.")
+        until(page.get_by_role("listitem")).to_have_count(47)
+        until(page.get_by_role("listitem").filter(has_text="Whimbrel")).to_contain_text("written by a newer Coin Bell")
+        until(page.get_by_role("listitem").filter(has_text="Snipe")).to_contain_text("The catalogue has no gone for the board.")
         page.get_by_role("link", name="Whimbrel").click()
-        expect(page.get_by_role("alert")).to_contain_text("Update Coin Bell")
+        until(page.get_by_role("alert")).to_contain_text("Update Coin Bell")
         page.get_by_role("link", name="All crafts").click()
         page.get_by_role("link", name="Plover 33").click()
         page.wait_for_selector("[data-ready] nav[aria-label=Chain]")
         wait_coin(page, "Port plan", CRACKED)  # a board fresh from the drawer holds nothing yet
-        expect(page.get_by_role("button", name=re.compile("settings differ from the board"))).to_be_visible()
+        until(page.get_by_role("button", name=re.compile("settings differ from the board"))).to_be_visible()
 
     @in_browser
     def test_a_name_that_is_taken_keeps_the_form(self, people):
@@ -465,7 +416,7 @@ class ListTest(BrowserTest):
             page.get_by_role("combobox", name=label).click()
             page.get_by_role("option", name=re.compile(option)).click()
         page.get_by_role("button", name="Make the craft").click()
-        expect(page.get_by_role("alert")).to_contain_text("already has a craft called Curlew")
+        until(page.get_by_role("alert")).to_contain_text("already has a craft called Curlew")
         page.get_by_label("Name").fill("Curlew Two")
         page.get_by_role("button", name="Make the craft").click()
         page.get_by_role("heading", level=1, name="Kit").wait_for()
@@ -476,7 +427,7 @@ class KeyboardOnlyTest(BrowserTest):
     def test_from_sign_in_to_a_mended_craft_without_a_mouse(self, people):
         page = people.page()
         page.goto(people.address)
-        page.get_by_label("Name").wait_for()
+        until(page.get_by_label("Name")).to_be_visible()
         page.keyboard.type("wren")
         page.keyboard.press("Tab")
         page.keyboard.type("low-tide-42")
@@ -500,11 +451,11 @@ class KeyboardOnlyTest(BrowserTest):
         page.keyboard.press("Enter")
         tab_to("^Take this plan$")
         page.keyboard.press("Enter")
-        page.get_by_role("button", name="1 setting differs").wait_for()
+        until(page.get_by_role("button", name="1 setting differs")).to_be_visible()
         page.evaluate("document.activeElement.blur()")
         tab_to("^Write to board$")
         page.keyboard.press("Enter")
-        expect(page.get_by_text("restart due")).to_be_visible()
+        until(page.get_by_text("restart due")).to_be_visible()
         page.evaluate("document.activeElement.blur()")
         tab_to("^Restart board$")
         page.keyboard.press("Enter")
@@ -517,5 +468,5 @@ class KeyboardOnlyTest(BrowserTest):
         tab_to("^right gimbal")
         page.keyboard.press("]")
         page.keyboard.down("ArrowUp")
-        expect(axis(page, "pitch", NOW)).to_have_text(re.compile(r"^(199\d|200\d)$"))
+        until(axis(page, "pitch", NOW)).to_have_text(re.compile(r"^(199\d|200\d)$"))
         page.keyboard.up("ArrowUp")

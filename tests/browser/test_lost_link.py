@@ -6,13 +6,10 @@ import re
 import tempfile
 from pathlib import Path
 
-from playwright.sync_api import expect
-
-from tests.browser.base import BrowserTest, go, in_browser, wait_coin
+from tests.browser.acts import BLANK, bench_of, findings_of, go, mend, restart, until, wait_coin, write
+from tests.browser.base import BrowserTest, in_browser
 from tests.browser.losing import arm, is_proven, lose_while_armed, proof
-from tests.browser.test_hops import BLANK, bench_of, findings_of, mend, restart, write
-from tests.core.test_alarm import csv
-from tests.flights import flight
+from tests.flights import csv, flight
 
 
 class HomeTest(BrowserTest):
@@ -24,21 +21,21 @@ class HomeTest(BrowserTest):
         restart(page)
         wait_coin(page, "Line", re.compile("^rings true"))
         go(page, "Lost link")
-        expect(findings_of(page)).to_contain_text("The return height is 40 m; 53.6 m clear what stands around")
-        expect(page.get_by_text("must clear 31 + 10 + 4 + 8.6 = 53.6 m")).to_be_visible()
+        until(findings_of(page)).to_contain_text("The return height is 40 m; 53.6 m clear what stands around")
+        until(page.get_by_text("must clear 31 + 10 + 4 + 8.6 = 53.6 m")).to_be_visible()
         mend(page, "Set the return height to 54 m")
         write(page)
-        expect(page.get_by_text("draft is on the board")).to_be_visible()
+        until(page.get_by_text("draft is on the board")).to_be_visible()
         wait_coin(page, "Lost link", BLANK)
         arm(page)
         lose_while_armed(page)
         is_proven(page, "armed, throttle up")
-        expect(page.get_by_role("img", name=re.compile("Simulated: .* high and .* from home"))).to_be_visible()
+        until(page.get_by_role("img", name=re.compile("Simulated: .* high and .* from home"))).to_be_visible()
         is_proven(page, "home, or down")
-        expect(page.get_by_label("Board's log")).to_contain_text("at home, circles")
+        until(page.get_by_label("Board's log")).to_contain_text("at home, circles")
         page.get_by_role("button", name="Transmitter on").click()
-        expect(page.get_by_text("the board goes on by itself: move a stick")).to_be_visible()
-        expect(bench_of(page).get_by_text("armed", exact=True)).to_be_visible()
+        until(page.get_by_text("the board goes on by itself: move a stick")).to_be_visible()
+        until(bench_of(page).get_by_text("armed", exact=True)).to_be_visible()
         page.keyboard.down("ArrowUp")
         is_proven(page, "link back, arm switch on")
         page.keyboard.up("ArrowUp")
@@ -53,17 +50,17 @@ class HomeTest(BrowserTest):
         page.mouse.down()
         page.mouse.move(box["x"] - 60, box["y"] + 30, steps=6)
         page.mouse.up()
-        expect(page.get_by_label("Distance from home")).not_to_have_value("120")
-        expect(page.get_by_label("Height", exact=True)).not_to_have_value("20")
+        until(page.get_by_label("Distance from home")).not_to_have_value("120")
+        until(page.get_by_label("Height", exact=True)).not_to_have_value("20")
         page.get_by_label("Distance to people").fill("5")
         page.get_by_label("Distance to people").press("Enter")
-        expect(findings_of(page)).to_contain_text("people are 5 m away")
+        until(findings_of(page)).to_contain_text("people are 5 m away")
         page.get_by_label("Distance to people").fill("")
         page.get_by_label("Distance to people").press("Enter")
-        expect(findings_of(page)).not_to_contain_text("people are")
+        until(findings_of(page)).not_to_contain_text("people are")
         page.get_by_label("Height", exact=True).fill("-4")
         page.get_by_label("Height", exact=True).press("Enter")
-        expect(page.get_by_text("not taken: 0 to 3000 m")).to_be_visible()
+        until(page.get_by_text("not taken: 0 to 3000 m")).to_be_visible()
 
     @in_browser
     def test_the_picture_is_moved_by_keys_and_usual_figures_are_confirmed(self, people):
@@ -73,33 +70,33 @@ class HomeTest(BrowserTest):
         for key in ("ArrowRight", "ArrowUp", "Shift+ArrowLeft"):
             before = craft.get_attribute("aria-valuetext")
             page.keyboard.press(key)
-            expect(craft).not_to_have_attribute("aria-valuetext", before)
-        expect(craft).to_have_attribute("aria-valuetext", "111 m from home, 21 m high")
-        expect(page.locator("[data-gimbal=right]")).to_have_attribute("data-at", re.compile(r"^-?0\.00 -?0\.00$"))  # the sticks stay
+            until(craft).not_to_have_attribute("aria-valuetext", before)
+        until(craft).to_have_attribute("aria-valuetext", "111 m from home, 21 m high")
+        until(page.locator("[data-gimbal=right]")).to_have_attribute("data-at", re.compile(r"^-?0\.00 -?0\.00$"))  # the sticks stay
         top = page.get_by_role("slider", name="Top of what stands around")
         top.focus()
         page.keyboard.press("Shift+ArrowUp")
-        expect(top).to_have_attribute("aria-valuetext", "10 m")
-        expect(page.get_by_role("button", name="These are right for where I fly")).to_have_count(0)
+        until(top).to_have_attribute("aria-valuetext", "10 m")
+        until(page.get_by_role("button", name="These are right for where I fly")).to_have_count(0)
 
     @in_browser
     def test_throttle_low_and_a_fix_that_is_missing(self, people):
         page = people.open("Curlew", "Lost link")
         arm(page)
         page.get_by_role("button", name="Transmitter off").click()
-        expect(bench_of(page).get_by_text("link lost: fallback")).to_be_visible()
+        until(bench_of(page).get_by_text("link lost: fallback")).to_be_visible()
         page.get_by_role("button", name="Transmitter on").click()
-        expect(page.get_by_text("The board reacted as predicted and stayed disarmed")).to_be_visible()
-        expect(proof(page, "armed, throttle up").get_by_role("img", name="not proven yet")).to_be_visible()
+        until(page.get_by_text("The board reacted as predicted and stayed disarmed")).to_be_visible()
+        until(proof(page, "armed, throttle up").get_by_role("img", name="not proven yet")).to_be_visible()
         page.keyboard.press("1")
         page.get_by_role("combobox", name="Response", exact=True).click()
         page.get_by_role("option", name="returns home").click()
         write(page)
-        expect(page.get_by_text("draft is on the board")).to_be_visible()
+        until(page.get_by_text("draft is on the board")).to_be_visible()
         bench_of(page).get_by_role("switch", name="fix").click()
-        expect(findings_of(page)).to_contain_text("It returns home, and the GPS has no fix.")  # satellites are lost one after the other
+        until(findings_of(page)).to_contain_text("It returns home, and the GPS has no fix.")  # satellites are lost one after the other
         page.keyboard.press("1")
-        expect(bench_of(page).get_by_text("no home yet: the fix is not good enough")).to_be_visible()
+        until(bench_of(page).get_by_text("no home yet: the fix is not good enough")).to_be_visible()
 
 
 class AlarmTest(BrowserTest):
@@ -112,17 +109,17 @@ class AlarmTest(BrowserTest):
             file.write_bytes(csv(flight(4, burst=4, minutes=4)[0]))
             page.get_by_test_id("flight-file").set_input_files(file)
             plot = page.get_by_role("img", name=re.compile(r"^Loss begins at -97\.\d+ dBm, between .* alarm at -91\.\d+ dBm"))
-            expect(plot).to_be_visible()
+            until(plot).to_be_visible()
         page.get_by_label("Margin").fill("8")
         page.get_by_label("Margin").press("Enter")
-        expect(page.get_by_role("img", name=re.compile(r"alarm at -89\.\d+ dBm"))).to_be_visible()
+        until(page.get_by_role("img", name=re.compile(r"alarm at -89\.\d+ dBm"))).to_be_visible()
         page.get_by_role("button", name=re.compile(r"^Take -89\.\d+ dBm as the alarm line$")).click()
-        expect(page.get_by_text("This craft's alarm line: RSSI -89.")).to_be_visible()
+        until(page.get_by_text("This craft's alarm line: RSSI -89.")).to_be_visible()
         page.get_by_role("combobox", name="frames lost").click()
         page.get_by_role("option", name="none").click()
-        expect(page.get_by_role("alert")).to_contain_text("no column counts lost frames")
+        until(page.get_by_role("alert")).to_contain_text("no column counts lost frames")
         go(page, "Bind")
-        expect(page.get_by_text(re.compile(r"alarm line -89\.\d+ dBm, from creek\.csv"))).to_be_visible()
+        until(page.get_by_text(re.compile(r"alarm line -89\.\d+ dBm, from creek\.csv"))).to_be_visible()
 
     @in_browser
     def test_a_flight_is_flown_on_the_bench_and_read(self, people):
@@ -132,9 +129,9 @@ class AlarmTest(BrowserTest):
             page.get_by_label(label, exact=True).fill(value)
             page.get_by_label(label, exact=True).press("Enter")
         page.get_by_role("button", name="Fly out").click()
-        expect(page.get_by_role("status").filter(has_text="Flown: 400000 m out")).to_be_visible()
+        until(page.get_by_role("status").filter(has_text="Flown: 400000 m out")).to_be_visible()
         page.get_by_role("button", name="Keep its log").click()
         page.get_by_role("button", name="bench, out to 400000 m.csv", exact=True).click()
-        expect(page.get_by_role("img", name=re.compile("^Loss begins at"))).to_be_visible()
+        until(page.get_by_role("img", name=re.compile("^Loss begins at"))).to_be_visible()
         page.get_by_role("button", name="Back to the lost link").click()
         wait_coin(page, "Lost link", BLANK)

@@ -3,29 +3,14 @@
 from __future__ import annotations
 
 import re
-from contextlib import contextmanager
 
 from playwright.sync_api import expect
 
-from tests import live
-from tests.browser.base import BrowserTest, choose, in_browser
+from tests.browser.acts import choose, findings_of, passes, region, take_poses, until, write
+from tests.browser.base import BrowserTest, in_browser
 from tests.browser.looks import nothing_serious
-from tests.browser.test_airframe import region, take_poses
-from tests.browser.test_hops import findings_of, write
 
-FAST = 5.0
-HELD = 0.5  # the bench's pace while a key is held: slower than the pilot's, so that a busy machine says in time that it still is
-TRIES = 4
-
-
-@contextmanager
-def faster():
-    """While nobody holds a key the bench need not keep the pilot's time."""
-    live.server().pace.set(FAST)
-    try:
-        yield
-    finally:
-        live.server().pace.set(HELD)
+SEEING_S = 0.4
 
 
 def motors_of(page):
@@ -35,9 +20,8 @@ def motors_of(page):
 
 def say_props_off(page):
     panel = region(page, "Motors, one at a time")
-    with faster():
-        panel.get_by_role("button", name="Props are off, and it is strapped down").click()
-        expect(panel.get_by_role("button", name=re.compile("^Hold to turn"))).to_be_enabled()
+    panel.get_by_role("button", name="Props are off, and it is strapped down").click()
+    until(panel.get_by_role("button", name=re.compile("^Hold to turn"))).to_be_enabled()
 
 
 def sight(page):
@@ -45,134 +29,118 @@ def sight(page):
 
 
 def hold(page, output="M1"):
-    """Press the key and keep it down until something turns."""
-    key = page.get_by_role("button", name=f"Hold to turn {output}")
-    for _ in range(TRIES):
-        page.keyboard.up("Space")
-        key.focus()
-        page.keyboard.down("Space")
-        expect(sight(page)).to_contain_text(re.compile("motor turns|nothing turned"))
-        if "motor turns" in sight(page).inner_text():
-            return
-        # on a busy machine a hold may come late, and then the board has rightly stopped
-        expect(region(page, "Answer")).to_contain_text("no hold came for 250 ms")
-        once_more(page, output)
-    raise AssertionError(f"{output} never turned")
+    """Press the key and keep it down until something turns, and for as long as it takes to see what."""
+    page.get_by_role("button", name=f"Hold to turn {output}").focus()
+    page.keyboard.down("Space")
+    until(sight(page), held=page).to_contain_text("motor turns")
+    passes(SEEING_S, held=page)
 
 
 def once_more(page, output="M1"):
-    with faster():
-        page.get_by_role("button", name="I did not see it: once more").click()
-        expect(page.get_by_role("button", name=f"Hold to turn {output}")).to_be_enabled()
+    page.get_by_role("button", name="I did not see it: once more").click()
+    until(page.get_by_role("button", name=f"Hold to turn {output}")).to_be_enabled()
 
 
 def turn_and_answer(page, output):
     """Turn an output's motor, and say in words what was seen of it."""
     hold(page, output)
     page.keyboard.up("Space")
-    expect(sight(page)).to_contain_text("motor turned")
+    until(sight(page)).to_contain_text("motor turned")
     corner, turns = re.search(r"the (.*) motor turned (\w+)", sight(page).inner_text()).groups()
     choose(page, "Where it turned", f"the {corner}$")
     choose(page, "Which way it turned", f"{turns}$")
-    with faster():
-        page.get_by_role("button", name="That is what I saw").click()
-        expect(page.get_by_role("button", name=re.compile("^Hold to turn"))).to_be_enabled()
+    page.get_by_role("button", name="That is what I saw").click()
+    until(page.get_by_role("button", name=re.compile("^Hold to turn"))).to_be_enabled()
     return corner, turns
 
 
 class CurlewsMotorsTest(BrowserTest):
-    pace = HELD
-
     @in_browser
     def test_they_are_found_exchanged_and_reversed_mended_and_proven(self, people):
         page = people.open("Curlew", "Airframe")
-        with faster():
-            take_poses(page)
-            region(page, "Facing").get_by_role("button", name="Set it").click()
-            write(page)
-            page.get_by_role("button", name="I see it point there").click()
-            expect(page.get_by_text("USB points left, seen and set.")).to_be_visible()
+        take_poses(page)
+        region(page, "Facing").get_by_role("button", name="Set it").click()
+        write(page)
+        page.get_by_role("button", name="I see it point there").click()
+        until(page.get_by_text("USB points left, seen and set.")).to_be_visible()
         panel = motors_of(page)
-        expect(panel).to_contain_text("Take the props off, and strap the craft down.")
+        until(panel).to_contain_text("Take the props off, and strap the craft down.")
         say_props_off(page)
         self.assertEqual(turn_and_answer(page, "M1"), ("rear left", "counterclockwise"))
         self.by_hand(page, "M2")
         for output in ("M3", "M4"):
             turn_and_answer(page, output)
-        expect(findings_of(page)).to_contain_text("M1 turns the rear left, M3 turns the front left; the board takes them for others.")
-        expect(region(page, "What sets them right")).to_contain_text("The front right motor, on M2, turns clockwise; there it should turn counterclockwise.")
+        until(findings_of(page)).to_contain_text("M1 turns the rear left, M3 turns the front left; the board takes them for others.")
+        until(region(page, "What sets them right")).to_contain_text("The front right motor, on M2, turns clockwise; there it should turn counterclockwise.")
         corners = panel.get_by_role("table", name="Corners")
-        expect(corners.get_by_role("row", name=re.compile("^front right"))).to_contain_text("the other way")
+        until(corners.get_by_role("row", name=re.compile("^front right"))).to_contain_text("the other way")
         nothing_serious(self, page, "Airframe, motors")
         right = region(page, "What sets them right")
         right.get_by_role("button", name="Swap any two of its three wires").click()
-        expect(panel).to_contain_text("hands were at its wires")
+        until(panel).to_contain_text("hands were at its wires")
         right.get_by_role("button", name="Set the outputs as their motors were seen").click()
         write(page)
         say_props_off(page)
         says = panel.get_by_role("status").first
         for _ in range(8):
-            expect(says).to_contain_text(re.compile("Next: M|Every output turns the motor that it should"))
+            until(says).to_contain_text(re.compile("Next: M|Every output turns the motor that it should"))
             following = re.search(r"Next: (M\d)", says.inner_text())
             if following is None:
                 break
             turn_and_answer(page, following.group(1))
-        expect(panel).to_contain_text("Every output turns the motor that it should.")
-        expect(page.get_by_role("tab", name="Motors 1 of 2 proven")).to_be_visible()
-        expect(corners.get_by_text("right", exact=True)).to_have_count(4)
+        until(panel).to_contain_text("Every output turns the motor that it should.")
+        until(page.get_by_role("tab", name="Motors 1 of 2 proven")).to_be_visible()
+        until(corners.get_by_text("right", exact=True)).to_have_count(4)
         self.flown(page, right)
 
     def flown(self, page, right):
         """The idle follows from the motor that starts last, and waits for the first hover: a motor stops, then none does."""
         idle = right.get_by_role("button", name=re.compile("^Set the idle to"))
         hover = region(page, "At the first hover")
-        expect(idle.or_(hover)).to_be_visible()
+        until(idle.or_(hover)).to_be_visible()
         if idle.is_visible():
             idle.click()
             write(page)
-        expect(hover).to_contain_text("no hover has confirmed it yet")
+        until(hover).to_contain_text("no hover has confirmed it yet")
         hover.get_by_role("button", name="A motor stopped").click()
-        expect(right).to_contain_text("A motor has stopped in flight with an idle of")
-        expect(hover).to_have_count(0)
+        until(right).to_contain_text("A motor has stopped in flight with an idle of")
+        until(hover).to_have_count(0)
         idle.click()
         write(page)
         hover.get_by_role("button", name="No motor stopped").click()
-        expect(hover).to_have_count(0)
-        expect(right).to_have_count(0)
-        expect(page.get_by_role("tab", name="Motors 1 of 2 proven")).to_be_visible()
+        until(hover).to_have_count(0)
+        until(right).to_have_count(0)
+        until(page.get_by_role("tab", name="Motors 1 of 2 proven")).to_be_visible()
         since = region(page, "Since it was proven")
         since.get_by_role("button", name="A motor or ESC was changed, or its wires").click()
-        expect(since).to_contain_text("To be proven again then: motors.")
+        until(since).to_contain_text("To be proven again then: motors.")
         since.get_by_role("button", name="It was so").click()
-        expect(page.get_by_role("tab", name="Motors not proven")).to_be_visible()
-        expect(since).to_have_count(0)
-        expect(page.get_by_role("tab", name="How the board sits 1 of 2 proven")).to_be_visible()
+        until(page.get_by_role("tab", name="Motors not proven")).to_be_visible()
+        until(since).to_have_count(0)
+        until(page.get_by_role("tab", name="How the board sits 1 of 2 proven")).to_be_visible()
 
     def by_hand(self, page, output):
         """Answer with the craft: tip it towards the corner, twist it, put it down."""
         hold(page, output)
         page.keyboard.up("Space")
-        expect(sight(page)).to_contain_text("the front right motor turned clockwise")
+        until(sight(page)).to_contain_text("the front right motor turned clockwise")
         answer = region(page, "Answer")
         ring = page.get_by_role("slider", name="Tip the craft")
         ring.focus()
         for key in ("ArrowUp", "ArrowRight") * 5:
             page.keyboard.press(key)
-        expect(answer).to_contain_text("Felt as corner: front right")
+        until(answer).to_contain_text("Felt as corner: front right")
         page.get_by_role("slider", name="Turn the craft").focus()
         for _ in range(9):
             page.keyboard.press("ArrowRight")
-        expect(answer).to_contain_text("as way: clockwise")
-        expect(page.get_by_role("button", name=re.compile("^Hold to turn"))).to_have_count(0)
-        with faster():
-            page.get_by_role("button", name="Set it level").click()
-            expect(page.get_by_role("button", name=re.compile("^Hold to turn"))).to_be_enabled()
+        until(answer).to_contain_text("as way: clockwise")
+        until(page.get_by_role("button", name=re.compile("^Hold to turn"))).to_have_count(0)
+        page.get_by_role("button", name="Set it level").click()
+        until(page.get_by_role("button", name=re.compile("^Hold to turn"))).to_be_enabled()
 
 
 class LostHoldTest(BrowserTest):
     """Each way of losing the hold stops the motor, and locks the drive until it was answered."""
-
-    pace = HELD
 
     def ready(self, people):
         page = people.open("Curlew", "Airframe")
@@ -180,25 +148,19 @@ class LostHoldTest(BrowserTest):
         say_props_off(page)
         return page
 
-    def lost(self, page, lose, why, begin=hold):
-        """Hold, lose it so, and find the drive locked for that. On a busy machine the three seconds may be over before, or a hold come late: then once more."""
-        for _ in range(TRIES):
-            begin(page)
-            lose()
-            expect(region(page, "Answer")).to_contain_text("Drive locked: pick it up")
-            expect(page.get_by_role("button", name=re.compile("^Hold to turn|let go to stop"))).to_have_count(0)
-            said = region(page, "Answer").inner_text()
-            if why in said:
-                expect(sight(page)).to_contain_text("motor turned")
-                return
-            self.assertRegex(said, "three seconds are over|no hold came")
-            page.keyboard.up("Space")
-            once_more(page)
-        self.fail(f"never: {why}")
+    def lost(self, page, lose, why, begin=hold, held=None):
+        """Hold, lose it so, and find the drive locked for that; `held`: the page that goes on saying that the key is down."""
+        begin(page)
+        lose()
+        until(region(page, "Answer"), held=held).to_contain_text("Drive locked: pick it up")
+        expect(page.get_by_role("button", name=re.compile("^Hold to turn|let go to stop"))).to_have_count(0)
+        expect(region(page, "Answer")).to_contain_text(why)
+        expect(sight(page)).to_contain_text("motor turned")
 
     @in_browser
     def test_a_key_whose_release_never_comes_is_over_after_three_seconds(self, people):
-        self.lost(self.ready(people), lambda: None, "three seconds are over")
+        page = self.ready(people)
+        self.lost(page, lambda: None, "three seconds are over", held=page)
 
     @in_browser
     def test_another_window_in_front(self, people):
@@ -229,7 +191,7 @@ class LostHoldTest(BrowserTest):
         def touch(page):
             box = page.get_by_role("button", name="Hold to turn M1").bounding_box()
             fingers.send("Input.dispatchTouchEvent", {"type": "touchStart", "touchPoints": [{"x": box["x"] + 20, "y": box["y"] + 20}]})
-            expect(sight(page)).to_contain_text(re.compile("motor turns|nothing turned"))
+            until(sight(page), held=page).to_contain_text("motor turns")
 
         self.lost(page, lambda: fingers.send("Input.dispatchTouchEvent", {"type": "touchCancel", "touchPoints": []}), "the key was let go", touch)
 
@@ -240,52 +202,32 @@ class LostHoldTest(BrowserTest):
         motors_of(other)
         motors_of(heron)
 
-        def beside(there):
-            """Their pointer lies on the key already: three seconds are soon over on a busy machine, and then there is no key to go to."""
+        def press(there):
+            there.get_by_role("button", name="Hold to turn M1").hover()
+            there.mouse.down()
 
-            def begin(page):
-                there.mouse.move(0, 0)
-                there.mouse.up()
-                there.get_by_role("button", name="Hold to turn M1").hover()
-                hold(page)
-
-            return begin
-
-        self.lost(page, other.mouse.down, "it was held by two keys", beside(other))
+        self.lost(page, lambda: press(other), "it was held by two keys")
         page.keyboard.up("Space")
+        other.mouse.up()
         once_more(page)
-        self.lost(page, heron.mouse.down, "somebody else took the key", beside(heron))
-        expect(page.get_by_text("props not said to be off")).to_be_visible()
+        self.lost(page, lambda: press(heron), "somebody else took the key")
+        until(page.get_by_text("props not said to be off")).to_be_visible()
 
     @in_browser
     def test_a_connection_that_is_cut(self, people):
-        page = people.page()
-        page.context.add_cookies([{"name": "coinbell_session", "value": people._sessions["wren"], "url": people.address}])
-        cut = []
-
-        def between(socket):
-            server = socket.connect_to_server()
-            socket.on_message(lambda message: None if cut else server.send(message))
-            server.on_message(socket.send)
-
-        page.route_web_socket(re.compile("/bench$"), between)
-        page.goto(f"{people.address}/crafts/{people._crafts['Curlew']}/airframe")
-        page.wait_for_selector("[data-ready] nav[aria-label=Chain]")
-        motors_of(page)
-        say_props_off(page)
-        self.lost(page, lambda: cut.append(True), "no hold came for 250 ms")
+        page = self.ready(people)
+        self.lost(page, lambda: page.evaluate("window.cut = true"), "no hold came for 250 ms")
 
     @in_browser
     def test_a_key_that_repeats_by_itself_is_no_new_press(self, people):
         page = self.ready(people)
         self.lost(page, lambda: page.keyboard.up("Space"), "the key was let go")
-        with faster():
-            page.get_by_role("button", name="Nothing turned").click()
-            # let go at once, its ESC may not have told yet; neither way nothing is taken
-            says = "Its ESC tells that M1 turned. Turn it once more, and look: nothing was taken.|at the most, and may need more. Turn it once more"
-            expect(region(page, "Motors, one at a time").get_by_role("alert")).to_contain_text(re.compile(says))
+        page.get_by_role("button", name="Nothing turned").click()
+        until(region(page, "Motors, one at a time").get_by_role("alert")).to_contain_text(
+            "Its ESC tells that M1 turned. Turn it once more, and look: nothing was taken."
+        )
         key = page.get_by_role("button", name="Hold to turn M1")
-        expect(key).to_be_enabled()
+        until(key).to_be_enabled()
         key.dispatch_event("keydown", {"key": " ", "repeat": True})
         key.dispatch_event("keydown", {"key": " ", "repeat": True})
-        expect(key).to_have_attribute("aria-pressed", "false")
+        until(key).to_have_attribute("aria-pressed", "false")

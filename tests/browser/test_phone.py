@@ -4,14 +4,12 @@ from __future__ import annotations
 
 import re
 
-from playwright.sync_api import expect
-
 from linkcore.hops.registry import HOPS
 from tests import live
+from tests.browser.acts import bench_of, looked_at, until
 from tests.browser.base import BrowserTest, in_browser
 from tests.browser.looks import nothing_serious
 from tests.browser.losing import is_proven
-from tests.browser.test_hops import bench_of
 
 WIDTH = 390
 
@@ -40,33 +38,34 @@ class PhoneTest(BrowserTest):
         page.get_by_role("link", name="Curlew", exact=True).tap()
         page.get_by_role("heading", level=1, name="Lost link").wait_for()
         page.wait_for_selector("[data-ready]")
+        looked_at(page)
         coins = page.get_by_role("navigation", name="Chain")
-        expect(coins.get_by_role("link", name="Lost link")).to_be_in_viewport()
-        expect(coins.get_by_role("link", name="Kit")).not_to_be_in_viewport()
+        until(coins.get_by_role("link", name="Lost link")).to_be_in_viewport()
+        until(coins.get_by_role("link", name="Kit")).not_to_be_in_viewport()
 
         bench = bench_of(page)
         bench.get_by_role("button", name=re.compile("^Bench")).tap()
-        expect(page.get_by_role("button", name="Transmitter off")).to_be_in_viewport()  # the hop stays in sight above the sheet
+        until(page.get_by_role("button", name="Transmitter off")).to_be_in_viewport()  # the hop stays in sight above the sheet
         boxes = {side: page.locator(f"[data-gimbal={side}]").bounding_box() for side in ("left", "right")}
         bench.get_by_role("slider", name="Switch S1").locator("[data-position=high]").tap()
-        expect(bench.get_by_text("armed", exact=True)).to_be_attached()
+        until(bench.get_by_text("armed", exact=True)).to_be_attached()
         touch = Fingers(page)
         touch("touchStart", left=middle(boxes["left"], 0, -1), right=middle(boxes["right"]))
         touch("touchMove", left=middle(boxes["left"], 0, 0.2), right=middle(boxes["right"], 0.5, 0))
-        expect(page.locator("[data-gimbal=left]")).to_have_attribute("data-at", re.compile(r"^-?0\.\d\d 0\.[12]\d$"))
-        expect(page.locator("[data-gimbal=right]")).to_have_attribute("data-at", re.compile(r"^0\.[45]\d "))
+        until(page.locator("[data-gimbal=left]")).to_have_attribute("data-at", re.compile(r"^-?0\.\d\d 0\.[12]\d$"))
+        until(page.locator("[data-gimbal=right]")).to_have_attribute("data-at", re.compile(r"^0\.[45]\d "))
         touch("touchEnd")
-        expect(page.locator("[data-gimbal=right]")).to_have_attribute("data-at", re.compile(r"^-?0\.00 "))
-        expect(page.locator("[data-gimbal=left]")).to_have_attribute("data-at", re.compile(r" 0\.[12]\d$"))  # throttle stays where it is left
+        until(page.locator("[data-gimbal=right]")).to_have_attribute("data-at", re.compile(r"^-?0\.00 "))
+        until(page.locator("[data-gimbal=left]")).to_have_attribute("data-at", re.compile(r" 0\.[12]\d$"))  # throttle stays where it is left
 
         page.get_by_role("button", name="Transmitter off").tap()
-        expect(page.get_by_label("Board's log")).to_contain_text("link lost: grace is over")
-        expect(bench.get_by_text("disarmed", exact=True)).to_be_attached()
+        until(page.get_by_label("Board's log")).to_contain_text("link lost: grace is over")
+        until(bench.get_by_text("disarmed", exact=True)).to_be_attached()
         bench.get_by_role("button", name="fold away").tap()
-        expect(bench.get_by_role("button", name=re.compile("disarmed · link lost"))).to_be_visible()
+        until(bench.get_by_role("button", name=re.compile("disarmed · link lost"))).to_be_visible()
         page.get_by_role("button", name="Transmitter on").tap()
         is_proven(page, "link back, arm switch on")
-        expect(page.get_by_text("The board reacted as predicted")).to_be_visible()
+        until(page.get_by_text("The board reacted as predicted")).to_be_visible()
 
     @in_browser
     def test_a_wire_is_rung_out_and_a_picture_panned_and_made_larger(self, people):
@@ -80,12 +79,12 @@ class PhoneTest(BrowserTest):
         page.get_by_role("button", name="Drawing smaller").tap()
         page.get_by_role("button", name="Drawing smaller").tap()
         page.wait_for_function(f"() => document.querySelector('[data-pans]').scrollWidth <= {WIDTH}")
-        expect(page.get_by_role("button", name="Drawing smaller")).to_be_disabled()
+        until(page.get_by_role("button", name="Drawing smaller")).to_be_disabled()
         page.get_by_role("navigation", name="Further down").get_by_role("button", name="Wire list").tap()
         rings = page.get_by_role("button", name="GPS TX to R1 rings")
         page.get_by_label("Your initials").fill("wr")
         rings.tap()
-        expect(page.get_by_role("button", name=re.compile("^GPS TX to R1 rung out: wr"))).to_be_visible()
+        until(page.get_by_role("button", name=re.compile("^GPS TX to R1 rung out: wr"))).to_be_visible()
 
     @in_browser
     def test_the_board_is_written_from_its_menu_and_answers(self, people):
@@ -95,12 +94,12 @@ class PhoneTest(BrowserTest):
         page.get_by_label("Board's grace").press("Enter")
         page.get_by_role("button", name="Board: to do").tap()
         menu = page.get_by_role("dialog", name="Draft and board")
-        expect(menu.get_by_text("1 setting differs from the board")).to_be_visible()
+        until(menu.get_by_text("1 setting differs from the board")).to_be_visible()
         menu.get_by_role("button", name="Write to board").tap()
-        expect(menu).to_have_count(0)
-        expect(page.get_by_role("status").filter(has_text=re.compile("written|read back"))).to_be_in_viewport()
+        until(menu).to_have_count(0)
+        until(page.get_by_role("status").filter(has_text=re.compile("written|read back"))).to_be_in_viewport()
         page.get_by_role("button", name="Board", exact=True).tap()
-        expect(menu.get_by_text("draft is on the board")).to_be_visible()
+        until(menu.get_by_text("draft is on the board")).to_be_visible()
 
     @in_browser
     def test_every_screen_fits_and_nothing_in_it_is_serious(self, people):

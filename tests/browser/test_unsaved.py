@@ -4,9 +4,8 @@ from __future__ import annotations
 
 import re
 
-from playwright.sync_api import expect
-
-from tests.browser.base import BrowserTest, go, in_browser
+from tests.browser.acts import go, until
+from tests.browser.base import BrowserTest, in_browser
 
 
 class TwoWindowsTest(BrowserTest):
@@ -15,20 +14,20 @@ class TwoWindowsTest(BrowserTest):
         wren, teal = people.open("Avocet", "Port plan", "wren"), people.open("Avocet", "Kit", "teal")
         wren.get_by_role("button", name="Work it out").click()
         plan = wren.get_by_role("listitem", name="Move ESC to R7")
-        expect(plan.get_by_role("button", name="Take this plan")).to_be_enabled()
+        until(plan.get_by_role("button", name="Take this plan")).to_be_enabled()
         # wren's page must not hear of teal's save before the plan is taken
         wren.route("**/api/crafts/*", lambda route: route.abort() if route.request.method == "GET" else route.continue_())
         teal.get_by_role("button", name="Rename GPS").click()
         teal.get_by_label("Name of GPS").fill("mast GPS")
         teal.get_by_label("Name of GPS").press("Enter")
-        expect(teal.get_by_role("button", name="Rename mast GPS")).to_be_visible()
+        until(teal.get_by_role("button", name="Rename mast GPS")).to_be_visible()
         if plan.get_by_role("button", name="Take this plan").is_enabled():
             plan.get_by_role("button", name="Take this plan").click()
             told = wren.get_by_role("alert").filter(has_text="Not saved")
-            told.wait_for()
-            expect(told.get_by_role("button", name="Make my change on top")).to_be_hidden()
+            until(told).to_be_visible()
+            until(told.get_by_role("button", name="Make my change on top")).to_be_hidden()
         wren.unroute("**/api/crafts/*")
-        expect(teal.get_by_role("button", name="Rename mast GPS")).to_be_visible()
+        until(teal.get_by_role("button", name="Rename mast GPS")).to_be_visible()
         people.troubles.clear()  # the browser itself logs the requests that were held back
 
     @in_browser
@@ -37,16 +36,16 @@ class TwoWindowsTest(BrowserTest):
         page.get_by_role("button", name="Rename GPS").click()
         page.get_by_label("Name of GPS").fill("flow")
         page.get_by_label("Name of GPS").press("Enter")
-        expect(page.get_by_role("alert")).to_contain_text("flow")  # another device is called so
+        until(page.get_by_role("alert")).to_contain_text("flow")  # another device is called so
         page.get_by_role("button", name="Rename GPS").click()
         page.get_by_label("Name of GPS").press("Escape")
         page.get_by_role("button", name="Rename GPS").click()
         page.get_by_label("Name of GPS").fill("mast GPS")
         page.get_by_label("Name of GPS").press("Enter")
-        expect(page.get_by_role("button", name="Rename mast GPS")).to_be_visible()
+        until(page.get_by_role("button", name="Rename mast GPS")).to_be_visible()
         go(page, "Loom")
-        expect(page.get_by_role("main")).to_contain_text("mast GPS")
-        expect(page.get_by_role("button", name="1 setting differs")).to_be_hidden()  # a name is no setting of the board
+        until(page.get_by_role("main")).to_contain_text("mast GPS")
+        until(page.get_by_role("button", name="1 setting differs")).to_be_hidden()  # a name is no setting of the board
 
 
 class QuickHandsTest(BrowserTest):
@@ -63,10 +62,10 @@ class QuickHandsTest(BrowserTest):
         letting_go.append(True)
         for route in held:
             route.continue_()
-        page.get_by_role("button", name="3 settings differ").wait_for()
-        expect(page.get_by_label("Board's grace")).to_have_value("500")
+        until(page.get_by_role("button", name="3 settings differ")).to_be_visible()
+        until(page.get_by_label("Board's grace")).to_have_value("500")
         for label, option in (("Throttle falls back to", "holds"), ("Response", "lands")):
-            expect(page.get_by_role("combobox", name=label, exact=True)).to_have_text(option)
+            until(page.get_by_role("combobox", name=label, exact=True)).to_have_text(option)
 
 
 class PartDraftTest(BrowserTest):
@@ -78,16 +77,16 @@ class PartDraftTest(BrowserTest):
         page.get_by_role("button", name="Copy as own part").click()
         page.get_by_label("about").fill("half typed")
         page.get_by_role("link", name="Ouzel H7").click()
-        expect(page.get_by_text("is not saved yet")).to_be_visible()
-        expect(page.get_by_role("button", name="Copy as own part")).to_be_disabled()
+        until(page.get_by_text("is not saved yet")).to_be_visible()
+        until(page.get_by_role("button", name="Copy as own part")).to_be_disabled()
         page.get_by_role("link", name=re.compile("^Coin Bell")).first.click()
         page.wait_for_selector("main[data-ready]")
         page.get_by_role("link", name="parts").click()
-        expect(page.get_by_label("about")).to_have_value("half typed")
-        expect(page.get_by_role("status")).to_contain_text("its facts are possible")
+        until(page.get_by_label("about")).to_have_value("half typed")
+        until(page.get_by_role("status")).to_contain_text("its facts are possible")
         page.get_by_role("button", name="Save the part").click()
         page.get_by_role("heading", level=1, name="Own Wisp 24").wait_for()
-        expect(page.get_by_text("is not saved yet")).to_be_hidden()
+        until(page.get_by_text("is not saved yet")).to_be_hidden()
 
     @in_browser
     def test_it_can_be_let_go(self, people):
@@ -98,5 +97,5 @@ class PartDraftTest(BrowserTest):
         page.get_by_label("about").fill("never mind")
         page.get_by_role("link", name="Ouzel H7").click()
         page.get_by_role("button", name="Discard").click()
-        expect(page.get_by_role("button", name="Copy as own part")).to_be_enabled()
-        expect(page.get_by_role("link", name="Own Wisp 24")).to_be_hidden()
+        until(page.get_by_role("button", name="Copy as own part")).to_be_enabled()
+        until(page.get_by_role("link", name="Own Wisp 24")).to_be_hidden()

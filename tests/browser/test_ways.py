@@ -4,31 +4,29 @@ from __future__ import annotations
 
 import re
 
-from playwright.sync_api import expect
-
 from linkcore.hops.registry import HOPS
-from tests.browser.base import BrowserTest, band_of, go, in_browser, wait_coin
+from tests.browser.acts import RINGS, band_of, findings_of, go, mend, until, wait_coin
+from tests.browser.base import BrowserTest, in_browser
 from tests.browser.looks import nothing_serious
-from tests.browser.test_hops import RINGS, findings_of, mend
 
 
 class RolesTest(BrowserTest):
     @in_browser
     def test_a_checker_rings_wires_and_edits_nothing(self, people):
         page = people.open("Curlew", "Loom", "heron")
-        expect(page.get_by_role("banner")).to_contain_text("heron, checker")
-        expect(page.get_by_role("button", name="Restart board")).to_be_disabled()
+        until(page.get_by_role("banner")).to_contain_text("heron, checker")
+        until(page.get_by_role("button", name="Restart board")).to_be_disabled()
         rung = page.get_by_role("button", name=re.compile("^GPS RX to T1 rung out"))
         rung.click()
         page.get_by_label("Your initials").fill("hn")
         page.get_by_role("button", name="GPS RX to T1 rings").click()
-        expect(page.get_by_role("button", name=re.compile("^GPS RX to T1 rung out: hn"))).to_be_visible()
+        until(page.get_by_role("button", name=re.compile("^GPS RX to T1 rung out: hn"))).to_be_visible()
         page.get_by_role("button", name="Remove the wire of GPS RX").click()
-        expect(page.get_by_role("alert")).to_contain_text("You are a checker in this workshop; builders and owners edit.")
-        expect(page.get_by_text("29 of 29 rung out")).to_be_visible()
+        until(page.get_by_role("alert")).to_contain_text("You are a checker in this workshop; builders and owners edit.")
+        until(page.get_by_text("29 of 29 rung out")).to_be_visible()
         page.goto(people.address)
-        expect(page.get_by_role("link", name="people")).to_be_visible()
-        expect(page.get_by_role("button", name="New craft")).to_have_count(0)
+        until(page.get_by_role("link", name="people")).to_be_visible()
+        until(page.get_by_role("button", name="New craft")).to_have_count(0)
 
     @in_browser
     def test_an_owner_gives_roles_and_a_workshop_keeps_one_owner(self, people):
@@ -36,19 +34,19 @@ class RolesTest(BrowserTest):
         page.get_by_role("link", name="people").click()
         page.get_by_label("Role of wren").click()
         page.get_by_role("option", name="reader").click()
-        expect(page.get_by_role("alert")).to_contain_text("wren is the last owner of Saltings Field Crew; make somebody else an owner first")
+        until(page.get_by_role("alert")).to_contain_text("wren is the last owner of Saltings Field Crew; make somebody else an owner first")
         page.get_by_label("Role of teal").click()
         page.get_by_role("option", name="reader").click()
-        expect(page.get_by_role("listitem").filter(has_text="teal")).to_contain_text("reads")
+        until(page.get_by_role("listitem").filter(has_text="teal")).to_contain_text("reads")
         teal = people.open("Curlew", "Switchboard", "teal")
-        expect(teal.get_by_role("banner")).to_contain_text("teal, reader: you look on")
+        until(teal.get_by_role("banner")).to_contain_text("teal, reader: you look on")
         teal.keyboard.press("3")
-        expect(teal.get_by_role("alert")).to_contain_text("you are a reader in this workshop")
+        until(teal.get_by_role("alert")).to_contain_text("you are a reader in this workshop")
         page.get_by_label(re.compile(r"^Name\s*\*?$")).fill("grebe")
         page.get_by_role("button", name="Add").click()
-        expect(page.get_by_role("alert")).to_contain_text("nobody is called grebe yet; give a first password")
+        until(page.get_by_role("alert")).to_contain_text("nobody is called grebe yet; give a first password")
         page.get_by_label(re.compile(r"^Name\s*\*?$")).fill("heron")
-        expect(page.get_by_role("alert")).to_have_count(0)
+        until(page.get_by_role("alert")).to_have_count(0)
 
 
 class KeysTest(BrowserTest):
@@ -57,10 +55,10 @@ class KeysTest(BrowserTest):
         page = people.open("Avocet", "Kit")
         page.keyboard.press("f")
         page.get_by_role("heading", level=1, name="Port plan").wait_for()
-        expect(page.locator("[data-finding]:focus")).to_contain_text("The receiver and the ESC both use U4 (pad R4).")
+        until(page.locator("[data-finding]:focus")).to_contain_text("The receiver and the ESC both use U4 (pad R4).")
         page.keyboard.press("f")
         page.get_by_role("heading", level=1, name="Loom").wait_for()
-        expect(page.locator("[data-finding]:focus")).to_contain_text(
+        until(page.locator("[data-finding]:focus")).to_contain_text(
             "The receiver and the ESC both use pad R4: receiver TX and ESC TLM drive it against each other."
         )
         curlew = people.open("Curlew", "Kit")
@@ -69,14 +67,14 @@ class KeysTest(BrowserTest):
         curlew.get_by_role("heading", level=1, name="Lost link").wait_for()
         curlew.get_by_label("Board's grace").fill("500")
         curlew.get_by_label("Board's grace").press("Enter")
-        curlew.get_by_role("button", name="1 setting differs").wait_for()
+        until(curlew.get_by_role("button", name="1 setting differs")).to_be_visible()
         curlew.get_by_role("heading", level=1, name="Lost link").click()
         curlew.keyboard.press("p")
-        expect(curlew.get_by_text("draft is on the board")).to_be_visible()
+        until(curlew.get_by_text("draft is on the board")).to_be_visible()
         curlew.keyboard.press("Shift+R")
-        expect(curlew.get_by_role("status").filter(has_text="restarting")).to_be_visible()
+        until(curlew.get_by_role("status").filter(has_text="restarting")).to_be_visible()
         curlew.keyboard.press("r")
-        expect(curlew.get_by_role("status").filter(has_text="read back")).to_be_visible()
+        until(curlew.get_by_role("status").filter(has_text="read back")).to_be_visible()
 
     @in_browser
     def test_the_first_tabs_lead_past_what_is_always_the_same_and_digits_work_with_a_list_in_focus(self, people):
@@ -89,7 +87,7 @@ class KeysTest(BrowserTest):
                 break
         self.assertEqual(page.evaluate("document.activeElement.getAttribute('role')"), "combobox", "a list is a few tabs away")
         page.keyboard.press("3")
-        expect(page.get_by_role("slider", name="Switch S3")).to_have_attribute("aria-valuetext", "mid")
+        until(page.get_by_role("slider", name="Switch S3")).to_have_attribute("aria-valuetext", "mid")
 
 
 class ActingMendsTest(BrowserTest):
@@ -97,10 +95,10 @@ class ActingMendsTest(BrowserTest):
     def test_a_mend_is_a_button_that_leads_or_acts_or_else_a_sentence(self, people):
         page = people.open("Avocet", "Port plan")
         mend(page, "Work it out: another port may be free for one of them", "link")
-        expect(page.get_by_role("listitem", name="Move ESC to R7")).to_be_visible()
-        expect(findings_of(page).get_by_role("button", name=re.compile("^(?!Why|All|Close)"))).to_have_count(0)
+        until(page.get_by_role("listitem", name="Move ESC to R7")).to_be_visible()
+        until(findings_of(page).get_by_role("button", name=re.compile("^(?!Why|All|Close)"))).to_have_count(0)
         page.get_by_role("listitem", name="Move ESC to R7").get_by_role("button", name="Take this plan").click()
-        expect(
+        until(
             page.get_by_role("button", name=re.compile("differs? from the board"))
         ).to_be_visible()  # the bench knows the plan: what it tells of a hop is not taken away under an open list
         go(page, "Lost link")
@@ -108,7 +106,7 @@ class ActingMendsTest(BrowserTest):
         page.get_by_role("combobox", name="Distance").click()
         page.get_by_role("option", name="right beside each other").click()
         mend(page, "Put them two steps apart")
-        expect(page.get_by_role("combobox", name="Distance")).to_contain_text("two steps apart")
+        until(page.get_by_role("combobox", name="Distance")).to_contain_text("two steps apart")
 
     @in_browser
     def test_what_the_draft_mends_is_written_and_restarted_from_the_finding(self, people):
@@ -119,22 +117,22 @@ class ActingMendsTest(BrowserTest):
         wait_coin(page, "Switchboard", re.compile("^cracked"))
         mend(page, "Set the mode band to 850 to 1250 us")
         mend(page, "Mended in the draft: write it to the board")
-        expect(page.get_by_text("draft is on the board")).to_be_visible()
-        expect(findings_of(page)).not_to_contain_text("misses every detent")
+        until(page.get_by_text("draft is on the board")).to_be_visible()
+        until(findings_of(page)).not_to_contain_text("misses every detent")
 
     @in_browser
     def test_a_rounded_setting_is_taken_from_the_board(self, people):
         page = people.open("Curlew", "Lost link")
         page.get_by_label("Board's grace").fill("437")
-        expect(page.get_by_text("kept as 440")).to_be_visible()
+        until(page.get_by_text("kept as 440")).to_be_visible()
         page.keyboard.press("Enter")
         page.get_by_role("button", name="Write to board").click()
         page.get_by_role("button", name="1 setting differs").click()
         told = page.get_by_role("dialog", name="Settings that differ")
-        expect(told).to_contain_text("the board keeps it in steps of its own")
+        until(told).to_contain_text("the board keeps it in steps of its own")
         told.get_by_role("button", name="Take the board's Grace").click()
-        expect(page.get_by_role("textbox", name="Board's grace")).to_have_value("440")
-        expect(page.get_by_text("draft is on the board")).to_be_visible()
+        until(page.get_by_role("textbox", name="Board's grace")).to_have_value("440")
+        until(page.get_by_text("draft is on the board")).to_be_visible()
 
 
 class AddressTest(BrowserTest):
@@ -142,23 +140,23 @@ class AddressTest(BrowserTest):
     def test_what_is_looked_at_in_line_stands_in_the_address(self, people):
         page = people.open("Curlew", "Line")
         page.get_by_role("button", name="Record the last 10 s").click()
-        page.get_by_role("button", name="Recordings").wait_for()
-        expect(page).to_have_url(re.compile(r"/line\?recording="))
+        until(page.get_by_role("button", name="Recordings")).to_be_visible()
+        until(page).to_have_url(re.compile(r"/line\?recording="))
         page.get_by_role("button", name="Recordings").click()
-        expect(page).to_have_url(re.compile(r"/line\?look=recordings"))
+        until(page).to_have_url(re.compile(r"/line\?look=recordings"))
         page.go_back()
-        expect(page).to_have_url(re.compile(r"/line\?recording="))
+        until(page).to_have_url(re.compile(r"/line\?recording="))
         page.reload()
-        page.get_by_role("button", name="Recordings").wait_for()
+        until(page.get_by_role("button", name="Recordings")).to_be_visible()
         page.go_back()
-        expect(page.get_by_role("button", name="Record the last 10 s")).to_be_visible()
+        until(page.get_by_role("button", name="Record the last 10 s")).to_be_visible()
 
     @in_browser
     def test_each_coin_of_the_list_leads_to_its_hop(self, people):
         page = people.sign_in()
         page.get_by_role("listitem").filter(has_text="Avocet").get_by_role("link", name="Loom").click()
         page.get_by_role("heading", level=1, name="Loom").wait_for()
-        expect(page).to_have_url(re.compile("/loom$"))
+        until(page).to_have_url(re.compile("/loom$"))
 
 
 class FirstTimeTest(BrowserTest):
@@ -170,10 +168,10 @@ class FirstTimeTest(BrowserTest):
             page.get_by_role("heading", level=1, name=hop.title).wait_for()
             page.get_by_role("button", name="What is this for?").click()
             told = page.get_by_role("region", name="What this hop is for")
-            expect(told.get_by_role("listitem")).to_have_count(3)
+            until(told.get_by_role("listitem")).to_have_count(3)
             self.assertEqual(len(re.findall(r"[.](?: |$)", told.evaluate("each => each.firstChild.textContent"))), 3, hop.title)
             page.get_by_role("button", name="Close", exact=True).first.click()
-            expect(told).to_be_hidden()
+            until(told).to_be_hidden()
 
 
 class NarrowTest(BrowserTest):
@@ -191,9 +189,9 @@ class NarrowTest(BrowserTest):
                 self.assertLessEqual(max(wide), 0, (hop.title, wide))
                 self.assertEqual(page.evaluate("document.documentElement.scrollHeight - innerHeight"), 0, (hop.title, "the hop scrolls, not the page"))
             page.get_by_role("button", name=re.compile("^Bench · disarmed")).click()
-            expect(page.get_by_role("switch", name="Transmitter on")).to_be_visible()
+            until(page.get_by_role("switch", name="Transmitter on")).to_be_visible()
             page.get_by_role("button", name="fold away B").click()
-            expect(page.get_by_role("switch", name="Transmitter on")).to_be_hidden()
+            until(page.get_by_role("switch", name="Transmitter on")).to_be_hidden()
         finally:
             page.set_viewport_size({"width": 1280, "height": 800})
 

@@ -17,22 +17,13 @@ from linkcore.hops.lost_link.alarm import alarm_line, lq_by_grace, most_losses
 from linkcore.signal.flight_log import FlightLog, read_flight_log
 from linkcore.signal.mavlink_log import read_mavlink_log
 from linkcore.signal.recordings import RecordingError
-from tests.core.test_bench import Hand
 from tests.crafts import crsf_craft
-from tests.flights import HZ, flight, telemetry_log
-
-
-def csv(log: FlightLog, head: str = "time_s,rssi_dbm,lost", *more: np.ndarray) -> bytes:
-    rows = np.column_stack((log.time_s, log.value, log.lost, *more))
-    return (head + "\n" + "\n".join(",".join(f"{each:.7g}" for each in row) for row in rows) + "\n").encode()
+from tests.flights import HZ, csv, flight, rows, telemetry_log
+from tests.hand import Hand
 
 
 def read(text: str | bytes) -> FlightLog:
     return read_flight_log(io.BytesIO(text if isinstance(text, bytes) else text.encode()))
-
-
-def rows(head: str, *lines: str, times: int = 40) -> str:
-    return "\n".join([head, *lines * times]) + "\n"
 
 
 class OnsetTest(unittest.TestCase):

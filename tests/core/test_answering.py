@@ -15,10 +15,10 @@ from linkcore.hops.airframe.answering import check_answers
 from linkcore.hops.airframe.view import READS
 from linkcore.parts.axes import STICK_OF
 from linkcore.standins.drives import DrivesTruth, ServoTruth
-from tests.core.test_airframe import told
-from tests.core.test_bench import Hand
-from tests.core.test_truth import plane
 from tests.crafts import crsf_craft, sbus_craft, whole_of
+from tests.hand import Hand
+from tests.in_hands import told
+from tests.planes import plane
 
 
 def found(craft: CraftDocument) -> dict:

@@ -20,8 +20,8 @@ from linkcore.standins.board import StandInBoard
 from linkcore.standins.discovery import MOST_FOUND, SensorKept, SensorList
 from linkcore.standins.peripherals import FORGETS_S, Around, DeviceWires
 from linkcore.wiring.beeper import beepers, wired_beeper
-from tests.core.test_bench import Hand
 from tests.downlinks import KITS, downlink_craft
+from tests.hand import Hand
 
 STEP_S = 0.1
 ABOUT = Around(59.0, 10.5, 12.0, 4.0, 90.0, 12, 30.0, 15.2, 8.0, 100.0)

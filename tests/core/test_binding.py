@@ -26,8 +26,8 @@ from linkcore.parts.models import Binding, Light, Module, Radio, Receiver, Trans
 from linkcore.protocols.registry import RECEIVER_PROTOCOLS
 from linkcore.standins.radio import Air
 from tests import hazards
-from tests.core.test_bench import Hand
 from tests.crafts import crsf_craft, sbus_craft
+from tests.hand import Hand
 from tests.hazards import bind_told
 from tests.kits import every_receiver
 

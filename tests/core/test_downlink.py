@@ -13,13 +13,13 @@ from hypothesis import strategies as st
 
 import scenario
 from linkcore.chain import still_findings
-from linkcore.craft.document import RECEIVER, Alarm, AlarmSet, CraftDocument, ModeBand, Patch, TelemetrySetup, apply_edits, load
+from linkcore.craft.document import RECEIVER, Alarm, CraftDocument, ModeBand, Patch, TelemetrySetup, apply_edits, load
 from linkcore.craft.parts import KitParts
 from linkcore.devices.body import Body
 from linkcore.devices.outlook import Outlook
 from linkcore.devices.pack import ohm, open_volts, volts
 from linkcore.devices.sensors import FACTS, TELLINGS, Values
-from linkcore.findings import Edit, Finding
+from linkcore.findings import Edit
 from linkcore.hops.downlink.ages import ages
 from linkcore.hops.downlink.causes import causes, known_to_board
 from linkcore.hops.downlink.limits import Limit, limits
@@ -36,9 +36,9 @@ from linkcore.standins.discovery import SensorList
 from linkcore.standins.downlink import AirHome, link_frame
 from linkcore.standins.telemetry import Asker, Teller
 from linkcore.wiring.way_home import way_home
-from tests.core.test_bench import Hand
 from tests.crafts import whole_of
-from tests.downlinks import KITS, downlink_craft, wrong
+from tests.downlinks import KITS, downlink_craft, findings, warned, with_line, wrong
+from tests.hand import Hand
 
 SAID: dict[SensorName, st.SearchStrategy[Any]] = {
     "cell voltage": st.floats(2.6, 4.35),
@@ -269,10 +269,6 @@ class MissingTest(unittest.TestCase):
         self.assertIn("GPS's TX wire is on R3, while U1 has its job", position.cause.says)
 
 
-def findings(craft: CraftDocument) -> dict[str, Finding]:
-    return {each.code: each for each in still_findings(whole_of(craft)) if each.hop == "downlink"}
-
-
 class RulesTest(unittest.TestCase):
     def sound(self, kit: int = 0, **devices: str) -> CraftDocument:
         return downlink_craft(*KITS[kit], **devices)
@@ -469,21 +465,6 @@ class PackTest(unittest.TestCase):
         hand.do(0.5, pack_left_percent=10)
         self.assertLess(hand.bench.volts(), full - 1.5)
         self.assertAlmostEqual(hand.bench.left, 0.1, delta=0.01)
-
-
-def warned(craft: CraftDocument, *notices: str) -> CraftDocument:
-    """The same with every alarm that the findings offer."""
-    for _ in range(8):
-        found = [each for each in still_findings(whole_of(craft)) if each.code == "downlink.unnoticed" and each.mends and each.mends[0].edits]
-        if not found:
-            break
-        craft = apply_edits(craft, found[0].mends[0].edits)
-    return craft
-
-
-def with_line(craft: CraftDocument, **line: Any) -> CraftDocument:
-    craft.alarm = AlarmSet.model_validate({"signal": "rssi_percent", "begins_at": 71, "only_a_bound": True, "line": 81, "log": "over the nests.csv"} | line)
-    return craft
 
 
 def limit_of(craft: CraftDocument, notice: str) -> Limit:

@@ -6,9 +6,8 @@ import unittest
 
 from linkcore.standins.drives import DrivesTruth
 from linkcore.standins.held import BodyTruth
-from tests.core.test_airframe import HELD_S, curlew, findings, mend, take_poses, told
-from tests.core.test_motors import learn_ends
-from tests.motors import Turner
+from tests.in_hands import HELD_S, curlew, findings, mend, take_poses, told
+from tests.motors import Turner, learn_ends
 
 SEED = 2  # its accelerometer is off, its pack is read wrongly, motors are exchanged and reversed, an ESC does not know its ends
 

@@ -16,7 +16,7 @@ from linkcore.hops.port_plan.receiver import moves_for_receiver, worked_out
 from linkcore.protocols.registry import RECEIVER_PROTOCOLS
 from linkcore.wiring.netlist import plan_edits
 from linkcore.wiring.planner import work_out
-from tests.core.test_bench import Hand
+from tests.hand import Hand
 from tests.kits import every_receiver
 
 

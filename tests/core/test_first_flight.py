@@ -11,9 +11,9 @@ from linkcore.craft.document import apply_edits
 from linkcore.findings import Edit
 from linkcore.hops.airframe.first_flight import IdleFlown
 from linkcore.standins.held import BodyTruth
-from tests.core.test_airframe import curlew, findings, mend, told
-from tests.core.test_bench import Hand
-from tests.core.test_motors import ready, usual_but
+from tests.hand import Hand
+from tests.in_hands import curlew, findings, mend, told
+from tests.motors import ready, usual_but
 
 
 class IdleTest(unittest.TestCase):

@@ -14,8 +14,8 @@ from linkcore.parts.catalogue import shipped
 from linkcore.standins.bootloader import DeviceKept, StandInFlash
 from scenario.bench import older_receiver
 from tests import hazards
-from tests.core.test_bench import Hand
 from tests.crafts import crsf_craft
+from tests.hand import Hand
 from tests.hazards import IMAGES
 
 

@@ -20,8 +20,8 @@ from linkcore.marks import LATER, KeptAs
 from linkcore.parts.catalogue import shipped
 from linkcore.proofs import UNKNOWN, Proof, ProofOf
 from linkcore.reads import SECTIONS, NotInView, Reads, View, Whole, digest
-from tests.core.test_bench import Hand, fly
 from tests.crafts import crsf_craft, sbus_craft, whole_of
+from tests.hand import Hand, fly
 
 EVERY_READS = {f"{hop.key}: its rules": hop.reads for hop in HOPS} | {f"{hop.key}: {proof.name}": proof.reads for hop in HOPS for proof in hop.proofs}
 OTHERS = {  # another value for a leaf whose kind says nothing of what it may be

@@ -17,8 +17,8 @@ from linkcore.hops.kit.rules import check_kit
 from linkcore.hops.kit.starting import starting_point
 from linkcore.parts.catalogue import UnknownPart, shipped
 from linkcore.parts.models import Peripheral, Receiver, Transmitter
-from tests.core.test_loom import other
 from tests.crafts import sbus_craft
+from tests.wired import other
 
 
 def codes(craft: CraftDocument, catalogue=None) -> set[str]:

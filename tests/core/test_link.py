@@ -13,8 +13,8 @@ from linkcore.craft.document import apply_edits
 from linkcore.devices.board_api import Refused
 from linkcore.devices.flash_job import FlashOrder
 from linkcore.findings import Edit
-from tests.core.test_bench import Hand
 from tests.crafts import crsf_craft, sbus_craft
+from tests.hand import Hand
 from tests.hazards import IMAGES, Pilot, bind_told
 from tests.kits import every_receiver
 

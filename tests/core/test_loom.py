@@ -18,14 +18,9 @@ from linkcore.hops.loom.rules import check_loom
 from linkcore.parts.catalogue import Catalogue, shipped
 from linkcore.parts.files import facts_of
 from linkcore.parts.models import Board, Peripheral, Receiver
-from linkcore.wiring.netlist import plan_edits, rail_loads, usb_load, wire_list
-from linkcore.wiring.planner import work_out
+from linkcore.wiring.netlist import rail_loads, usb_load, wire_list
 from tests.crafts import crsf_craft, sbus_craft
-
-
-def planned(craft: CraftDocument) -> CraftDocument:
-    parts = KitParts.of(craft)
-    return apply_edits(craft, plan_edits(craft, parts, work_out(craft, parts).plans[0]))
+from tests.wired import moved, other, planned
 
 
 def with_devices(**devices: str) -> CraftDocument:
@@ -33,18 +28,6 @@ def with_devices(**devices: str) -> CraftDocument:
     craft = sbus_craft()
     craft.kit.devices = [Fitted(name=name.replace("_", " "), part=part) for name, part in devices.items()]
     return planned(craft)
-
-
-def moved(craft: CraftDocument, device: str, pin: str, pad: str | None) -> CraftDocument:
-    """One wire elsewhere, or off."""
-    kept = [patch for patch in craft.wiring if (patch.device, patch.pin) != (device, pin)]
-    return craft.model_copy(update={"wiring": kept if pad is None else [*kept, Patch(device=device, pin=pin, pad=pad)]})
-
-
-def other(part: Board | Receiver | Peripheral, **changes: object) -> Catalogue:
-    """The catalogue with one part's facts changed."""
-    facts = facts_of(part) | changes
-    return Catalogue([*(each for each in shipped().values() if each.id != part.id), type(part).model_validate(facts)])
 
 
 def codes(craft: CraftDocument, catalogue: Catalogue | None = None) -> set[str]:

@@ -18,8 +18,8 @@ from linkcore.parts.models import Board, Receiver
 from linkcore.protocols.registry import receiver_protocol
 from linkcore.reads import Whole
 from linkcore.standins.hands import Stick
-from tests.core.test_bench import Hand
 from tests.crafts import crsf_craft, sbus_craft
+from tests.hand import Hand
 from tests.losses import lost
 
 ARMS, DISARMS = [1500.0, 1500.0, 1000.0, 1500.0, 2000.0], [1500.0, 1500.0, 1000.0, 1500.0, 1000.0]

@@ -29,8 +29,8 @@ from linkcore.parts.models import Receiver
 from linkcore.reads import Whole
 from linkcore.standins.radio import aspect_db
 from linkcore.wiring.netlist import wires_for
-from tests.core.test_bench import Hand, fly, prove_the_rest, walk_round
 from tests.crafts import crsf_craft, sbus_craft, with_gps
+from tests.hand import Hand, fly, prove_the_rest, walk_round
 from tests.kits import planned_craft
 
 UP, LOW = {"x": 0, "y": 0.2}, {"x": 0, "y": -1}

@@ -11,8 +11,8 @@ import scenario
 from linkcore.craft.parts import KitParts, spoken_output
 from linkcore.hops.loom.layout import _crossed, _Net, _order
 from linkcore.standins.wires import CHATTER_BYTES, CHATTER_S, Chatter, WireTruth, both_drive
-from tests.core.test_loom import moved
 from tests.crafts import sbus_craft
+from tests.wired import moved
 
 
 def truth(craft) -> WireTruth:

@@ -23,9 +23,9 @@ from linkcore.hops.airframe.view import READS
 from linkcore.standins.drive import HOLD_S, MOST_S, Drive
 from linkcore.standins.drives import DrivesTruth, MotorTruth
 from linkcore.standins.held import BodyTruth
-from tests.core.test_airframe import curlew, findings, mend, take_poses, told
 from tests.crafts import whole_of
-from tests.motors import Turner, any_ways, cheapest, proven_by_answers
+from tests.in_hands import curlew, findings, mend, take_poses, told
+from tests.motors import Turner, any_ways, cheapest, learn_ends, proven_by_answers, ready, usual_but
 
 QUAD = layout_of("quad X")
 ROLES = {f"M{number}": place.role for number, place in enumerate(QUAD, 1)}
@@ -138,36 +138,6 @@ class AnswersTest(unittest.TestCase):
             felt = felt.with_answer("M1", MotorAnswer(corner="front left", turns="clockwise", percent=5, kick="clockwise"))
             self.assertEqual(felt.settled("M1"), count >= 2)
         self.assertFalse(felt.with_answer("M1", MotorAnswer(corner="rear left", turns="clockwise", percent=5, kick="clockwise")).settled("M1"))
-
-
-def swapped_and_reversed(hand) -> DrivesTruth:
-    """What is so of Curlew since a repair: the motors on M1 and M3 are exchanged, the one on M2 turns the wrong way."""
-    right = DrivesTruth.usual(4, hand.bench.document, hand.bench.parts).motors
-    return DrivesTruth(motors=right | {"M1": right["M3"], "M3": right["M1"]}).swapped("M2")
-
-
-def usual_but(change):
-    """A truth for `ready`: motors as they should be, but for what `change` says of an output."""
-
-    def truth(hand) -> DrivesTruth:
-        usual = DrivesTruth.usual(4, hand.bench.document, hand.bench.parts).motors
-        return DrivesTruth(motors={pad: each.model_copy(update=change(pad)) for pad, each in usual.items()})
-
-    return truth
-
-
-def ready(truth=swapped_and_reversed, *, facing: bool = True) -> Turner:
-    """Curlew's pilot with props off, and its facing proven."""
-    hand = curlew()
-    if facing:
-        take_poses(hand)
-        hand.do(0.4, usb_so=True)
-        assert "facing" in hand.proven("airframe")
-    if truth is not None:
-        hand.do(0, drives=truth(hand).model_dump())
-    turner = Turner(hand)
-    turner.make_ready()
-    return turner
 
 
 class TurningTest(unittest.TestCase):
@@ -443,17 +413,6 @@ def write(hand, path, value):
     hand.bench.take_document(other)
     hand.bench.write(other.settings)
     hand.wait(0.4)
-
-
-def learn_ends(turner: Turner, output: str) -> None:
-    """The whole sequence: USB in, pack out, full asked, pack in, both tones."""
-    hand = turner.hand
-    hand.do(0.2, pack=False, usb=True)
-    hand.wait(2)
-    hand.do(0.1, props_off=True, by="1")
-    hand.do(0.2, learn_ends=output)
-    hand.do(2.5, pack=True)
-    hand.do(2, usb=False)
 
 
 class StartTest(unittest.TestCase):

@@ -21,10 +21,10 @@ from linkcore.parts.catalogue import shipped
 from linkcore.parts.models import Peripheral, Screen
 from linkcore.protocols.text_frame import MOST, TextDecoder, encode_picture, encode_size, encode_text
 from linkcore.wiring.picture import picture_way
-from tests.core.test_bench import Hand
-from tests.core.test_downlink import findings, warned
-from tests.core.test_downlink import with_line as with_alarm_line
 from tests.crafts import whole_of
+from tests.downlinks import findings, warned
+from tests.downlinks import with_line as with_alarm_line
+from tests.hand import Hand
 
 PAL, NTSC = shipped().of(Peripheral, "stilt-c").screens
 WIDE = shipped().of(Peripheral, "skein-v").screens[0]

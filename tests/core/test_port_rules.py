@@ -11,8 +11,8 @@ from linkcore.craft.parts import KitParts
 from linkcore.findings import Edit
 from linkcore.hops.port_plan import rules
 from linkcore.hops.port_plan.rules import check_ports
-from tests.core.test_loom import moved, planned
 from tests.crafts import crsf_craft, sbus_craft
+from tests.wired import moved, planned
 
 
 def codes(craft: CraftDocument) -> set[str]:

@@ -16,7 +16,7 @@ from linkcore.hops.loom.rules import POWER, check_loom
 from linkcore.parts.catalogue import shipped
 from linkcore.parts.models import Peripheral
 from linkcore.wiring.netlist import rail_volts, wires_for
-from tests.core.test_bench import Hand
+from tests.hand import Hand
 
 NOTES = ("loom.dark-on-usb", "loom.low-on-usb")
 

@@ -7,7 +7,7 @@ import unittest
 import scenario
 from linkcore.bench.messages import BenchState
 from linkcore.craft.document import CraftDocument
-from tests.core.test_bench import Hand
+from tests.hand import Hand
 
 
 def without_wire(craft: CraftDocument, device: str, pin: str) -> CraftDocument:

@@ -27,8 +27,8 @@ from linkcore.hops.sticks.travel import NOISE_US, Places, beside_predicted, near
 from linkcore.parts.catalogue import shipped
 from linkcore.parts.models import EndsLaw, Transmitter
 from linkcore.protocols.registry import receiver_protocol
-from tests.core.test_bench import Hand
 from tests.crafts import crsf_craft, sbus_craft
+from tests.hand import Hand
 from tests.kits import every_receiver
 from tests.thumbs import advice_repeats, better_dials, dialling_case, session
 

@@ -16,9 +16,9 @@ from linkcore.hops.airframe.surfaces import SurfacesSeen, surfaces_of, undecided
 from linkcore.standins.drives import DrivesTruth, ServoTruth
 from linkcore.standins.held import BodyTruth
 from linkcore.wiring.netlist import wires_for
-from tests.core.test_airframe import findings, mend, told
-from tests.core.test_bench import Hand
-from tests.core.test_truth import plane
+from tests.hand import Hand
+from tests.in_hands import findings, mend, told
+from tests.planes import plane
 
 STICKS = (({"right": {"x": 0.7, "y": 0}}), ({"right": {"x": 0, "y": 0.7}}), ({"left": {"x": 0.7, "y": -1}}))
 

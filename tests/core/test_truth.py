@@ -30,11 +30,12 @@ from linkcore.signal.edges import Edges
 from linkcore.signal.uart import UartSettings, read_all, send
 from linkcore.wiring.netlist import plan_edits
 from scenario.bench import walk_proofs
-from tests.core.test_bench import Hand, fly
 from tests.crafts import crsf_craft, sbus_craft, whole_of, with_escs
+from tests.hand import Hand, fly
 from tests.hazards import IMAGES
 from tests.kits import every_receiver
 from tests.mends import miswired, wrong_mends
+from tests.planes import plane
 
 
 def edited(craft: CraftDocument, **changes: Any) -> CraftDocument:
@@ -44,15 +45,6 @@ def edited(craft: CraftDocument, **changes: Any) -> CraftDocument:
 
 def of_code(findings: list[Finding], code: str) -> Finding:
     return next(each for each in findings if each.code == code)
-
-
-def plane() -> CraftDocument:
-    """Sandpiper on a port that reads it, with a servo that sits turned and is reversed nowhere."""
-    craft = scenario.sandpiper()
-    craft.wiring = [patch.model_copy(update={"pad": "T5"}) if patch.pin == "F.Port" else patch for patch in craft.wiring]
-    craft.settings.ports |= {"U3": "free", "U5": "receiver input"}
-    craft.transmitter.channels[1].reverse = False
-    return CraftDocument.model_validate(craft.model_dump())
 
 
 def move_all_sticks(hand: Hand) -> None:

@@ -17,10 +17,10 @@ from linkcore.parts.models import Receiver
 from linkcore.wiring.netlist import plan_edits, wire_key
 from linkcore.wiring.planner import work_out
 from scenario.bench import walk_proofs
-from tests.core.test_bench import Hand
-from tests.core.test_loom import moved, other
 from tests.crafts import crsf_craft, sbus_craft
+from tests.hand import Hand
 from tests.hazards import Pilot
+from tests.wired import moved, other
 
 
 def silent_because(hand: Hand) -> str:

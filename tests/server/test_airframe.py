@@ -6,7 +6,7 @@ import scenario
 from server.bench.models import BenchRecord
 from server.workshops.models import Membership
 from tests.server.base import make_craft
-from tests.server.test_bench_socket import OnTheSocket
+from tests.server.viewer import OnTheSocket
 
 
 class InHandsTest(OnTheSocket):

@@ -9,7 +9,7 @@ from linkcore.bench.messages import Hands
 from linkcore.devices.flash_job import FlashOrder
 from linkcore.parts.catalogue import shipped
 from scenario.images import scenario_images
-from server.running.beat import GONE_S, LINGER_S, LIVELY_S, REST_TICK_S, TICK_S, WHOLE_S, Beat, Pace, Watchers
+from server.running.beat import GONE_S, LINGER_S, LIVELY_S, REST_TICK_S, WHOLE_S, Beat, Rates, Watchers
 from tests.crafts import sbus_craft
 
 
@@ -34,19 +34,19 @@ class WatchersTest(SimpleTestCase):
 
 class BeatTest(SimpleTestCase):
     def test_it_is_quick_while_something_moves_and_slow_at_rest(self):
-        beat, bench = Beat(0.0), Bench(sbus_craft())
+        beat, bench = Beat(0.0, Rates()), Bench(sbus_craft())
         bench.run_until(1.0)
         beat.see(bench.live().gist(), 1.0)
         for tick in range(1, 6):  # noise alone is no movement
             bench.run_until(1.0 + tick * 0.2)
             beat.see(bench.live().gist(), 1.0 + tick * 0.2)
-        self.assertEqual((beat.tick_s(1.0 + LIVELY_S - 0.1), beat.tick_s(1.0 + LIVELY_S)), (TICK_S, REST_TICK_S))
+        self.assertEqual((beat.tick_s(1.0 + LIVELY_S - 0.1), beat.tick_s(1.0 + LIVELY_S)), (Rates().tick_s, REST_TICK_S))
         bench.hands(Hands(switches={"S3": 2}))
         beat.see(bench.live().gist(), 5.0)
-        self.assertEqual(beat.tick_s(5.0), TICK_S)
+        self.assertEqual(beat.tick_s(5.0), Rates().tick_s)
 
     def test_what_the_board_does_by_itself_is_told_quickly_too(self):
-        beat, bench = Beat(0.0), Bench(sbus_craft())
+        beat, bench = Beat(0.0, Rates()), Bench(sbus_craft())
         bench.run_until(1.0)
         beat.see(bench.live().gist(), 1.0)
         bench.hands(Hands(transmitter_on=False))
@@ -59,7 +59,7 @@ class BeatTest(SimpleTestCase):
         self.assertEqual((bench.board.link, beat.lively(6.0)), ("lost", True))
 
     def test_a_flash_job_that_gets_on_is_a_movement(self):
-        beat, bench = Beat(0.0), Bench(sbus_craft())
+        beat, bench = Beat(0.0, Rates()), Bench(sbus_craft())
         bench.hands(Hands(usb=True))
         name, facts, content = next(image for image in scenario_images(shipped()) if image[0] == "merle-f7-5.0.0.hex")
         bench.loading.start(FlashOrder(role="board", image=name, way="request"), content, facts, bench.t)
@@ -69,24 +69,19 @@ class BeatTest(SimpleTestCase):
             self.assertTrue(beat.lively(now), f"{bench.live().jobs[0].percent} %")
 
     def test_snapshots_give_way_before_time_does(self):
-        beat = Beat(0.0)
+        beat = Beat(0.0, Rates())
         beat.stir(10.0)
         self.assertEqual([round(1 / beat.tick_s(10.0, load)) for load in (0.0, 0.69, 0.7, 0.89, 0.9, 1.0)], [25, 25, 12, 12, 5, 5])
         self.assertEqual(beat.tick_s(10.0 + LIVELY_S, 1.0), REST_TICK_S)
 
-    def test_a_pace_is_told_once_it_has_been_seen_for_a_while(self):
-        pace = Pace()
-        for step in range(20):
-            pace.see(step * 0.06, step * 0.1)
-            self.assertEqual(pace.shown, 1.0 if step < 10 else 0.6, step)
-        pace.begin()
-        self.assertEqual(pace.shown, 1.0)
-        for step in range(20):
-            pace.see(step * 0.095, step * 0.1)
-        self.assertEqual(pace.shown, 1.0, "a little late is not late")
+    def test_how_often_is_a_setting(self):
+        beat = Beat(0.0, Rates(ticks=10.0, reports=2.5))
+        beat.stir(10.0)
+        self.assertEqual([round(1 / beat.tick_s(10.0, load), 1) for load in (0.0, 0.8, 1.0)], [10, 5, 5])
+        self.assertEqual([beat.due(now / 10) for now in range(100, 110)].count(True), 3)
 
     def test_a_report_is_made_when_it_is_due_or_asked_for_and_now_and_then_whole(self):
-        beat = Beat(0.0)
+        beat = Beat(0.0, Rates())
         self.assertEqual((beat.due(0.0), beat.take_whole(0.0)), (True, True))
         self.assertEqual((beat.due(0.1), beat.due(0.2), beat.take_whole(0.2)), (False, True, False))
         beat.report_now = True

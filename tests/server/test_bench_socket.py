@@ -6,14 +6,13 @@ import json
 import socket
 import time
 from concurrent.futures import ThreadPoolExecutor
-from contextlib import ExitStack, contextmanager
+from contextlib import ExitStack
 
 from django.conf import settings
 from django.contrib.auth import get_user_model
 from django.test import Client
 from django.utils import timezone
-from websockets.exceptions import ConnectionClosed, InvalidStatus
-from websockets.sync.client import connect
+from websockets.exceptions import InvalidStatus
 
 from linkcore.craft.parts import KitParts
 from linkcore.parts.catalogue import shipped
@@ -26,85 +25,7 @@ from tests import live
 from tests.crafts import crsf_craft, sbus_craft
 from tests.database import DatabaseTest
 from tests.server.base import make_craft, make_people
-
-PATIENCE_S = 40
-
-
-class Viewer:
-    """One browser's end of the socket."""
-
-    def __init__(self, socket_):
-        self._socket = socket_
-
-    def say(self, **message):
-        self._socket.send(json.dumps(message))
-
-    @property
-    def raw(self):
-        """What carries it; whatever is sent there goes past the client."""
-        return self._socket.socket
-
-    def say_raw(self, text: str):
-        self._socket.send(text)
-
-    def until(self, kind: str, true=bool):
-        """The next message of a kind for which `true` holds."""
-        end = time.monotonic() + PATIENCE_S
-        while time.monotonic() < end:
-            message = json.loads(self._socket.recv(timeout=PATIENCE_S))
-            if message["type"] == kind and true(message):
-                return message
-        raise AssertionError(f"no such {kind} in {PATIENCE_S} s")
-
-    def act(self, act: str, **more):
-        self.say(type="act", act=act, request=act, **more)
-        return self.until("answer", lambda answer: answer["request"] == act)
-
-    def done(self, act: str, **more):
-        """The answer to an act that must be done."""
-        answer = self.act(act, **more)
-        if not answer["ok"]:
-            raise AssertionError(f"{act} was not done: {answer['text']}")
-        return answer
-
-    def closed_with(self) -> int:
-        end = time.monotonic() + PATIENCE_S
-        try:
-            while time.monotonic() < end:
-                self._socket.recv(timeout=PATIENCE_S)
-            raise AssertionError(f"still open after {PATIENCE_S} s")
-        except ConnectionClosed as closed:
-            return closed.rcvd.code
-
-
-class OnTheSocket(DatabaseTest):
-    """Tests that look at a craft's bench over its socket."""
-
-    def setUp(self):
-        make_people()
-        self.craft = make_craft(sbus_craft())
-
-    @contextmanager
-    def viewer(self, name: str | None = "wren", craft=None):
-        server = live.server()
-        server.pace.set(live.PACE)
-        client = Client()
-        if name:
-            client.force_login(get_user_model().objects.get(username=name))
-        cookie = client.cookies.get(settings.SESSION_COOKIE_NAME)
-        headers = {"Cookie": f"{settings.SESSION_COOKIE_NAME}={cookie.value}"} if cookie else {}
-        address = f"{server.address.replace('http', 'ws')}/ws/crafts/{(craft or self.craft).id}/bench"
-        with connect(address, additional_headers=headers, origin=server.address, max_size=None, max_queue=None) as opened:
-            yield Viewer(opened)
-
-    def write_and_restart(self):
-        with self.viewer() as viewer:
-            viewer.until("report")
-            viewer.done("write", version=Craft.objects.get(pk=self.craft.pk).version)
-            viewer.done("read back")
-            viewer.until("report", lambda report: report["restart_due"] and not report["differences"])
-            viewer.done("restart")
-            viewer.until("live", lambda message: message["board"]["link"] == "good")
+from tests.server.viewer import PATIENCE_S, OnTheSocket
 
 
 class BenchSocketTest(OnTheSocket):

@@ -14,7 +14,7 @@ from server.crafts.models import Craft, Revision
 from server.workshops.models import Membership
 from tests.database import DatabaseTest
 from tests.server.base import PASSWORD, make_craft, make_people
-from tests.server.test_bench_socket import PATIENCE_S, OnTheSocket
+from tests.server.viewer import PATIENCE_S, OnTheSocket
 
 ENOUGH = 5  # of twelve values on one id, of which each comes after some seconds
 

@@ -13,9 +13,8 @@ from scenario.flights import LOSS_BEGINS_DBM, logs
 from server.captures.models import Recording
 from server.workshops.models import Membership
 from tests import live
-from tests.core.test_alarm import csv
-from tests.flights import flight, telemetry_log
-from tests.server.test_bench_socket import PATIENCE_S, OnTheSocket
+from tests.flights import csv, flight, telemetry_log
+from tests.server.viewer import PATIENCE_S, OnTheSocket
 
 
 class FlightTest(OnTheSocket):

@@ -27,7 +27,6 @@ from django.core.management import CommandError, call_command
 from django.test import Client, SimpleTestCase, override_settings
 from django.utils import timezone
 from websockets.exceptions import InvalidStatus
-from websockets.sync.client import connect
 
 import scenario
 from linkcore.protocols import crsf, sbus
@@ -43,7 +42,7 @@ from tests.crafts import sbus_craft
 from tests.database import DatabaseTest
 from tests.kits import every_receiver
 from tests.server.base import make_craft, make_people
-from tests.server.test_bench_socket import PATIENCE_S, Viewer
+from tests.server.viewer import PATIENCE_S, viewing
 
 CAPTURES = Path(__file__).resolve().parent.parent / "captures"
 TIOCGEXCL = 0x80045440  # Linux: whether a terminal is held alone; Python has no name for it yet
@@ -74,10 +73,8 @@ class LineTest(DatabaseTest):
 
     @contextmanager
     def socket(self, path: str):
-        live.server().pace.set(live.PACE)
-        address = f"{live.server().address.replace('http', 'ws')}/ws/crafts/{path}"
-        with connect(address, additional_headers={"Cookie": self.cookie}, origin=live.server().address, max_size=None, max_queue=None) as opened:
-            yield Viewer(opened)
+        with viewing(path, {"Cookie": self.cookie}) as viewer:
+            yield viewer
 
 
 class RecordingTest(LineTest):

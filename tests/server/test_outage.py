@@ -26,7 +26,7 @@ from tests.crafts import crsf_craft
 from tests.database import DatabaseTest
 from tests.lead import Lead
 from tests.server.base import make_craft, make_people
-from tests.server.test_bench_socket import Viewer
+from tests.server.viewer import Viewer
 
 BACK_WITHIN_S = 5.0
 
@@ -46,6 +46,7 @@ class OwnServer(DatabaseTest):
             "COINBELL_DB_NAME": connection.settings_dict["NAME"],
             "COINBELL_DB_PORT": str(self.lead.port),
             "DJANGO_SETTINGS_MODULE": "tests.settings",
+            "COINBELL_TEST_CLOCK": "server.running.clock.RealClock",
             **self.more,
         }
         process = subprocess.Popen(

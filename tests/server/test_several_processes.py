@@ -29,7 +29,7 @@ from tests.crafts import crsf_craft
 from tests.database import DatabaseTest
 from tests.server.base import make_craft, make_people
 from tests.server.shelf import shelve
-from tests.server.test_bench_socket import PATIENCE_S, Viewer
+from tests.server.viewer import PATIENCE_S, Viewer
 
 
 class Process:
@@ -41,6 +41,7 @@ class Process:
             **os.environ,
             "COINBELL_DB_NAME": connection.settings_dict["NAME"],
             "DJANGO_SETTINGS_MODULE": "tests.settings",
+            "COINBELL_TEST_CLOCK": "server.running.clock.RealClock",
             "COINBELL_REDIS_URL": f"redis://127.0.0.1:{redis}/0",
             **more,
         }

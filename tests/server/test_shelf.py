@@ -23,11 +23,12 @@ from server.bench.models import BenchRecord
 from server.crafts.models import Craft, Revision
 from server.problems import BUSY_READING
 from server.shelf.models import FlashRecord, Image, ImagePiece
+from tests import live
 from tests.crafts import crsf_craft
 from tests.database import DatabaseTest
 from tests.server.base import PASSWORD, make_craft, make_people
 from tests.server.shelf import shelve
-from tests.server.test_bench_socket import OnTheSocket
+from tests.server.viewer import OnTheSocket
 
 CONTENT = {name: content for name, _, content in scenario_images(shipped())}
 WISP = "wisp-900-6.1.0-868.hex"
@@ -234,7 +235,7 @@ class FlashSocketTest(OnTheSocket):
         until = time.monotonic() + 30
         while FlashRecord.objects.get().running:
             self.assertLess(time.monotonic(), until, "the job goes on by itself")
-            time.sleep(0.1)
+            live.server().passes(1.0)
         record = FlashRecord.objects.get()
         self.assertEqual((record.state, record.settings_state, record.kept.kind), ("done", "offered", Revision.Kind.KEPT))
         self.client.force_login(record.by)
