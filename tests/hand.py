@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import Any
 
 from linkcore.bench.bench import Bench
@@ -15,17 +16,27 @@ class Hand:
 
     def __init__(self, craft: CraftDocument, state: BenchState | None = None) -> None:
         self.bench = Bench(craft, state, seed=3)
-        self.until = self.bench.t
+        self.to = self.bench.t
         self.reporter = Reporter(self.bench)
-        self.wait(0.6)
+        self.passes(0.6)
 
-    def wait(self, seconds: float) -> None:
-        self.until += seconds
-        self.bench.run_until(self.until)
+    def passes(self, seconds: float) -> None:
+        """Let so much bench time pass."""
+        self.to += seconds
+        self.bench.run_until(self.to)
+
+    def until(self, true: Callable[[], Any], *, within_s: float = 60.0, step_s: float = 0.2) -> Any:
+        """Let bench time pass until something holds, and return it."""
+        end = self.to + within_s
+        while not (holds := true()):
+            if self.to > end:
+                raise AssertionError(f"not in {within_s:g} s of the bench")
+            self.passes(step_s)
+        return holds
 
     def do(self, seconds: float = 0.5, **hands: Any) -> None:
         self.bench.hands(Hands.model_validate(hands))
-        self.wait(seconds)
+        self.passes(seconds)
 
     def report(self):
         return self.reporter.report(1)

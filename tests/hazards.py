@@ -31,12 +31,12 @@ class Pilot:
     def __init__(self, bench: Bench) -> None:
         self.bench = bench
 
-    def wait(self, seconds: float) -> None:
+    def passes(self, seconds: float) -> None:
         self.bench.run_until(self.bench.t + seconds)
 
     def do(self, seconds: float = 0.2, **hands) -> None:
         self.bench.hands(Hands.model_validate(hands))
-        self.wait(seconds)
+        self.passes(seconds)
 
     def image_for(self, role: str):
         """The newest image that the device's maker gave for the region it was sold in."""
@@ -64,7 +64,7 @@ class Pilot:
     def see_it_end(self, job: JobState) -> None:
         until = self.bench.t + PATIENCE_S
         while not job.over and self.bench.t < until:
-            self.wait(0.2)
+            self.passes(0.2)
 
     def make_ready(self, role: str, way: str) -> None:
         """Do what is said until the way in is ready: put the fault right, plug in, press the button."""
@@ -120,7 +120,7 @@ class Pilot:
         elif "out of bind" in said or "out of register" in said:
             self.do(transmitter_mode="normal")
         elif said.startswith("Wait until"):
-            self.wait(1.5)
+            self.passes(1.5)
         elif "phrase on the transmitter" in said:
             self.do(transmitter_phrase="low water at noon")
         elif "same phrase on the receiver" in said:
@@ -140,7 +140,7 @@ class Pilot:
             self.do(0.4, transmitter_on=False)
             self.do(1.0, transmitter_on=True)
         elif said.startswith("The link comes back"):
-            self.wait(2.0)
+            self.passes(2.0)
         else:
             raise AssertionError(f"nobody knows how to do this: {said}")
 
@@ -185,7 +185,7 @@ def mishap(document, seed: int) -> dict[str, object]:
     rng = random.Random(seed)
     bench = Bench(document, BenchState(stored=document.settings, running=document.settings, read_back=document.settings, usb=True), seed=seed)
     pilot = Pilot(bench)
-    pilot.wait(1.6)
+    pilot.passes(1.6)
     role = rng.choice(sorted(bench.loading.memories))
     way = rng.choice(bench.loading.memories[role].flash.ways)
     fault = Fault(kind=rng.choice(FAULTS), at_percent=rng.uniform(0, 100))
@@ -196,7 +196,7 @@ def mishap(document, seed: int) -> dict[str, object]:
     with contextlib.suppress(Refused):
         job = pilot.flash(role, way, full_erase=rng.random() < 0.3)
     if job is not None:
-        pilot.wait(rng.uniform(0, 8))
+        pilot.passes(rng.uniform(0, 8))
         if moment == "stop":
             with contextlib.suppress(Refused):
                 bench.loading.stop(role)
@@ -234,7 +234,7 @@ def bind_mishap(document, seed: int) -> dict[str, object]:
     rng = random.Random(seed)
     bench = Bench(document, BenchState(stored=document.settings, running=document.settings, read_back=document.settings, bound=False), seed=seed)
     pilot = Pilot(bench)
-    pilot.wait(1.0)
+    pilot.passes(1.0)
     ways = bench.receiver_part.binding.ways
     pilot.do(way=rng.choice(ways))
     wrong = rng.choice(
@@ -262,7 +262,7 @@ def bind_mishap(document, seed: int) -> dict[str, object]:
         pilot.do(0.5, usb=False, pack=False)
         pilot.do(2.0, pack=True)
     elif wrong == "waits too long":
-        pilot.wait(65)
+        pilot.passes(65)
     elif wrong == "left in bind":
         pilot.do(0.5, transmitter_on=True)
         pilot.do(1.0, transmitter_mode="bind")

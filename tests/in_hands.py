@@ -45,4 +45,4 @@ def mend(hand: Hand, code: str, number: int = 0) -> None:
         hand.bench.write(hand.bench.document.settings)
     else:
         hand.bench.hands(Hands.model_validate(each.hands))
-    hand.wait(0.4)
+    hand.passes(0.4)

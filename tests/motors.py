@@ -189,7 +189,7 @@ def learn_ends(turner: Turner, output: str) -> None:
     """The whole sequence: USB in, pack out, full asked, pack in, both tones."""
     hand = turner.hand
     hand.do(0.2, pack=False, usb=True)
-    hand.wait(2)
+    hand.passes(2)
     hand.do(0.1, props_off=True, by="1")
     hand.do(0.2, learn_ends=output)
     hand.do(2.5, pack=True)

@@ -16,7 +16,7 @@ RINGS, CRACKED, BLANK, TARNISHED = (re.compile(f"^{state}") for state in ("rings
 FIRST_MS, THEN_MS = 200, 40  # how long the page has for what needs no bench time: at first, and after each step of it
 PAGE_WITHIN_MS = 10_000
 HOLD_EVERY_S = 0.05  # how often a page says that a key is held
-STARTED_S = 0.8  # a board that was lying there has its link by then
+STARTED_S = 2.0  # a board that is restarted, or was lying there, has its link by then
 SEEN_S = 0.1  # a stick that is moved is seen there by the board
 STEP_S, LONGEST_STEP_S = 0.2, 5.0  # of bench time
 NOW, LOW, CENTRE, HIGH = 1, 2, 3, 4  # columns of an axis
@@ -180,7 +180,7 @@ def write(page):
 def restart(page):
     until(page.get_by_text("restart due")).to_be_visible()
     page.get_by_role("button", name="Restart board").click()
-    passes(None)
+    passes(STARTED_S)
 
 
 def looked_at(page):

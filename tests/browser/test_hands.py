@@ -72,7 +72,9 @@ class DunlinTest(BrowserTest):
         wait_coin(page, "Sticks", RINGS)
 
         rest = page.get_by_role("region", name="At rest, and at the lines")
-        rest.get_by_role("button", name=re.compile(r"^Set deadband: \d us, yaw \d us")).click()
+        narrow = rest.get_by_role("button", name=re.compile(r"^Set deadband: \d us, yaw \d us"))
+        until(narrow).to_be_visible()
+        narrow.click()
         until(rest.get_by_label("Deadband of roll and pitch")).not_to_have_value("0")
 
         go(page, "Switchboard")

@@ -63,7 +63,7 @@ class FacingTest(unittest.TestCase):
         self.assertEqual((told(hand).asking, [mark.taken for mark in told(hand).marks]), ("facing", [False] * 3))
         hand.do(HELD_S, unsteady=False)
         self.assertEqual([mark.taken for mark in told(hand).marks], [True, False, False])
-        hand.wait(6)  # the same pose again is no other one
+        hand.passes(6)  # the same pose again is no other one
         self.assertEqual([mark.taken for mark in told(hand).marks], [True, False, False])
         hand.do(HELD_S, **NOSE)
         hand.do(HELD_S, tilt_deg=60, towards_deg=-90)
@@ -91,13 +91,13 @@ class FacingTest(unittest.TestCase):
         hand.do(0.2, usb_so=True)
         edits = findings(hand)["airframe.facing"].mends[0].edits
         hand.bench.take_document(apply_edits(hand.bench.document, edits))
-        hand.wait(0.5)
+        hand.passes(0.5)
         self.assertNotIn("facing", hand.proven("airframe"))
         hand.bench.write(hand.bench.document.settings)
-        hand.wait(0.5)
+        hand.passes(0.5)
         self.assertIn("facing", hand.proven("airframe"))
         hand.bench.write(hand.bench.document.settings.model_copy(update={"facing": Facing()}))
-        hand.wait(0.5)
+        hand.passes(0.5)
         self.assertNotIn("facing", hand.proven("airframe"))
         self.assertIn("airframe.facing", findings(hand))
 
@@ -280,7 +280,7 @@ class PackTest(unittest.TestCase):
                 pack = told(hand).pack
                 self.assertAlmostEqual(pack.shows_v, pack.meter_v, delta=0.02 * pack.meter_v)
                 self.assertAlmostEqual(pack.shows_a, pack.clamp_a, delta=0.3)
-                hand.wait(0.4)
+                hand.passes(0.4)
                 self.assertIn("power", hand.proven("airframe"))
 
     def twice(self, hand: Hand) -> None:
@@ -413,7 +413,7 @@ class CompassTest(unittest.TestCase):
     def test_what_the_motors_do_to_it_is_told_by_the_ampere_and_reckoned_for_the_hover(self):
         for per_a, much in ((0.2, False), (1.6, True)):
             hand = curlew(BodyTruth(compass_deg_a=per_a))
-            hand.wait(2)
+            hand.passes(2)
             self.turned_round(hand)
             self.motors_run(hand)
             compass = told(hand).compass
@@ -427,7 +427,7 @@ class CompassTest(unittest.TestCase):
     def test_iron_on_the_craft_parts_compass_and_gyro_as_it_is_turned(self):
         for iron, much in (((0.02, 0.02), False), ((0.3, 0.1), True)):
             hand = curlew(BodyTruth(iron=iron))
-            hand.wait(2)
+            hand.passes(2)
             self.turned_round(hand)
             self.assertEqual("airframe.craft-turns-compass" in findings(hand), much)
             if much:
@@ -454,7 +454,7 @@ class CompassTest(unittest.TestCase):
 
     def test_it_is_measured_anew_where_the_pilot_says_so_and_where_it_is_another(self):
         hand = curlew(BodyTruth(iron=(0.3, 0.1)))
-        hand.wait(2)
+        hand.passes(2)
         self.turned_round(hand)
         hand.do(0.2, compass="measured anew")
         self.assertIsNone(told(hand).compass.spread_deg)
@@ -463,7 +463,7 @@ class CompassTest(unittest.TestCase):
         other = apply_edits(hand.bench.document, [])
         other.kit.devices.remove(next(each for each in other.kit.devices if "magnetometer" in hand.bench.parts.devices[each.name].sensors))
         hand.bench.take_document(other)
-        hand.wait(0.4)
+        hand.passes(0.4)
         self.assertNotIn("airframe.craft-turns-compass", findings(hand))
         for done in ("moved away", "calibrated", "measured anew"):
             with self.assertRaisesRegex(ValueError, "sees no compass"):

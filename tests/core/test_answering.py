@@ -44,7 +44,7 @@ class CurveTest(unittest.TestCase):
                 craft.settings.answer = AnswerSetup(roll=AxisAnswer(most_dps=rng.randint(200, 900), soft_percent=rng.randint(0, 60)))
                 craft = CraftDocument.model_validate(craft.model_dump())
                 hand = Hand(craft)
-                hand.wait(1)
+                hand.passes(1)
                 reckoned = dict(curve(craft, KitParts.of(craft), "roll", {}))
                 for place in (-1.0, -0.5, 0.1, 0.35, 0.8, 1.0):
                     hand.do(0.4, right={"x": place, "y": 0})

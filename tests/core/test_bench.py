@@ -70,7 +70,7 @@ class SignalTest(SimpleTestCase):
 class FaultTest(SimpleTestCase):
     def test_the_wire_at_another_port_is_cracked_at_the_port_plan_only(self):
         hand = Hand(with_escs(crsf_craft(pad="R3")))
-        hand.wait(2)
+        hand.passes(2)
         blank = dict.fromkeys(("loom", "bind", "line", "sticks", "switchboard", "lost link", "downlink", "airframe"), "blank")
         self.assertEqual(hand.coins(), {"kit": "rings true", "load": "rings true", "port plan": "cracked", **blank})
         self.assertEqual(hand.board.bytes_per_s, 0)
@@ -79,7 +79,7 @@ class FaultTest(SimpleTestCase):
 
     def test_the_wrong_polarity_reads_garbage_and_the_line_says_what_would_read_it(self):
         hand = Hand(sbus_craft(inverted=False))
-        hand.wait(2)
+        hand.passes(2)
         self.assertEqual((hand.board.link, hand.board.good_per_s), ("no signal", 0))
         self.assertGreater(hand.board.errors_per_s, 500)
         line = hand.report().told.line
@@ -117,13 +117,13 @@ class BoardTest(SimpleTestCase):
         hand.bench.write(draft.settings)
         self.assertEqual(len(hand.report().differences), 2, "what was written is not known to be there before it is read back")
         hand.bench.read_back()
-        hand.wait(1)
+        hand.passes(1)
         report = hand.report()
         self.assertEqual((report.differences, report.restart_due, hand.board.link), ([], True, "no signal"))
         hand.bench.restart()
         with self.assertRaisesMessage(Refused, "still starting"):
             hand.bench.read_back()
-        hand.wait(3)
+        hand.passes(3)
         self.assertEqual((hand.report().restart_due, hand.board.link), (False, "good"))
         self.assertEqual(hand.coins()["line"], "rings true")
 
@@ -227,7 +227,7 @@ class ProofTest(SimpleTestCase):
         hand.do(1.0, transmitter_on=False)
         self.assertEqual((hand.board.link, hand.board.armed), ("lost", True))
         self.assertGreater(hand.board.motors_percent, 20)
-        hand.wait(21)
+        hand.passes(21)
         run = hand.report().told.lost_link.loss
         self.assertFalse(hand.board.armed)
         self.assertAlmostEqual(
@@ -282,7 +282,7 @@ class ProofTest(SimpleTestCase):
         self.assertEqual(hand.coins()["sticks"], "rings true", "a draft alone changes nothing on the craft")
         hand.bench.write(draft.settings)
         hand.bench.restart()
-        hand.wait(3)
+        hand.passes(3)
         self.assertEqual((hand.coins()["line"], hand.coins()["sticks"]), ("cracked", "tarnished"))
 
     def test_what_was_measured_survives_a_stop(self):

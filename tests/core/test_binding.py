@@ -311,10 +311,10 @@ class BenchBindTest(SimpleTestCase):
                     hazards.Pilot(hand.bench).bind(most=12)
                 self.assertFalse(hand.bench.link.knows, (name, way))
                 self.assertIn("the bench runs late", bind_told(hand.bench).hindrances[0])
-                hand.wait(70.0)
+                hand.passes(70.0)
                 hand.bench.take_pace(1.0)
                 if way != "register":  # its two buttons are two windows, one after the other
-                    hand.wait(1.5)
+                    hand.passes(1.5)
                     self.assertTrue(hand.bench.link.knows, (name, way, "both ends stayed as they were"))
                 else:
                     hazards.Pilot(hand.bench).bind()
@@ -324,7 +324,7 @@ class BenchBindTest(SimpleTestCase):
         craft = next(craft for name, craft in every_receiver() if name == "twin-leaf")
         hand = Hand(craft)
         pilot = hazards.Pilot(hand.bench)
-        hand.wait(1.0)
+        hand.passes(1.0)
         self.assertEqual(hand.board.link, "good")
         pilot.write(9)
         self.assertIn("bind.count-left", [finding.code for finding in hand.reporter.report(1).findings])
@@ -376,7 +376,7 @@ class BenchBindTest(SimpleTestCase):
         hand.do(2.0, distance_m=distance_m)
         quality, signals = [], []
         for _ in range(120):
-            hand.wait(1.0)
+            hand.passes(1.0)
             quality.append(hand.bench.live().lq_percent)
             signals.append(hand.bench.receiver.signal[0])
         return statistics.mean(quality), signals
@@ -422,15 +422,15 @@ class BenchBindTest(SimpleTestCase):
 
     def test_frames_come_at_the_rate_that_is_set_for_the_air(self):
         hand = Hand(crsf_craft())
-        hand.wait(1.5)
+        hand.passes(1.5)
         for hz in (30, 120, 60):
             hand.bench.take_document(apply_edits(hand.bench.document, [Edit(path="/air/rate_hz", value=hz)]))
-            hand.wait(1.5)
+            hand.passes(1.5)
             self.assertAlmostEqual(hand.bench.observed.port_reading().good, hz, delta=2)
             air = next(part for part in latency(hand.bench.document, hand.bench.parts).parts if part.name == "air")
             self.assertAlmostEqual(air.worst_ms, 2000 / hz, delta=0.01)
         hand.bench.take_document(apply_edits(hand.bench.document, [Edit(path="/air/rate_hz", value=None)]))
-        hand.wait(1.5)
+        hand.passes(1.5)
         self.assertAlmostEqual(hand.bench.observed.port_reading().good, 1 / hand.bench.receiver_part.link_period_s, delta=2)
 
     def test_the_bind_survives_a_restart_of_coin_bell(self):

@@ -209,7 +209,7 @@ class AgesTest(unittest.TestCase):
             with self.subTest(kit[1]):
                 hand = Hand(downlink_craft(*kit))
                 hand.do(0.0, looking=True)
-                hand.wait(30.0 if kit[1] == "pip-s8" else 16.0)
+                hand.passes(30.0 if kit[1] == "pip-s8" else 16.0)
                 told = hand.report().told.downlink
                 expected = [row for row in told.sensors if row.expected]
                 self.assertGreater(len(expected), 9)
@@ -247,7 +247,7 @@ class MissingTest(unittest.TestCase):
         craft.settings.telemetry = TelemetrySetup(protocol="hub telemetry", inverted=True)
         hand = Hand(craft)
         hand.do(0.0, looking=True)
-        hand.wait(6.0)
+        hand.passes(6.0)
         told = hand.report().told.downlink
         self.assertEqual((told.stopped.code, told.come, told.asked.protocol), ("protocol", 1, "S.Port"))
         hand.do(3.0, tap="S.Port")
@@ -394,7 +394,7 @@ class RulesTest(unittest.TestCase):
     def test_two_that_tell_one_sensor_clash(self):
         hand = Hand(downlink_craft(*KITS[0]))
         hand.do(0.0, looking=True)
-        hand.wait(6.0)
+        hand.passes(6.0)
         frame = TelemetryFrame(0.0, "voltage", {"voltage_v": 3.0})
         for sender in ("board", "vario"):
             hand.bench.link.sensors.take("S.Port", frame, hand.bench.t, sender)
@@ -415,7 +415,7 @@ class ProvenTest(unittest.TestCase):
     def came(self) -> Hand:
         hand = Hand(scenario.curlew())
         hand.do(0.0, looking=True)
-        hand.wait(14.0)
+        hand.passes(14.0)
         self.assertIn("every sensor comes", hand.proven("downlink"))
         return hand
 
@@ -428,7 +428,7 @@ class ProvenTest(unittest.TestCase):
             hand.bench.write(draft.settings)
             hand.bench.restart()
             for _ in range(14):
-                hand.wait(0.5)
+                hand.passes(0.5)
                 standing = next(each for each in hand.report().chain if each.hop == "downlink").proofs[0].standing
                 self.assertEqual(standing, "changed", change)
 
@@ -439,7 +439,7 @@ class ProvenTest(unittest.TestCase):
             if patch.pin == "S.Port" or (patch.device, patch.pin) == ("GPS", "TX"):
                 patch.pad = {"S.Port": "T3", "TX": "R3"}[patch.pin]
         hand.bench.take_document(CraftDocument.model_validate(moved.model_dump()))
-        hand.wait(8.0)
+        hand.passes(8.0)
         self.assertFalse({"receiver/S.Port/T3", "GPS/TX/R3"} & set(hand.bench.rung))
 
     def test_measure_anew_forgets_what_came_and_what_rang(self):
@@ -573,7 +573,7 @@ class RingTest(unittest.TestCase):
         """Each made to ring by the hands that the hop offers, and put back."""
         hand = Hand(craft)
         hand.do(0.0, looking=True)
-        hand.wait(14.0)
+        hand.passes(14.0)
         for name in notices:
             row = next(each for each in hand.report().told.downlink.notices if each.notice == name)
             hand.do(14.0, **row.hands)

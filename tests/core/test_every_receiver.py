@@ -31,7 +31,7 @@ class EveryReceiverTest(SimpleTestCase):
         for name, craft in crafts:
             with self.subTest(name):
                 hand = Hand(craft)
-                hand.wait(3.0)
+                hand.passes(3.0)
                 bench, report = hand.bench, hand.report()
                 self.assertEqual((bench.board.link, report.told.line.protocol, report.told.line.good_share), ("good", bench.spec.name, 1.0))
                 self.assertEqual([each.code for each in report.findings if each.hop in ("line", "port plan")], [])
@@ -52,7 +52,7 @@ class EveryReceiverTest(SimpleTestCase):
             on_loss = craft.receiver.on_loss
             with self.subTest(name):
                 hand = Hand(craft)
-                hand.wait(2.0)
+                hand.passes(2.0)
                 hand.do(2.0, transmitter_on=False)
                 self.assertEqual(hand.bench.board.link, "good" if on_loss == "hold" else "lost")
 
@@ -65,7 +65,7 @@ class TurnTakingTest(SimpleTestCase):
 
     def test_both_ends_share_one_wire_without_talking_over_each_other(self):
         hand = Hand(self.sandpiper())
-        hand.wait(2.0)
+        hand.passes(2.0)
         edges, length = hand.bench.wire_edges(seconds=1.0)
         found = identify_edges(edges, length)
         self.assertEqual((found.protocol, found.good_share), ("F.Port", 1.0))
@@ -77,19 +77,19 @@ class TurnTakingTest(SimpleTestCase):
 
     def test_a_board_that_cannot_read_never_answers(self):
         hand = Hand(scenario.sandpiper())
-        hand.wait(2.0)
+        hand.passes(2.0)
         self.assertEqual((hand.bench.board.link, hand.bench.downlink), ("no signal", {}))
         self.assertEqual(hand.report().told.line.protocol, "F.Port")
 
     def test_telemetry_needs_the_job_and_power(self):
         craft = scenario.curlew()
         hand = Hand(craft)
-        hand.wait(2.0)
+        hand.passes(2.0)
         self.assertIn("voltage", hand.bench.downlink)
         mute = Hand(
             apply_edits(craft, [Edit(path=f"/settings/ports/{port}", value="free") for port, job in craft.settings.ports.items() if job == "telemetry"])
         )
-        mute.wait(2.0)
+        mute.passes(2.0)
         self.assertEqual(mute.bench.downlink, {})
 
     def test_the_tap_can_be_moved_to_the_telemetry_wire(self):
@@ -104,13 +104,13 @@ class TurnTakingTest(SimpleTestCase):
 class MendingTest(SimpleTestCase):
     def test_sandpipers_fault_is_named_and_its_mend_makes_the_line_read(self):
         hand = Hand(scenario.sandpiper())
-        hand.wait(2.5)
+        hand.passes(2.5)
         found = finding(hand, "line.no-frames")
         self.assertIn("T3 cannot invert", found.why)
         (mend,) = found.mends
         self.assertIn("T5", mend.text)
         mended = Hand(apply_edits(scenario.sandpiper(), mend.edits))
-        mended.wait(2.5)
+        mended.passes(2.5)
         self.assertEqual((mended.bench.board.link, mended.coins()["line"]), ("good", "rings true"))
         self.assertTrue(mended.bench.downlink)
 
@@ -127,7 +127,7 @@ class MendingTest(SimpleTestCase):
                 with self.subTest(name, wrong=wrong):
                     broken = apply_edits(craft, [Edit(path="/settings/receiver_input", value=wrong.model_dump())])
                     hand = Hand(broken)
-                    hand.wait(2.5)
+                    hand.passes(2.5)
                     mend = finding(hand, "line.no-frames").mends[0]
                     self.assertEqual(apply_edits(broken, mend.edits).settings.receiver_input, right)
 
@@ -142,14 +142,14 @@ class MendingTest(SimpleTestCase):
         self.assertTrue(any("R2" in text and "has an inverter" in text for text in texts), texts)
         for mend in moves_for_receiver(craft, KitParts.of(craft)):
             hand = Hand(apply_edits(craft, plan_edits(after := apply_edits(craft, mend.edits), KitParts.of(after), None) + list(mend.edits)[1:]))
-            hand.wait(2.5)
+            hand.passes(2.5)
             self.assertEqual(hand.bench.board.link, "good", mend.text)
 
     def test_what_the_board_can_do_on_a_pad_is_told(self):
         craft = scenario.sandpiper()
         board = KitParts.of(craft).board
         hand = Hand(craft)
-        hand.wait(2.0)
+        hand.passes(2.0)
         edges, length = hand.bench.wire_edges()
         for pad, possible, said in (("T3", False, "no inverter sits"), ("T5", True, ""), ("T2", False, "no inverter sits")):
             way = what_would_read(edges, length, craft.settings.receiver_input, board, board.pad(pad))[0]

@@ -72,7 +72,7 @@ class IdleTest(unittest.TestCase):
     def test_who_has_no_idle_or_no_compass_is_told_so(self):
         plane = scenario.sandpiper()
         hand = Hand(plane, BenchState(stored=plane.settings, running=plane.settings, body=BodyTruth()))
-        hand.wait(1)
+        hand.passes(1)
         with self.assertRaisesRegex(ValueError, "the motors of a plane may stop in flight"):
             hand.bench.hands(Hands(flown="a motor stopped"))
         with self.assertRaisesRegex(ValueError, "the board sees no compass"):
@@ -83,7 +83,7 @@ class IdleTest(unittest.TestCase):
 class HeadingTest(unittest.TestCase):
     def test_what_the_motors_do_to_the_compass_is_confirmed_in_flight_or_not(self):
         hand = curlew(BodyTruth(compass_deg_a=0.2))
-        hand.wait(2)
+        hand.passes(2)
         for turn in (0, 45, 90, 135, 180, -135, -90, -45, 0):
             hand.do(0.3, turn_deg=turn)
         self.assertNotIn("airframe.compass-flown", findings(hand), "there is nothing yet that a flight could confirm")

@@ -140,7 +140,7 @@ class BenchFlashTest(SimpleTestCase):
     def pilot(self, craft=None, **state) -> Hand:
         craft = craft or crsf_craft()
         hand = Hand(craft, BenchState(stored=craft.settings, running=craft.settings, read_back=craft.settings, usb=True, **state))
-        hand.wait(1.5)
+        hand.passes(1.5)
         return hand
 
     def order(self, hand, name, role, way, **more):
@@ -151,26 +151,26 @@ class BenchFlashTest(SimpleTestCase):
         for _ in range(400):
             if job.over:
                 return
-            hand.wait(0.1)
+            hand.passes(0.1)
 
     def test_a_receiver_is_flashed_through_the_board_and_the_link_follows_its_firmware(self):
         hand = self.pilot()
         job = self.order(hand, "wisp-900-5.4.1-868.hex", "receiver", "bridge")
-        hand.wait(1)
+        hand.passes(1)
         self.assertEqual(hand.bench.live().light, hand.bench.receiver_part.binding.lights["bootloader"])
         self.assertNotIn("load.no-program", hand.codes())
         self.finish(hand, job)
-        hand.wait(2)
+        hand.passes(2)
         self.assertEqual((job.state, hand.board.link, hand.report().told.load.link.verdict), ("done", "lost", "do not match"))
         self.assertIn("load.ends-silent", hand.codes())
         self.finish(hand, self.order(hand, "wisp-900-6.1.0-868.hex", "receiver", "bridge"))
-        hand.wait(2)
+        hand.passes(2)
         self.assertEqual((hand.board.link, hand.coins()["load"]), ("good", "rings true"))
 
     def test_less_firmware_carries_less(self):
         hand = self.pilot()
         self.finish(hand, self.order(hand, "wisp-900-6.0.0-868.hex", "receiver", "bridge"))
-        hand.wait(2)
+        hand.passes(2)
         self.assertEqual(hand.report().told.load.link.verdict, "talks with less")
         hand.do(1.0, switches={"S5": 1, "S6": 1})
         channels = hand.board.channels
@@ -185,14 +185,14 @@ class BenchFlashTest(SimpleTestCase):
         self.assertEqual((job.state, round(job.percent), hand.bench.usb), ("failed", 40, False))
         self.assertIn("not lost", job.recover[0])
         self.assertIn("through the board", job.recover[1])
-        hand.wait(1)
+        hand.passes(1)
         self.assertIn("load.no-program", hand.codes())
         air = next(way for way in hand.report().told.load.devices[1].ways if way.way == "over the air")
         self.assertIn("needs it", air.seen.says)
         hand.do(1.5, usb=True)
         job = self.order(hand, "wisp-900-6.1.0-868.hex", "receiver", "bridge")
         self.finish(hand, job)
-        hand.wait(2)
+        hand.passes(2)
         self.assertEqual((job.state, hand.board.link), ("done", "good"))
 
     def test_a_bad_page_is_found_by_reading_back(self):
@@ -214,20 +214,20 @@ class BenchFlashTest(SimpleTestCase):
             self.assertEqual(job.state, "failed")
             self.assertIn(says, job.says)
             self.assertIn("nothing was erased", job.recover[0])
-            hand.wait(1.5)
+            hand.passes(1.5)
             self.assertEqual(hand.bench.board.booting(hand.bench.t), False)
 
     def test_a_board_starts_without_settings_after_a_full_erase_and_keeps_them_otherwise(self):
         hand = self.pilot()
         self.finish(hand, self.order(hand, "ouzel-h7-4.3.1.hex", "board", "request"))
-        hand.wait(2)
+        hand.passes(2)
         self.assertEqual((hand.bench.board.stored, hand.board.link), (hand.bench.document.settings, "good"))
         self.finish(hand, self.order(hand, "ouzel-h7-4.3.1.hex", "board", "request", full_erase=True))
-        hand.wait(2)
+        hand.passes(2)
         self.assertEqual(set(hand.bench.board.stored.ports.values()), {"free"})
         self.assertIn("/ports/U6", [each.path for each in hand.report().differences], "the screen knows that the board is blank")
         self.finish(hand, self.order(hand, "ouzel-h7-5.0.0.hex", "board", "request"))
-        hand.wait(2)
+        hand.passes(2)
         held = hand.bench.document.settings.model_copy(deep=True)
         held.lost_link.throttle_fallback = "hold"
         hand.bench.write(held)
@@ -266,7 +266,7 @@ class BenchFlashTest(SimpleTestCase):
         craft = scenario.avocet()
         state = older_receiver(craft).model_copy(update={"usb": True})
         hand = Hand(craft, state)
-        hand.wait(1.5)
+        hand.passes(1.5)
         seen = {way.way: way.seen for device in hand.report().told.load.devices if device.role == "receiver" for way in device.ways}
         self.assertEqual(seen["bridge"].sight, "no answer")
         self.assertIn("ESC", seen["bridge"].says)

@@ -363,7 +363,7 @@ class EventTest(SimpleTestCase):
 
     def test_only_what_is_looked_at_is_told(self):
         hand = Hand(crsf_craft())
-        hand.wait(1.0)
+        hand.passes(1.0)
         told = hand.reporter.report(1, {"line"}).told
         self.assertIsNotNone(told.line)
         self.assertEqual([told.bind, told.sticks, told.switchboard, told.load], [None] * 4)

@@ -115,7 +115,7 @@ class ExchangeTest(SimpleTestCase):
         state = BenchState(stored=twin.settings, running=twin.settings, read_back=twin.settings, satellite_away=True)
         hand = Hand(twin, state)
         self.assertEqual((hand.bench.bind_pad, hand.bench.satellite_away), (None, False))
-        hand.wait(1)
+        hand.passes(1)
         self.assertEqual(hand.board.link, "good")
 
     def test_a_state_that_was_kept_before_there_was_firmware_still_opens(self):
@@ -125,7 +125,7 @@ class ExchangeTest(SimpleTestCase):
         for bound in (True, False):
             old = {"stored": settings, "running": settings, "read_back": settings, "usb": False, "pack": True, "bound": bound, "t": 12.5}
             hand = Hand(craft, BenchState.model_validate(old))
-            hand.wait(1)
+            hand.passes(1)
             self.assertEqual((hand.bench.link.knows, hand.board.link), (bound, "good" if bound else "no signal"))
             self.assertEqual(hand.report().told.load.link.verdict, "talks")
 
@@ -144,7 +144,7 @@ class PowerTest(SimpleTestCase):
 class ArmedTest(SimpleTestCase):
     def test_nothing_is_flashed_while_the_board_is_armed(self):
         hand = Hand(scenario.curlew())
-        hand.wait(1.0)
+        hand.passes(1.0)
         hand.do(1.0, switches={"S1": 1})
         self.assertTrue(hand.board.armed)
         hand.do(0.5, usb=True)
@@ -169,17 +169,17 @@ class OverTheAirTest(SimpleTestCase):
         self.assertIn("70 % are needed", seen.says)
         hand.do(2.0, loss_percent=0)
         job = self.flash(hand)
-        hand.wait(2.0)
+        hand.passes(2.0)
         self.assertEqual(job.state, "writing")
         hand.do(1.0, transmitter_on=False)
         self.assertEqual(job.state, "failed")
         self.assertTrue(any("through the board" in line for line in job.recover))
         hand.do(2.0, transmitter_on=True)
         again = self.flash(hand)
-        hand.wait(1.0)
+        hand.passes(1.0)
         self.assertEqual((again.state, "runs no firmware" in again.says), ("failed", True))
         Pilot(hand.bench).recover("receiver")
-        hand.wait(2.0)
+        hand.passes(2.0)
         self.assertEqual(hand.board.link, "good")
 
     def test_through_the_air_takes_longer_than_through_the_board(self):
@@ -189,7 +189,7 @@ class OverTheAirTest(SimpleTestCase):
             facts, content = IMAGES["wisp-900-6.1.0-868.hex"]
             job = hand.bench.loading.start(FlashOrder(role="receiver", image="x", way=way), content, facts, hand.bench.t)
             while not job.over:
-                hand.wait(0.2)
+                hand.passes(0.2)
             self.assertEqual(job.state, "done")
             return job.ended_t - job.began_t
 

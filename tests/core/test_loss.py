@@ -36,7 +36,7 @@ def on_loss(craft: CraftDocument, value: str, preset: list[float] | None = None)
 
 def armed(craft: CraftDocument) -> Hand:
     hand = Hand(craft)
-    hand.wait(1.5)
+    hand.passes(1.5)
     hand.do(0.6, switches={"S1": 1})
     return hand
 
@@ -161,7 +161,7 @@ class HiddenTest(unittest.TestCase):
 
     def test_where_draft_and_board_both_hide_the_loss_the_drafts_mend_is_offered(self):
         hand = Hand(scenario.coot())
-        hand.wait(0.5)
+        hand.passes(0.5)
         edits = [Edit(path="/settings/arm_by", value="stick"), Edit(path="/settings/stick_arming/timeout_s", value=4)]
         hand.bench.take_document(apply_edits(hand.bench.document, edits))
         hidden = next(finding for finding in hand.report().findings if finding.code == "lostlink.hidden")
@@ -180,12 +180,12 @@ class HiddenTest(unittest.TestCase):
             Edit(path="/settings/lost_link/grace_ms", value=2000),
         ]
         hand = Hand(on_loss(apply_edits(crsf_craft(), edits), "preset", DISARMS))
-        hand.wait(1.5)
+        hand.passes(1.5)
         hand.do(2.0, left=Stick(x=1, y=-1))
         hand.do(0.5, left=Stick(x=0, y=0.2))
         self.assertTrue(hand.bench.board.armed)
         predicted = hand.report().told.lost_link.prediction
         hand.bench.hands(Hands(transmitter_on=False))
-        hand.wait(6.0)
+        hand.passes(6.0)
         run = hand.bench.loss
         self.assertAlmostEqual(run.motors_stopped_t - run.radio_silent_t, predicted.motors_stop_s, delta=0.04)

@@ -266,7 +266,7 @@ class ProvenTest(unittest.TestCase):
 
     def test_a_fix_that_is_missing_is_a_stop_as_long_as_it_is(self):
         hand = Hand(craft_with(**HOME))
-        hand.wait(2.0)
+        hand.passes(2.0)
         self.assertNotIn("lostlink.no-fix", hand.codes())
         hand.do(2.5, gps_fix=False)
         missing = next(each for each in hand.report().findings if each.code == "lostlink.no-fix")
@@ -446,7 +446,7 @@ class RssiTest(unittest.TestCase):
     def test_rssi_on_a_channel_falls_and_that_is_proven(self):
         for falls in (True, False):
             hand = Hand(rssi_craft(rssi_falls=falls))
-            hand.wait(1.0)
+            hand.passes(1.0)
             self.assertGreater(hand.board.rssi_percent, 60)
             hand.do(3.0, transmitter_on=False)
             self.assertEqual(hand.board.rssi_percent == 0, falls)
@@ -456,7 +456,7 @@ class RssiTest(unittest.TestCase):
         """The board was told of another channel, on which a switch rests at its low end."""
         craft = rssi_craft(rssi_channel=7)
         hand = Hand(craft)
-        hand.wait(1.0)
+        hand.passes(1.0)
         self.assertLess(hand.board.rssi_percent, 10)
         hand.do(3.0, transmitter_on=False)
         self.assertNotIn("RSSI falls to its lowest", hand.proven("lost link"))
@@ -464,7 +464,7 @@ class RssiTest(unittest.TestCase):
     def test_it_follows_the_distance_and_is_no_switch(self):
         craft = rssi_craft()
         hand = Hand(craft)
-        hand.wait(1.0)
+        hand.passes(1.0)
         near = hand.board.rssi_percent
         hand.do(3.0, distance_m=hand.bench.link.budget.range_m / 3)
         self.assertLess(hand.board.rssi_percent, near - 20)

@@ -206,7 +206,7 @@ class TurningTest(unittest.TestCase):
         hand.bench.take_document(other)
         self.assertIn("motors", hand.proven("airframe"), "a draft drives nothing")
         hand.bench.write(other.settings)
-        hand.wait(0.4)
+        hand.passes(0.4)
         self.assertEqual(findings(hand)["airframe.motor-order"].severity, "stop")
         state = next(each for each in hand.report().chain if each.hop == "airframe")
         self.assertEqual(next(each.standing for each in state.proofs if each.name == "motors"), "changed")
@@ -255,9 +255,9 @@ class LockTest(unittest.TestCase):
     def test_it_stops_a_quarter_of_a_second_after_the_last_hold(self):
         turner = ready(None, facing=False)
         self.turning(turner)
-        turner.hand.wait(HOLD_S - 0.1)
+        turner.hand.passes(HOLD_S - 0.1)
         self.assertTrue(turner.drive.turning)
-        turner.hand.wait(0.12)
+        turner.hand.passes(0.12)
         self.stopped(turner, "no hold came for 250 ms")
         self.assertEqual(turner.hand.bench.motors_a, 0)
 
@@ -302,7 +302,7 @@ class LockTest(unittest.TestCase):
         turner.hand.do(0.5, moved="front left", moved_turns="clockwise")
         turner.hold("M2", 0.4)
         self.assertFalse(turner.drive.turning)
-        turner.hand.wait(2.4)
+        turner.hand.passes(2.4)
         turner.hold("M1", 0.4, press)
         self.assertFalse(turner.drive.turning)
         self.turning(turner, "M2")
@@ -323,7 +323,7 @@ class LockTest(unittest.TestCase):
         hand.do(0.2, tilt_deg=40, towards_deg=-45)
         for turn in (15, 30, 45):
             hand.do(0.1, turn_deg=turn)
-        hand.wait(5)
+        hand.passes(5)
         self.assertEqual((told(hand).motors.tipped, told(hand).motors.twisted, told(hand).motors.stage), ("front left", "clockwise", "answer"))
         self.assertEqual(hand.bench.measuring.airframe.seen.motors.answers, {}, "it is not put down yet")
         turner.hold("M2", 0.4)
@@ -340,7 +340,7 @@ class LockTest(unittest.TestCase):
     def test_a_flash_makes_what_was_said_of_the_props_lapse(self):
         turner = ready(None, facing=False)
         with patch.object(type(turner.hand.bench.loading), "running", PropertyMock(return_value=True)):
-            turner.hand.wait(0.1)
+            turner.hand.passes(0.1)
         self.assertIn("something is being flashed", told(turner.hand).motors.locked)
 
     def test_what_was_said_of_the_props_lapses_after_ten_minutes(self):
@@ -380,7 +380,7 @@ class LockTest(unittest.TestCase):
         craft = turner.hand.bench.document
         wires = [patch.model_dump() for patch in craft.wiring if patch.pad != "M4"]
         turner.hand.bench.take_document(apply_edits(craft, [Edit(path="/wiring", value=wires)]))
-        turner.hand.wait(0.5)
+        turner.hand.passes(0.5)
         self.assertFalse(turner.drive.turning)
         self.assertIn("props are off", turner.hand.bench.live().turn.locked)
         self.assertIn("3 motors are wired, and a quad X has 4", told(turner.hand).motors.why_none)
@@ -412,7 +412,7 @@ def write(hand, path, value):
     other = apply_edits(hand.bench.document, [Edit(path=path, value=value)])
     hand.bench.take_document(other)
     hand.bench.write(other.settings)
-    hand.wait(0.4)
+    hand.passes(0.4)
 
 
 class StartTest(unittest.TestCase):
@@ -594,7 +594,7 @@ class EndsTest(unittest.TestCase):
         turner = ready(usual_but(lambda pad: {"open_phase": pad == "M2"}), facing=False)
         hand = turner.hand
         hand.do(0.2, pack=False, usb=True)
-        hand.wait(2)
+        hand.passes(2)
         hand.do(0.1, props_off=True, by="1")
         hand.do(0.2, learn_ends="M2")
         with self.assertRaisesRegex(ValueError, "one ESC at a time"):

@@ -180,12 +180,12 @@ class AnalogTest(unittest.TestCase):
     def test_the_draft_changes_nothing_until_it_is_written(self):
         craft = shown_on(scenario.curlew(), at("voltage"))
         hand = Hand(craft)
-        hand.wait(3.0)
+        hand.passes(3.0)
         hand.bench.take_document(shown_on(craft, at("height")))
-        hand.wait(1.0)
+        hand.passes(1.0)
         self.assertIn("16.79V", hand.bench.video.picture.rows[0])
         hand.bench.write(hand.bench.document.settings)
-        hand.wait(1.0)
+        hand.passes(1.0)
         self.assertEqual(hand.bench.video.picture.rows[0].strip(), "H 0m")
 
     def test_a_value_over_its_line_is_marked_and_a_new_mode_for_a_while(self):
@@ -197,11 +197,11 @@ class AnalogTest(unittest.TestCase):
         marks = set()
         hand.do(0.0, pack_left_percent=5, switches={"S2": 1})
         for _ in range(12):
-            hand.wait(0.25)
+            hand.passes(0.25)
             marks.add(tuple(row.strip() for row in hand.bench.video.picture.rows[:2]))
         self.assertTrue(any(cell.startswith(">3.5") and mode == ">HORIZON<" for cell, mode in marks), marks)
         self.assertTrue(any(cell.startswith("3.5") for cell, _ in marks), "the mark blinks, the value stays")
-        hand.wait(6.0)
+        hand.passes(6.0)
         self.assertEqual(hand.bench.video.picture.rows[1].strip(), "HORIZON")
 
     def test_the_time_and_the_distance_are_the_boards_own(self):
@@ -217,18 +217,18 @@ class AnalogTest(unittest.TestCase):
 
     def test_the_picture_rings_out_the_wires_that_it_comes_by(self):
         hand = Hand(shown_on(scenario.curlew(), at("voltage")))
-        hand.wait(4.0)
+        hand.passes(4.0)
         rung = {key for key in hand.bench.new_rings if key.startswith(("camera", "video transmitter"))}
         self.assertEqual(len(rung), 6, rung)
         silent = Hand(scenario.curlew())
-        silent.wait(4.0)
+        silent.passes(4.0)
         self.assertFalse([key for key in silent.bench.new_rings if key.startswith(("camera", "video transmitter"))], "a picture without text tells nothing")
 
 
 class DigitalTest(unittest.TestCase):
     def link(self, craft: CraftDocument, seconds: float = 3.0) -> Hand:
         hand = Hand(craft, BenchState(stored=craft.settings, running=craft.settings))
-        hand.wait(seconds)
+        hand.passes(seconds)
         return hand
 
     def text(self, hand: Hand) -> str:
@@ -273,7 +273,7 @@ class DigitalTest(unittest.TestCase):
         hand = self.link(shown_on(scenario.avocet(), at("voltage")))
         self.assertTrue(self.text(hand))
         hand.bench.take_document(without_wire(hand.bench.document, "video link", "RX"))
-        hand.wait(3.0)
+        hand.passes(3.0)
         self.assertEqual((hand.bench.video.picture.why, self.text(hand)), ("", ""))
 
 
@@ -361,7 +361,7 @@ class EyesTest(unittest.TestCase):
         parts = KitParts.of(craft)
         elements = arrange([with_line(name, craft, parts) for name in ("cell voltage", "LQ", "height")], parts.devices["camera"].screens)
         hand = Hand(shown_on(craft, *elements))
-        hand.wait(5.0)
+        hand.passes(5.0)
         self.assertNotIn("the picture shows it", hand.proven("downlink"))
         hand.do(4.0, pack_left_percent=4)
         hand.do(2.0, pack_left_percent=100)

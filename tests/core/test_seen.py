@@ -17,7 +17,7 @@ def without_wire(craft: CraftDocument, device: str, pin: str) -> CraftDocument:
 class SeenTest(unittest.TestCase):
     def hand(self, craft: CraftDocument, seconds: float = 5.0) -> Hand:
         hand = Hand(craft, BenchState(stored=craft.settings, running=craft.settings, bound=True))
-        hand.wait(seconds)
+        hand.passes(seconds)
         return hand
 
     def said(self, hand: Hand) -> list[str]:
@@ -41,7 +41,7 @@ class SeenTest(unittest.TestCase):
             hand.bench.take_document(craft)
             hand.bench.write(craft.settings)
             hand.bench.restart()
-            hand.wait(6.0)
+            hand.passes(6.0)
             self.assertEqual((self.said(hand), hand.proven("kit")), ([], ["the set answers"]))
 
     def test_a_board_that_sleeps_or_has_just_woken_says_nothing_yet(self):

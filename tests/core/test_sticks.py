@@ -408,14 +408,14 @@ class LatencyTest(SimpleTestCase):
         for name, craft in every_receiver():
             with self.subTest(name):
                 hand, rng = Hand(craft), random.Random(7)
-                hand.wait(2.0)
+                hand.passes(2.0)
                 reckoned, period_ms = latency(craft, KitParts.of(craft)), 1e3 * hand.bench.link.period_s
                 for turn in range(12):
-                    hand.wait(0.4 + rng.random() * 0.1)
+                    hand.passes(0.4 + rng.random() * 0.1)
                     hand.bench.run_until(hand.bench.t + rng.random() * 0.03)
-                    hand.until = hand.bench.t
+                    hand.to = hand.bench.t
                     hand.do(0.0, right={"x": (-1) ** turn * 0.8, "y": 0})
-                hand.wait(0.5)
+                hand.passes(0.5)
                 seen = hand.bench.measuring.latency.seen
                 self.assertGreater(seen.count, 9)
                 self.assertLess(
@@ -429,10 +429,10 @@ class LatencyTest(SimpleTestCase):
         """A mouse or keys move a stick in small steps 25 ms apart: the same few milliseconds come of it as of one jump."""
         craft = scenario.curlew()
         hand, reckoned = Hand(craft), latency(craft, KitParts.of(craft))
-        hand.wait(2.0)
+        hand.passes(2.0)
         seen = lambda: hand.bench.measuring.latency.seen  # noqa: E731 - read anew each time
         for stroke in range(12):
-            hand.wait(0.4)
+            hand.passes(0.4)
             for step in range(1, 9):  # of 25 us each
                 hand.do(0.025, right={"x": (-1) ** stroke * step * 0.05, "y": 0})
             hand.do(0.4, right={"x": 0, "y": 0})

@@ -108,7 +108,7 @@ class SeenTest(unittest.TestCase):
         tip_craft(hand)
         wrong = findings(hand)["airframe.surface"]
         hand.bench.take_document(apply_edits(hand.bench.document, wrong.mends[0].edits))
-        hand.wait(0.4)
+        hand.passes(0.4)
         self.assertIn("airframe.surface", findings(hand))
         self.assertNotIn("surfaces", hand.proven("airframe"))
 
@@ -136,7 +136,7 @@ class SeenTest(unittest.TestCase):
         for row in told(hand).surfaces:
             for when in ("stick", "steadying"):
                 hand.do(0, surface_seen={"name": row.name, "axis": row.axis, "when": when, "went": "right"})
-        hand.wait(0.4)
+        hand.passes(0.4)
         self.assertLessEqual({"surfaces", "steadying"}, set(hand.proven("airframe")))
         for name, axis in (("elevator", "yaw"), ("motor", "roll"), ("nobody", "pitch")):
             with self.assertRaisesRegex(ValueError, f"{name} moves no surface about {axis}"):
@@ -173,7 +173,7 @@ class PulseTest(unittest.TestCase):
         hand = with_plane(elevator={"speed_deg_s": 45})
         hand.do(0.5, right={"x": 0, "y": -1})
         self.assertAlmostEqual(hand.bench.live().board.surfaces["elevator"], 0.5, delta=0.1)
-        hand.wait(0.7)
+        hand.passes(0.7)
         self.assertAlmostEqual(hand.bench.live().board.surfaces["elevator"], 1, delta=0.02)
 
     def test_a_middle_outside_its_ends_is_refused(self):
@@ -224,7 +224,7 @@ class RoleTest(unittest.TestCase):
             wanted = question.about[0].name
             choice = next(each for each in question.mends if each.text == f"It moves the {wanted}")
             hand.bench.take_document(apply_edits(hand.bench.document, choice.edits))
-        hand.wait(0.4)
+        hand.passes(0.4)
         self.assertNotIn("airframe.servo-role", findings(hand))
         self.assertNotIn("surfaces", hand.proven("airframe"), "chosen is not seen")
         move_sticks(hand)
@@ -249,7 +249,7 @@ class CentreTest(unittest.TestCase):
 
     def test_two_calm_seconds_of_level_flight_teach_it_and_nothing_is_kept_unseen(self):
         hand = self.flown()
-        hand.wait(3)
+        hand.passes(3)
         self.assertEqual(told(hand).centres, [], "its switch is off")
         for step in range(10):
             hand.do(0.4, switches={"S3": 2}, right={"x": 0.06 + 0.1 * (step % 2), "y": -0.08})
@@ -266,7 +266,7 @@ class CentreTest(unittest.TestCase):
         kept = told(hand).keep_centres
         hand.bench.take_document(apply_edits(hand.bench.document, kept.edits))
         hand.bench.write(hand.bench.document.settings)
-        hand.wait(0.4)
+        hand.passes(0.4)
         self.assertEqual({name: each.neutral_us for name, each in hand.bench.board.running.servos.items()}, learnt)
         self.assertEqual(told(hand).centres, [])
 

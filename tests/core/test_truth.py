@@ -89,16 +89,16 @@ class WireTest(SimpleTestCase):
         place = next(index for index, patch in enumerate(craft.wiring) if patch.pin == "F.Port")
         hand = Hand(edited(craft, **{f"wiring__{place}__pad": "T3"}))
         hand.bench.restart()
-        hand.wait(6.0)
+        hand.passes(6.0)
         self.assertEqual(hand.bench.observed.port_reading().good, 0)
         hand.bench.take_document(craft)
-        hand.wait(2.0)
+        hand.passes(2.0)
         self.assertTrue(hand.bench.observed.port_reading().reads, hand.bench.observed.port_reading())
         hand.bench.take_document(edited(craft, **{f"wiring__{place}__pad": "T3"}))
-        hand.wait(1.5)
+        hand.passes(1.5)
         self.assertEqual(hand.bench.observed.port_reading().good, 0)
         hand.bench.take_document(craft)
-        hand.wait(2.0)
+        hand.passes(2.0)
         self.assertEqual((hand.board.link, hand.bench.observed.port_reading().reads), ("good", True))
 
 
@@ -109,7 +109,7 @@ class LandingTest(SimpleTestCase):
         hand.do(1.5, transmitter_on=False)
         self.assertEqual((hand.board.link, hand.board.armed), ("lost", True))
         again = Hand(hand.bench.document, BenchState.model_validate(hand.bench.state().keep()))
-        again.wait(8.0)
+        again.passes(8.0)
         again.do(2.0, transmitter_on=True)
         self.assertEqual(again.board.link, "good")
 
@@ -179,7 +179,7 @@ class FirmwareTest(SimpleTestCase):
         facts, content = IMAGES["ouzel-h7-4.2.0.hex"]
         hand.bench.loading.start(FlashOrder(role="board", image="x", way="request", full_erase=True), content, facts, hand.bench.t)
         hand.bench.loading.fault = Fault(kind="cable pulled", at_percent=40)
-        hand.wait(20.0)
+        hand.passes(20.0)
         self.assertFalse(hand.bench.loading.runs("board"))
         after = hand.coins()
         self.assertEqual({hop: after[hop] for hop in ("port plan", "line", "sticks")}, dict.fromkeys(("port plan", "line", "sticks"), "tarnished"))
@@ -275,7 +275,7 @@ class CoinTest(SimpleTestCase):
     def test_a_coin_that_rings_true_counts_what_was_proven_and_not_what_is_measured_anew(self):
         hand = Hand(scenario.curlew())
         walk_proofs(hand.bench)
-        hand.until = hand.bench.t
+        hand.to = hand.bench.t
         for hop, value in (("sticks", "4 of 4 axes"), ("switchboard", "6 of 6 rows")):
             hand.bench.measure_anew()
             state = next(each for each in hand.report().chain if each.hop == hop)
@@ -294,7 +294,7 @@ class FeedTest(SimpleTestCase):
     def test_a_board_that_nothing_feeds_is_dark_without_its_cable(self):
         craft = edited(crsf_craft(), feed="nothing")
         hand = Hand(craft)
-        hand.wait(1.5)
+        hand.passes(1.5)
         self.assertTrue(hand.bench.pack)
         self.assertFalse(hand.bench.powered)
         hand.do(1.5, usb=True)
@@ -302,10 +302,10 @@ class FeedTest(SimpleTestCase):
         hand.do(0.2, usb=False)
         finding = of_code(hand.report().findings, "loom.no-feed")
         hand.bench.take_document(apply_edits(craft, finding.mends[0].edits))
-        hand.wait(2.0)
+        hand.passes(2.0)
         self.assertEqual((hand.bench.powered, hand.board.link), (True, "good"))
         hand.bench.take_document(craft)
-        hand.wait(0.2)
+        hand.passes(0.2)
         self.assertFalse(hand.bench.powered)
 
     def test_a_quad_needs_an_esc_for_each_motor(self):
@@ -363,13 +363,13 @@ class MendedTest(SimpleTestCase):
 
     def test_mended_in_the_draft_then_written_then_gone(self):
         hand = Hand(sbus_craft(inverted=False))
-        hand.wait(1.0)
+        hand.passes(1.0)
         hand.bench.take_document(edited(hand.bench.document, settings__receiver_input__inverted=True))
         self.assertEqual(self.mends(hand, "ports.inversion"), [("Mended in the draft", "write")])
         hand.bench.write(hand.bench.document.settings)
         self.assertEqual(self.mends(hand, "ports.inversion"), [("Written to the board, which takes it when it starts", "restart")])
         hand.bench.restart()
-        hand.wait(2.0)
+        hand.passes(2.0)
         self.assertNotIn("ports.inversion", hand.codes())
 
     def test_a_band_that_holds_nothing_any_more_has_not_mended_its_clearance(self):
@@ -409,7 +409,7 @@ class CountTest(SimpleTestCase):
                 self.assertEqual(hand.bench.receiver.state, "bind" if count >= 3 else "unbound")
                 hand.do(2.0, transmitter_mode="bind")
                 hand.do(0.2, transmitter_mode="normal")
-        hand.wait(1.5)
+        hand.passes(1.5)
         return hand
 
     def test_every_count_makes_a_satellite_speak_what_it_asks_for(self):

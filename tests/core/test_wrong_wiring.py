@@ -53,7 +53,7 @@ class WrongWiringTest(SimpleTestCase):
         hand = self.fails(crsf_craft(pad="R5", port="U6"))
         self.assertIn("line.nothing-at-pad", hand.codes())
         hand.bench.take_document(crsf_craft())
-        hand.wait(1.5)
+        hand.passes(1.5)
         self.assertEqual(hand.board.link, "good")
 
     def weak_receiver(self, most_volts: float) -> Catalogue:
@@ -74,7 +74,7 @@ class WrongWiringTest(SimpleTestCase):
         self.assertEqual((kept.live().failed, kept.board.link), (["receiver"], "no signal"))
         hand = Hand(craft)
         hand.bench = kept
-        hand.until = kept.t
+        hand.to = kept.t
         hand.do(2.0, replaced="receiver")
         self.assertEqual((kept.live().failed, kept.board.link, kept.link.identity), ([], "no signal", ""), "the new one knows nobody")
         Pilot(kept).bind()
@@ -84,7 +84,7 @@ class WrongWiringTest(SimpleTestCase):
         craft = crsf_craft()
         hand = Hand(craft)
         hand.bench.take_document(craft, KitParts.of(craft, self.weak_receiver(3.6)))
-        hand.wait(2.5)
+        hand.passes(2.5)
         self.assertIn("has failed", silent_because(hand))
         self.assertIn("loom.failed", hand.codes())
 
@@ -95,7 +95,7 @@ class WrongWiringTest(SimpleTestCase):
 
     def test_a_rail_over_its_limit_on_usb_browns_the_board_out_until_the_pack_comes(self):
         hand = Hand(self.solved())
-        hand.wait(1.0)
+        hand.passes(1.0)
         self.assertEqual(hand.board.link, "good")
         hand.do(6.0, pack=False, usb=True)
         restarts = [event.text for event in hand.bench.board.events.last(200) if event.kind == "brown-out"]
@@ -115,14 +115,14 @@ class WrongWiringTest(SimpleTestCase):
         hand = self.fails(craft)
         self.assertIn("ESC drives the same wire", silent_because(hand))
         hand.bench.take_document(moved(craft, "ESC", "TLM", "R7"))
-        hand.wait(1.5)
+        hand.passes(1.5)
         self.assertEqual(hand.board.link, "good")
 
     def test_an_inverter_in_the_wire_turns_the_levels_over(self):
         craft = sbus_craft(inverted=False)
         craft.wiring = [patch.model_copy(update={"inverter": patch.pin == "SBUS"}) for patch in craft.wiring]
         hand = Hand(craft)
-        hand.wait(1.0)
+        hand.passes(1.0)
         self.assertEqual(hand.board.link, "good")
         self.fails(sbus_craft(inverted=False))
 
@@ -142,35 +142,35 @@ class RingOutTest(SimpleTestCase):
         silent = crsf_craft()
         silent.settings.telemetry.on = False
         hand = Hand(silent)
-        hand.wait(1.5)
+        hand.passes(1.5)
         self.assertEqual(sorted(hand.bench.new_rings), [*FEED, "receiver/5V/5V", "receiver/GND/G", "receiver/TX/R6"])
         self.assertNotIn("receiver/RX/T6", hand.bench.rung, "nothing has come back through it")
         hand = Hand(crsf_craft())
-        hand.wait(1.5)
+        hand.passes(1.5)
         self.assertIn("receiver/RX/T6", hand.bench.rung, "telemetry has")
 
     def test_what_a_device_says_rings_its_wires_where_the_board_reads_it(self):
         hand = Hand(scenario.curlew())
-        hand.wait(3.0)
+        hand.passes(3.0)
         rung = set(hand.bench.rung)
         self.assertLessEqual({"GPS/TX/R1", "ESC/TLM/R5", "receiver/S.Port/T4"}, rung)
         self.assertFalse([key for key in rung if key.startswith("GPS/RX")], "nobody speaks there")
         deaf = scenario.curlew()
         deaf.settings.port_baud = {"U1": 9600}
         hand = Hand(CraftDocument.model_validate(deaf.model_dump()))
-        hand.wait(3.0)
+        hand.passes(3.0)
         self.assertFalse([key for key in hand.bench.rung if key.startswith("GPS/")])
 
     def test_a_pin_with_two_wires_rings_neither(self):
         craft = crsf_craft()
         craft.wiring.append(Patch(device="receiver", pin="GND", pad="G2"))
         hand = Hand(craft)
-        hand.wait(1.5)
+        hand.passes(1.5)
         self.assertEqual(sorted(hand.bench.new_rings), [*FEED, "receiver/5V/5V", "receiver/RX/T6", "receiver/TX/R6"])
 
     def test_a_silent_line_rings_nothing(self):
         hand = Hand(crsf_craft(pad="R5", port="U6"))
-        hand.wait(1.5)
+        hand.passes(1.5)
         self.assertEqual(hand.bench.new_rings, [])
         self.assertEqual(len({wire_key(patch) for patch in crsf_craft().wiring}), 4)
 
