@@ -18,6 +18,7 @@ PAGE_WITHIN_MS = 10_000
 HOLD_EVERY_S = 0.05  # how often a page says that a key is held
 STARTED_S = 2.0  # a board that is restarted, or was lying there, has its link by then
 SEEN_S = 0.1  # a stick that is moved is seen there by the board
+COMES_S = 0.6  # a hand takes a moment to come there; what a draft or another hand has changed has been at rest by then
 STEP_S, LONGEST_STEP_S = 0.2, 5.0  # of bench time
 NOW, LOW, CENTRE, HIGH = 1, 2, 3, 4  # columns of an axis
 
@@ -200,7 +201,7 @@ def drag(page, side, places, stay=0.0, *, lets_go=True):
     box = page.locator(f"[data-gimbal={side}]").bounding_box()
     x, y = box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
     page.mouse.move(x, y)
-    passes(SEEN_S)  # a hand takes a moment to come there
+    passes(COMES_S)
     page.mouse.down()
     for to_x, to_y in places:
         page.mouse.move(x + to_x * 46, y - to_y * 46, steps=4)
